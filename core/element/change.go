@@ -1,0 +1,97 @@
+package element
+
+// ChangeKind says what happened to the thing at an address.
+type ChangeKind string
+
+// The kinds of change, as people and scripts read them.
+const (
+	Added   ChangeKind = "added"
+	Removed ChangeKind = "removed"
+	Edited  ChangeKind = "edited"
+	Moved   ChangeKind = "moved"
+	Renamed ChangeKind = "renamed"
+)
+
+// Change is one line of a comparison. For Edited, From and To are the values
+// of the property at Address; for Renamed, the two keys; for Moved within a
+// list, the two positions from 1; for Moved to another parent, the two
+// addresses. Added and Removed give the element itself.
+type Change struct {
+	Kind     ChangeKind
+	Address  Address
+	From, To Value
+	Element  *Element
+}
+
+// Changes lists d in a stable order: as B reads from top to bottom, what is
+// gone from a list after what is in it. Addresses are those of B, for what is
+// removed those of A. A nil Delta has none.
+func (d *Delta) Changes(path string) []Change {
+	if d == nil {
+		return nil
+	}
+	var out []Change
+	d.list(Address{Path: path}, Address{Path: path}, &out)
+	return joinMoves(out)
+}
+
+func (d *Delta) list(inA, inB Address, out *[]Change) {
+	for _, p := range d.Props {
+		*out = append(*out, Change{Kind: Edited, Address: inB.Of(p.Name), From: p.From, To: p.To})
+	}
+	stepsA, stepsB := stepsOf(d.A.Children), stepsOf(d.B.Children)
+	for _, k := range d.Kids {
+		switch {
+		case k.To < 0:
+			*out = append(*out, Change{Kind: Removed, Address: inA.Below(stepsA[k.From]), Element: d.A.Children[k.From]})
+		case k.From < 0:
+			*out = append(*out, Change{Kind: Added, Address: inB.Below(stepsB[k.To]), Element: d.B.Children[k.To]})
+		default:
+			at := inB.Below(stepsB[k.To])
+			if from, to := d.A.Children[k.From].Key, d.B.Children[k.To].Key; from != to {
+				*out = append(*out, Change{Kind: Renamed, Address: at, From: TextValue(from), To: TextValue(to)})
+			}
+			if k.Moved {
+				*out = append(*out, Change{Kind: Moved, Address: at, From: IntValue(int64(k.From) + 1), To: IntValue(int64(k.To) + 1)})
+			}
+			if k.Delta != nil {
+				k.Delta.list(inA.Below(stepsA[k.From]), at, out)
+			}
+		}
+	}
+}
+
+// joinMoves turns the removal and the addition of one and the same keyed
+// subtree into a move from one parent to another.
+func joinMoves(all []Change) []Change {
+	m := digests{}
+	gone := map[Digest][]int{}
+	for i, c := range all {
+		if c.Kind == Removed && c.Element.Key != "" {
+			d := m.of(c.Element).whole
+			gone[d] = append(gone[d], i)
+		}
+	}
+	if len(gone) == 0 {
+		return all
+	}
+	drop := map[int]bool{}
+	for i, c := range all {
+		if c.Kind != Added || c.Element.Key == "" {
+			continue
+		}
+		d := m.of(c.Element).whole
+		if from := gone[d]; len(from) == 1 && !drop[from[0]] {
+			drop[from[0]] = true
+			all[i].Kind = Moved
+			all[i].From, all[i].To = TextValue(all[from[0]].Address.String()), TextValue(c.Address.String())
+		}
+	}
+	kept := all[:0:0]
+	for i, c := range all {
+		if !drop[i] {
+			kept = append(kept, c)
+		}
+	}
+	return kept
+}

@@ -1,0 +1,128 @@
+package element
+
+import "slices"
+
+// Merge combines mine and theirs, two descendants of base. Changes to different
+// elements or properties combine; the same property changed to different
+// values, and deletion against edit, are conflicts. settle decides conflicts;
+// one left open stands as mine in the result and is listed, in the order of
+// the tree.
+//
+// The form is that of a three-way merge over matched trees, after T. Lindholm,
+// "A three-way merge for XML documents" (ACM DocEng 2004), with conflicts
+// reported for each property rather than for each subtree.
+func Merge(path string, base, mine, theirs *Element, settle Settle) (*Element, []Conflict) {
+	g := &merger{sums: digests{}, settle: settle}
+	out := g.node(Address{Path: path}, base, mine, theirs)
+	return out, g.conflicts
+}
+
+type merger struct {
+	sums      digests
+	settle    Settle
+	conflicts []Conflict
+}
+
+// ask gives the choice for a conflict: the person's, or mine with the conflict
+// left open.
+func (g *merger) ask(c Conflict) Choice {
+	if g.settle != nil {
+		if choice, ok := g.settle(c); ok && slices.Contains(c.Allows, choice.Keep) {
+			return choice
+		}
+	}
+	g.conflicts = append(g.conflicts, c)
+	return Choice{Keep: KeepMine}
+}
+
+func (g *merger) same(a, b *Element) bool { return g.sums.of(a).whole == g.sums.of(b).whole }
+
+func (g *merger) node(at Address, b, m, t *Element) *Element {
+	switch {
+	case g.same(m, t), g.same(b, t):
+		return m
+	case g.same(b, m):
+		return t
+	}
+	r := *m
+	if b.Key != "" || m.Key != t.Key {
+		key := g.value(at.Of(NameProperty), keyValue(b), keyValue(m), keyValue(t))
+		r.Key = key.text
+	}
+	r.Props = g.props(at, b, m, t)
+	if m.Gist != t.Gist && b.Gist == m.Gist {
+		r.Gist = t.Gist
+	}
+	r.Children = g.children(at, b, m, t)
+	return &r
+}
+
+func keyValue(e *Element) Value {
+	if e.Key == "" {
+		return Value{}
+	}
+	return TextValue(e.Key)
+}
+
+func (g *merger) props(at Address, b, m, t *Element) []Prop {
+	var out []Prop
+	put := func(name string) {
+		if v := g.value(at.Of(name), b.Prop(name), m.Prop(name), t.Prop(name)); !v.IsAbsent() {
+			out = append(out, Prop{name, v})
+		}
+	}
+	for _, p := range m.Props {
+		put(p.Name)
+	}
+	for _, p := range t.Props {
+		if m.Prop(p.Name).IsAbsent() {
+			put(p.Name)
+		}
+	}
+	return out
+}
+
+func (g *merger) value(at Address, b, m, t Value) Value {
+	switch {
+	case m.Equal(t), b.Equal(t):
+		return m
+	case b.Equal(m):
+		return t
+	}
+	allows := valueChoices
+	if m.sort == Bytes || t.sort == Bytes {
+		allows = elementChoices
+	}
+	choice := g.ask(Conflict{Address: at, Base: Side{Value: b}, Mine: Side{Value: m}, Theirs: Side{Value: t}, Allows: allows})
+	switch choice.Keep {
+	case KeepTheirs:
+		return t
+	case KeepBase:
+		return b
+	case KeepValue:
+		return choice.Value
+	default:
+		return m
+	}
+}
+
+// survivor decides about a base child that one side took away; gone is nil on
+// the side that did.
+func (g *merger) survivor(at Address, b, m, t *Element) *Element {
+	kept := m
+	if kept == nil {
+		kept = t
+	}
+	if g.same(b, kept) {
+		return nil
+	}
+	choice := g.ask(Conflict{Address: at, Base: Side{Element: b}, Mine: Side{Element: m}, Theirs: Side{Element: t}, Allows: elementChoices})
+	switch choice.Keep {
+	case KeepTheirs:
+		return t
+	case KeepBase:
+		return b
+	default:
+		return m
+	}
+}
