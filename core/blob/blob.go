@@ -1,0 +1,77 @@
+// Package blob keeps bytes: content of any size, named by its SHA-256, cut into
+// chunks that are stored once over all versions and artifacts.
+//
+// # Format
+//
+// A store is a folder of pack files, each with an index. A pack is written
+// whole by one process, synchronised to disk, and only then given its final
+// name; it is never changed afterwards. Numbers are little-endian.
+//
+//	pack    "OAKPACK\x01", then records
+//	record  kind (1 byte), digest (32), raw size (uint32), stored size (uint32),
+//	        then the stored bytes
+//	kind    0 bytes as they are; 1 bytes compressed with Zstandard (RFC 8878);
+//	        2 a list: for each chunk its digest (32) and its size (uint32)
+//	index   "OAKINDX\x01", then for each record of the pack, sorted by digest:
+//	        digest (32), offset of the record (uint64), content size (uint64)
+//
+// The digest of a list is that of the whole content, so content has one name
+// whether it was cut or not. A pack `NAME.pack` goes with `NAME.index`, NAME
+// being the first 16 bytes of the SHA-256 of its digests in order, in
+// hexadecimal.
+//
+// # Promises
+//
+// Several processes may read and write one store at once; each writes packs of
+// its own. What Batch.Commit has acknowledged survives a crash. A read checks
+// every digest: damage is an error of its own, never a wrong byte. Memory is
+// bounded whatever the content's size, but for the list of its chunks (36
+// bytes for each 64 KiB).
+package blob
+
+import (
+	"errors"
+	"fmt"
+	"io"
+
+	"oakenchest/core/element"
+)
+
+// Digest names content by its SHA-256.
+type Digest = element.Digest
+
+// ErrMissing says that the store has no such content.
+var ErrMissing = errors.New("content is not in the store")
+
+// DamageError says that stored bytes are not what their name says.
+type DamageError struct {
+	Digest Digest
+	File   string
+	Reason string
+}
+
+// Error names the file and the content.
+func (e *DamageError) Error() string {
+	return fmt.Sprintf("%s is damaged at content %s: %s", e.File, e.Digest.Short(), e.Reason)
+}
+
+// Source gives content by its digest.
+type Source interface {
+	// Open streams content; the reader fails with a DamageError at the first
+	// chunk that is not what its digest says. ErrMissing when there is none.
+	Open(Digest) (io.ReadCloser, error)
+}
+
+// ReadAll reads content whole; more than limit bytes is an error.
+func ReadAll(s Source, d Digest, limit int64) ([]byte, error) {
+	r, err := s.Open(d)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	data, err := io.ReadAll(io.LimitReader(r, limit+1))
+	if err == nil && int64(len(data)) > limit {
+		err = fmt.Errorf("content %s has more than %s", d.Short(), element.SizeText(limit))
+	}
+	return data, err
+}

@@ -1,0 +1,160 @@
+package blob
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"testing"
+)
+
+func noise(seed byte, n int) []byte {
+	b := make([]byte, n)
+	rand.NewChaCha8([32]byte{seed}).Read(b)
+	return b
+}
+
+func open(t *testing.T, dir string) *Store {
+	t.Helper()
+	s, err := Open(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+func put(t *testing.T, s *Store, contents ...[]byte) []Digest {
+	t.Helper()
+	b := s.Begin()
+	var out []Digest
+	for _, c := range contents {
+		d, err := b.PutBytes(c)
+		if err != nil {
+			t.Fatal(err)
+		}
+		out = append(out, d)
+	}
+	if err := b.Commit(); err != nil {
+		t.Fatal(err)
+	}
+	return out
+}
+
+func TestContentComesBackFromAnotherProcess(t *testing.T) {
+	dir := t.TempDir()
+	reader := open(t, dir) // opened before anything is there
+	contents := [][]byte{nil, []byte("coral"), noise(1, 1<<20), bytes.Repeat([]byte("reef "), 1<<18)}
+	for i, d := range put(t, open(t, dir), contents...) {
+		got, err := ReadAll(reader, d, 1<<30)
+		if err != nil || !bytes.Equal(got, contents[i]) {
+			t.Errorf("content %d: %d bytes, %v", i, len(got), err)
+		}
+		if n, err := reader.Size(d); err != nil || n != int64(len(contents[i])) {
+			t.Errorf("content %d: size %d, %v", i, n, err)
+		}
+	}
+	if _, err := reader.Open(Digest{1}); !errors.Is(err, ErrMissing) {
+		t.Errorf("unknown content: %v", err)
+	}
+	if _, err := ReadAll(reader, put(t, reader, noise(9, 100))[0], 99); err == nil {
+		t.Error("a limit was passed over")
+	}
+}
+
+func TestAChangeInTheMiddleStoresLittle(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	data := noise(2, 8<<20)
+	put(t, s, data)
+	before := diskUse(t, dir)
+	copy(data[4<<20:], "another coral")
+	put(t, s, data)
+	if grown := diskUse(t, dir) - before; grown > 600<<10 {
+		t.Errorf("a change of 13 bytes took %d bytes", grown)
+	}
+	before = diskUse(t, dir)
+	put(t, s, data)
+	if grown := diskUse(t, dir) - before; grown != 0 {
+		t.Errorf("equal content took %d bytes", grown)
+	}
+}
+
+func diskUse(t *testing.T, dir string) (n int64) {
+	t.Helper()
+	entries, err := os.ReadDir(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range entries {
+		if info, err := e.Info(); err == nil {
+			n += info.Size()
+		}
+	}
+	return n
+}
+
+func TestAnAbandonedBatchLeavesNothing(t *testing.T) {
+	dir := t.TempDir()
+	b := open(t, dir).Begin()
+	if _, err := b.PutBytes(noise(3, 100_000)); err != nil {
+		t.Fatal(err)
+	}
+	b.Abandon()
+	if entries, _ := os.ReadDir(dir); len(entries) != 0 {
+		t.Errorf("%d files are left", len(entries))
+	}
+}
+
+func TestEveryFlippedByteIsFound(t *testing.T) {
+	dir := t.TempDir()
+	contents := [][]byte{noise(4, 300), bytes.Repeat([]byte("kelp "), 100), noise(5, 300<<10)}
+	digests := put(t, open(t, dir), contents...)
+	packs, _ := filepath.Glob(filepath.Join(dir, "*.pack"))
+	clean, err := os.ReadFile(packs[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	os.Chmod(packs[0], 0o644)
+	for at := len(packMagic); at < len(clean); at += 1 + at/50 {
+		bad := bytes.Clone(clean)
+		bad[at] ^= 0x40
+		if err := os.WriteFile(packs[0], bad, 0o644); err != nil {
+			t.Fatal(err)
+		}
+		s, found := open(t, dir), false
+		for i, d := range digests {
+			got, err := ReadAll(s, d, 1<<30)
+			var damage *DamageError
+			if errors.As(err, &damage) {
+				found = true
+			} else if err != nil || !bytes.Equal(got, contents[i]) {
+				t.Fatalf("byte %d: content %d came back wrong, error %v", at, i, err)
+			}
+		}
+		if !found {
+			t.Errorf("byte %d of %d: no reader met the damage", at, len(clean))
+		}
+	}
+}
+
+func BenchmarkPutNoise(b *testing.B) {
+	s, err := Open(b.TempDir())
+	if err != nil {
+		b.Fatal(err)
+	}
+	data := noise(6, 32<<20)
+	b.SetBytes(int64(len(data)))
+	for i := 0; b.Loop(); i++ {
+		data[0]++
+		batch := s.Begin()
+		if _, _, err := batch.Put(io.LimitReader(bytes.NewReader(data), int64(len(data)))); err != nil {
+			b.Fatal(err)
+		}
+		if err := batch.Commit(); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

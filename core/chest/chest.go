@@ -1,0 +1,120 @@
+// Package chest is the repository of one project: blobs and ledger together.
+//
+// A chest lies in a folder:
+//
+//	format       "oaken chest 1", the version of the whole
+//	packs/       the bytes of files and of folder trees (core/blob)
+//	ledger.db    commits, branches, releases, locks, deployments (core/ledger)
+//
+// Bytes are written and synchronised before the records that name them, so a
+// process killed at any instant leaves a chest that opens, with everything that
+// was acknowledged. Several processes may use one chest at once.
+package chest
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"oakenchest/core/blob"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+)
+
+const (
+	formatName = "oaken chest "
+	// Version is the format that this program writes.
+	Version = 1
+	// FirstBranch is the branch that a new chest has.
+	FirstBranch = "main"
+)
+
+// Chest is an open repository.
+type Chest struct {
+	Dir    string
+	Blobs  *blob.Store
+	Ledger *ledger.Ledger
+	trees  treeCache
+}
+
+// Create makes a chest in dir, a folder that is missing or empty, with one
+// branch without commits.
+func Create(ctx context.Context, dir, author string, now time.Time) (*Chest, error) {
+	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
+		return nil, fault.New(fault.Refused, "Name an empty folder or one that does not exist yet.", "%s is not empty, so no chest was made in it.", dir)
+	}
+	blobs, err := blob.Open(filepath.Join(dir, "packs"))
+	if err != nil {
+		return nil, fault.New(fault.Unreachable, "Check the location and the rights to write there.", "No chest can be made in %s: %w.", dir, err)
+	}
+	records, err := ledger.Create(ctx, filepath.Join(dir, "ledger.db"))
+	if err != nil {
+		return nil, errors.Join(err, blobs.Close())
+	}
+	c := &Chest{Dir: dir, Blobs: blobs, Ledger: records}
+	err = records.Update(ctx, func(tx *ledger.Tx) error {
+		return tx.AddBranch(ledger.Branch{Name: FirstBranch, Author: author, Time: now})
+	})
+	if err == nil {
+		err = os.WriteFile(filepath.Join(dir, "format"), []byte(formatName+strconv.Itoa(Version)+"\n"), 0o666)
+	}
+	if err != nil {
+		return nil, errors.Join(err, c.Close())
+	}
+	return c, nil
+}
+
+// Exists reports whether dir holds a chest.
+func Exists(dir string) bool {
+	_, err := os.Stat(filepath.Join(dir, "format"))
+	return err == nil
+}
+
+// Open opens the chest in dir.
+func Open(ctx context.Context, dir string) (*Chest, error) {
+	data, err := os.ReadFile(filepath.Join(dir, "format"))
+	if err != nil {
+		return nil, fault.New(fault.Unreachable, "Check that the location is right and that you can read it.", "There is no chest to open in %s.", dir)
+	}
+	version, err := strconv.Atoi(strings.TrimSpace(strings.TrimPrefix(string(data), formatName)))
+	if err != nil || !strings.HasPrefix(string(data), formatName) {
+		return nil, fault.New(fault.Damaged, "Bring the file back from a copy of the chest; its text is \"oaken chest 1\".", "The file %s does not say which format the chest has.", filepath.Join(dir, "format"))
+	}
+	if version > Version {
+		return nil, fault.New(fault.Unreachable, "Use a newer oaken.", "The chest in %s has format %d; this program knows formats up to %d.", dir, version, Version)
+	}
+	blobs, err := blob.Open(filepath.Join(dir, "packs"))
+	if err != nil {
+		return nil, Explain(err)
+	}
+	records, err := ledger.Open(ctx, filepath.Join(dir, "ledger.db"))
+	if err != nil {
+		blobs.Close()
+		return nil, fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest.", "The records of the chest in %s can't be read: %w.", dir, err)
+	}
+	return &Chest{Dir: dir, Blobs: blobs, Ledger: records}, nil
+}
+
+// Close lets go of the chest.
+func (c *Chest) Close() error { return errors.Join(c.Ledger.Close(), c.Blobs.Close()) }
+
+// Explain turns the errors of the floors below into errors for people.
+func Explain(err error) error {
+	var known *fault.Error
+	var damage *blob.DamageError
+	switch {
+	case err == nil || errors.As(err, &known):
+		return err
+	case errors.As(err, &damage):
+		return fault.New(fault.Damaged, "Bring that file back from a copy of the chest; everything else in it can still be read.", "Stored bytes are damaged: %w.", err)
+	case errors.Is(err, blob.ErrMissing):
+		return fault.New(fault.Damaged, "A pack file of the chest is missing; bring it back from a copy.", "The chest should hold some content and does not: %w.", err)
+	case errors.Is(err, ledger.ErrBusy):
+		return fault.New(fault.Unreachable, "Try again in a moment.", "Another program is writing to the chest and did not finish in time.")
+	}
+	return err
+}

@@ -1,0 +1,174 @@
+package chest
+
+import (
+	"context"
+	"errors"
+	"strconv"
+	"strings"
+	"time"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+)
+
+// leastPrefix is the least number of characters that name a commit by its id.
+const leastPrefix = 4
+
+// ErrNoState says that a text names no state of the chest.
+var ErrNoState = errors.New("no such state")
+
+// Resolve gives the commit that a state names: BRANCH, BRANCH:NUMBER,
+// release:NAME or the first characters of an id. ErrNoState is wrapped when it
+// names none.
+func (c *Chest) Resolve(ctx context.Context, state string) (ledger.Commit, error) {
+	var found ledger.Commit
+	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+		var err error
+		found, err = resolve(tx, state)
+		return err
+	})
+	if errors.Is(err, ledger.ErrNotFound) {
+		err = fault.New(fault.Usage, "States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, file:PATH or the first characters of a commit's id; oaken history and oaken branch list them.",
+			"%q names no state of this project: %w.", state, ErrNoState)
+	}
+	return found, Explain(err)
+}
+
+func resolve(tx *ledger.Tx, state string) (ledger.Commit, error) {
+	if name, ok := strings.CutPrefix(state, "release:"); ok {
+		r, err := tx.Release(name)
+		if err != nil {
+			return ledger.Commit{}, err
+		}
+		return tx.Commit(r.Commit)
+	}
+	name, number, numbered := cutLast(state, ':')
+	if b, err := tx.Branch(state); err == nil {
+		if b.Tip == (ledger.ID{}) {
+			return ledger.Commit{}, fault.New(fault.Usage, "Commit something on it first.", "Branch %s has no commit yet.", state)
+		}
+		return tx.Commit(b.Tip)
+	} else if !errors.Is(err, ledger.ErrNotFound) {
+		return ledger.Commit{}, err
+	}
+	if numbered {
+		b, err := tx.Branch(name)
+		if err != nil {
+			return ledger.Commit{}, err
+		}
+		return atDepth(tx, b, number, state)
+	}
+	if len(state) < leastPrefix {
+		return ledger.Commit{}, ledger.ErrNotFound
+	}
+	found, err := tx.CommitsByPrefix(strings.ToLower(state))
+	switch {
+	case err != nil:
+		return ledger.Commit{}, err
+	case len(found) == 0:
+		return ledger.Commit{}, ledger.ErrNotFound
+	case len(found) > 1:
+		return ledger.Commit{}, fault.New(fault.Usage, "Write more characters of the id.", "%q begins the ids of several commits.", state)
+	}
+	return found[0], nil
+}
+
+func cutLast(s string, sep byte) (before, after string, found bool) {
+	i := strings.LastIndexByte(s, sep)
+	if i < 0 {
+		return s, "", false
+	}
+	return s[:i], s[i+1:], true
+}
+
+// atDepth walks first parents from the branch's tip to its numbered commit.
+func atDepth(tx *ledger.Tx, b ledger.Branch, number, state string) (ledger.Commit, error) {
+	n, err := strconv.Atoi(number)
+	if err != nil || n < 1 || b.Tip == (ledger.ID{}) {
+		return ledger.Commit{}, ledger.ErrNotFound
+	}
+	at, err := tx.Commit(b.Tip)
+	if err == nil && n > at.Depth {
+		return at, fault.New(fault.Usage, "Name a lower number.", "%q names no state: branch %s has %d commits: %w.", state, b.Name, at.Depth, ErrNoState)
+	}
+	for err == nil && at.Depth > n {
+		at, err = tx.Commit(at.Parents[0])
+	}
+	return at, err
+}
+
+// Branches gives all branches by name.
+func (c *Chest) Branches(ctx context.Context) (out []ledger.Branch, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Branches(); return err })
+	return out, Explain(err)
+}
+
+// Branch gives one branch.
+func (c *Chest) Branch(ctx context.Context, name string) (b ledger.Branch, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { b, err = tx.Branch(name); return err })
+	if errors.Is(err, ledger.ErrNotFound) {
+		err = fault.New(fault.Usage, "See the names with oaken branch, or make it with oaken branch "+name+".", "There is no branch %s.", name)
+	}
+	return b, Explain(err)
+}
+
+// AddBranch makes a branch with its tip at a commit.
+func (c *Chest) AddBranch(ctx context.Context, b ledger.Branch) error {
+	if err := CheckName(b.Name); err != nil {
+		return err
+	}
+	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddBranch(b) })
+	if errors.Is(err, ledger.ErrTaken) {
+		err = fault.New(fault.Refused, "Choose another name, or work on it with oaken switch "+b.Name+".", "There is a branch %s already.", b.Name)
+	}
+	return Explain(err)
+}
+
+// Releases gives all releases, the newest first.
+func (c *Chest) Releases(ctx context.Context) (out []ledger.Release, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Releases(); return err })
+	return out, Explain(err)
+}
+
+// AddRelease names a commit for good.
+func (c *Chest) AddRelease(ctx context.Context, r ledger.Release) error {
+	if err := CheckName(r.Name); err != nil {
+		return err
+	}
+	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddRelease(r) })
+	if errors.Is(err, ledger.ErrTaken) {
+		err = fault.New(fault.Refused, "A release never changes: choose another name.", "There is a release %s already.", r.Name)
+	}
+	return Explain(err)
+}
+
+// CheckName refuses names of branches and releases that could not be written in
+// an address.
+func CheckName(name string) error {
+	reserved := map[string]bool{"work": true, "release": true, "env": true, "parked": true, "file": true}
+	bad := name == "" || len(name) > 200 || strings.ContainsAny(name, ":\"'\\*?[]{}<>|") || strings.TrimSpace(name) != name ||
+		strings.HasPrefix(name, "-") || strings.Contains(name, "//") || strings.HasPrefix(name, "/") || strings.HasSuffix(name, "/") || strings.Contains(name, "..")
+	for _, r := range name {
+		bad = bad || r < ' ' || r == 0x7f
+	}
+	if bad || reserved[name] {
+		return fault.New(fault.Usage, "Use letters, digits, spaces and - _ . / between them; work, release, env, parked and file are taken.", "%q can't be a name.", name)
+	}
+	return nil
+}
+
+// Deployed records a deployment.
+func (c *Chest) Deployed(ctx context.Context, d ledger.Deployment) error {
+	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddDeployment(d) }))
+}
+
+// LastDeployment gives the newest deployment into an environment and when it
+// was; ok is false when there was none.
+func (c *Chest) LastDeployment(ctx context.Context, environment string) (d ledger.Deployment, ok bool, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { d, err = tx.LastDeployment(environment); return err })
+	if errors.Is(err, ledger.ErrNotFound) {
+		return d, false, nil
+	}
+	d.Time = d.Time.Truncate(time.Millisecond)
+	return d, err == nil, Explain(err)
+}

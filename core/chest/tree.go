@@ -1,0 +1,228 @@
+package chest
+
+import (
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"oakenchest/core/blob"
+)
+
+// Mode says what a file of a tree is.
+type Mode byte
+
+// The modes. Folder occurs inside stored trees only.
+const (
+	Plain      Mode = 'f'
+	Executable Mode = 'x'
+	Link       Mode = 'l' // a symbolic link; its content is the target's name
+	Folder     Mode = 'd'
+)
+
+// File is one file of a tree. Path has / between names, on every system.
+type File struct {
+	Path   string
+	Mode   Mode
+	Size   int64
+	Digest blob.Digest
+}
+
+// Same reports whether two files have the same mode and content.
+func (f File) Same(g File) bool { return f.Mode == g.Mode && f.Digest == g.Digest }
+
+// Stored trees are a Merkle tree: one blob a folder, sorted by name,
+//
+//	"OAKTREE\x01", number of entries (uvarint), then for each entry its mode (1
+//	byte), name (uvarint length, bytes), size (uvarint), digest (32 bytes)
+//
+// so that equal folders have equal digests.
+const treeMagic = "OAKTREE\x01"
+
+// maxTree bounds one stored folder in bytes.
+const maxTree = 1 << 28
+
+func encodeTree(entries []File) []byte {
+	out := binary.AppendUvarint([]byte(treeMagic), uint64(len(entries)))
+	for _, e := range entries {
+		out = append(out, byte(e.Mode))
+		out = binary.AppendUvarint(out, uint64(len(e.Path)))
+		out = append(out, e.Path...)
+		out = binary.AppendUvarint(out, uint64(e.Size))
+		out = append(out, e.Digest[:]...)
+	}
+	return out
+}
+
+var errTree = errors.New("it is no folder tree of this format")
+
+// decodeTree reads a stored folder; names that could lead outside are refused.
+func decodeTree(data []byte) ([]File, error) {
+	rest, ok := bytes.CutPrefix(data, []byte(treeMagic))
+	if !ok {
+		return nil, errTree
+	}
+	number := func() (uint64, bool) {
+		n, size := binary.Uvarint(rest)
+		if size <= 0 {
+			return 0, false
+		}
+		rest = rest[size:]
+		return n, true
+	}
+	count, ok := number()
+	if !ok || count > uint64(len(rest)) {
+		return nil, errTree
+	}
+	out := make([]File, 0, count)
+	for range count {
+		if len(rest) == 0 {
+			return nil, errTree
+		}
+		f := File{Mode: Mode(rest[0])}
+		rest = rest[1:]
+		n, ok := number()
+		if !ok || n > uint64(len(rest)) {
+			return nil, errTree
+		}
+		f.Path, rest = string(rest[:n]), rest[n:]
+		size, ok := number()
+		if !ok || len(rest) < 32 || size > 1<<62 {
+			return nil, errTree
+		}
+		f.Size = int64(size)
+		rest = rest[copy(f.Digest[:], rest):]
+		if f.Path == "" || f.Path == "." || f.Path == ".." || strings.ContainsAny(f.Path, "/\x00") {
+			return nil, fmt.Errorf("%w: the name %q", errTree, f.Path)
+		}
+		if len(out) > 0 && out[len(out)-1].Path >= f.Path || !strings.ContainsRune("fxld", rune(f.Mode)) {
+			return nil, errTree
+		}
+		out = append(out, f)
+	}
+	if len(rest) != 0 {
+		return nil, errTree
+	}
+	return out, nil
+}
+
+// WriteTree stores the folders of files, which need not be sorted, and gives the
+// digest of the whole.
+func WriteTree(b *blob.Batch, files []File) (blob.Digest, error) {
+	sorted := slices.Clone(files)
+	slices.SortFunc(sorted, func(a, b File) int { return strings.Compare(a.Path, b.Path) })
+	return writeFolder(b, sorted, "")
+}
+
+func writeFolder(b *blob.Batch, files []File, prefix string) (blob.Digest, error) {
+	groups := map[string][]File{}
+	var entries []File
+	for _, f := range files {
+		name, _, deep := strings.Cut(f.Path[len(prefix):], "/")
+		if !deep {
+			f.Path = name
+			entries = append(entries, f)
+			continue
+		}
+		groups[name] = append(groups[name], f)
+	}
+	for name, inside := range groups {
+		d, err := writeFolder(b, inside, prefix+name+"/")
+		if err != nil {
+			return d, err
+		}
+		entries = append(entries, File{Path: name, Mode: Folder, Digest: d})
+	}
+	slices.SortFunc(entries, func(a, b File) int { return strings.Compare(a.Path, b.Path) })
+	for i := range entries[:max(len(entries)-1, 0)] {
+		if entries[i].Path == entries[i+1].Path {
+			return blob.Digest{}, fmt.Errorf("%s%s is a file and a folder at once", prefix, entries[i].Path)
+		}
+	}
+	return b.PutBytes(encodeTree(entries))
+}
+
+// treeCache remembers folders that were read; they never change.
+type treeCache struct {
+	mu   sync.Mutex // guards held
+	held map[blob.Digest][]File
+}
+
+// folder reads one stored folder. The zero digest is an empty one.
+func (c *Chest) folder(d blob.Digest) ([]File, error) {
+	if d == (blob.Digest{}) {
+		return nil, nil
+	}
+	c.trees.mu.Lock()
+	entries, ok := c.trees.held[d]
+	c.trees.mu.Unlock()
+	if ok {
+		return entries, nil
+	}
+	data, err := blob.ReadAll(c.Blobs, d, maxTree)
+	if err != nil {
+		return nil, err
+	}
+	entries, err = decodeTree(data)
+	if err != nil {
+		return nil, &blob.DamageError{Digest: d, File: c.Dir, Reason: err.Error()}
+	}
+	c.trees.mu.Lock()
+	defer c.trees.mu.Unlock()
+	if c.trees.held == nil || len(c.trees.held) > 1<<16 {
+		c.trees.held = map[blob.Digest][]File{}
+	}
+	c.trees.held[d] = entries
+	return entries, nil
+}
+
+// Files lists all files of a tree, sorted by path within each folder.
+func (c *Chest) Files(tree blob.Digest) ([]File, error) {
+	var out []File
+	err := c.walk(tree, "", func(f File) { out = append(out, f) })
+	return out, err
+}
+
+func (c *Chest) walk(d blob.Digest, prefix string, visit func(File)) error {
+	entries, err := c.folder(d)
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		e.Path = prefix + e.Path
+		if e.Mode != Folder {
+			visit(e)
+		} else if err := c.walk(e.Digest, e.Path+"/", visit); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// At gives the file or folder at a path of a tree; the zero File when there is none.
+func (c *Chest) At(tree blob.Digest, p string) (File, error) {
+	at := File{Mode: Folder, Digest: tree}
+	for name := range strings.SplitSeq(path.Clean(p), "/") {
+		if name == "." {
+			continue
+		}
+		if at.Mode != Folder {
+			return File{}, nil
+		}
+		entries, err := c.folder(at.Digest)
+		if err != nil {
+			return File{}, err
+		}
+		i, ok := slices.BinarySearchFunc(entries, name, func(f File, n string) int { return strings.Compare(f.Path, n) })
+		if !ok {
+			return File{}, nil
+		}
+		at = entries[i]
+	}
+	at.Path = p
+	return at, nil
+}

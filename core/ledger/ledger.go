@@ -1,0 +1,181 @@
+// Package ledger keeps a chest's records: commits, branches, releases, locks
+// and deployments, as rows of a SQL database. The bytes are kept elsewhere; a
+// record names them by digest.
+//
+// All access is through View and Update: one transaction each, which always
+// ends. Update is durable when it returns. Several processes may use one ledger;
+// a writer waits for another, and gives up with ErrBusy after half a minute.
+package ledger
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"net/url"
+	"path/filepath"
+	"strings"
+
+	_ "modernc.org/sqlite" // the embedded engine
+)
+
+// Version is the format of the records that this program writes.
+const Version = 1
+
+// Errors that callers act on.
+var (
+	// ErrNotFound: no such record.
+	ErrNotFound = errors.New("no such record")
+	// ErrMoved: the branch is not where the caller believed it was.
+	ErrMoved = errors.New("the branch has moved")
+	// ErrTaken: the name is in use.
+	ErrTaken = errors.New("the name is taken")
+	// ErrNewer: the records were written by a newer program.
+	ErrNewer = errors.New("the records have a newer format")
+	// ErrBusy: another process kept the records for too long.
+	ErrBusy = errors.New("the records are in use by another process")
+)
+
+const schema = `
+create table format (version integer not null);
+create table commits (
+  id text primary key, branch text not null, depth integer not null, generation integer not null,
+  parent text, parent2 text, tree text not null, author text not null, workspace text not null,
+  time integer not null, message text not null, item text not null) without rowid;
+create index commits_time on commits (time desc);
+create table branches (name text primary key, tip text not null, origin text not null, author text not null, time integer not null) without rowid;
+create table releases (name text primary key, commit_id text not null, comment text not null, author text not null, time integer not null) without rowid;
+create table locks (address text primary key, holder text not null, workspace text not null, since integer not null, reason text not null) without rowid;
+create table deployments (
+  id integer primary key, environment text not null, commit_id text not null, author text not null, workspace text not null,
+  time integer not null, source text not null, steps integer not null);
+create index deployments_environment on deployments (environment, id desc);
+`
+
+// Ledger is an open database of records. It may be shared by goroutines.
+type Ledger struct{ db *sql.DB }
+
+// Create makes a new ledger in an SQLite file that must not exist yet.
+func Create(ctx context.Context, file string) (*Ledger, error) {
+	l, err := connect(file, "rwc")
+	if err != nil {
+		return nil, err
+	}
+	err = l.update(ctx, func(tx *Tx) error {
+		if _, err := tx.tx.ExecContext(ctx, schema); err != nil {
+			return err
+		}
+		_, err := tx.tx.ExecContext(ctx, "insert into format (version) values (?)", Version)
+		return err
+	})
+	if err != nil {
+		l.Close()
+		return nil, err
+	}
+	return l, nil
+}
+
+// Open opens an existing ledger; ErrNewer when a newer program wrote it.
+func Open(ctx context.Context, file string) (*Ledger, error) {
+	l, err := connect(file, "rw")
+	if err != nil {
+		return nil, err
+	}
+	var version int
+	if err := l.db.QueryRowContext(ctx, "select version from format").Scan(&version); err != nil {
+		l.Close()
+		return nil, fmt.Errorf("%s can't be read as records: %w", file, err)
+	}
+	if version > Version {
+		l.Close()
+		return nil, fmt.Errorf("%w: %d, this program knows %d", ErrNewer, version, Version)
+	}
+	return l, nil
+}
+
+// connect opens the file with a rollback journal, which is safe on shared
+// folders where memory-mapped journals are not, and with full synchronisation.
+func connect(file, mode string) (*Ledger, error) {
+	abs, err := filepath.Abs(file)
+	if err != nil {
+		return nil, err
+	}
+	u := url.URL{Scheme: "file", Path: filepath.ToSlash(abs)}
+	u.RawQuery = "mode=" + mode + "&_txlock=immediate&_pragma=busy_timeout(30000)&_pragma=journal_mode(truncate)&_pragma=synchronous(full)"
+	db, err := sql.Open("sqlite", u.String())
+	if err != nil {
+		return nil, err
+	}
+	db.SetMaxOpenConns(1)
+	return &Ledger{db}, nil
+}
+
+// Close lets go of the database.
+func (l *Ledger) Close() error { return l.db.Close() }
+
+// Tx is one transaction; its methods are the only way to the records.
+type Tx struct {
+	tx  *sql.Tx
+	ctx context.Context
+}
+
+// View runs fn on a consistent state of the records; fn can't change them.
+func (l *Ledger) View(ctx context.Context, fn func(*Tx) error) error {
+	tx, err := l.db.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
+	if err != nil {
+		return busy(err)
+	}
+	defer tx.Rollback()
+	return busy(fn(&Tx{tx, ctx}))
+}
+
+// Update runs fn and keeps its changes, all or none: an error from fn, or a
+// panic, undoes them.
+func (l *Ledger) Update(ctx context.Context, fn func(*Tx) error) error {
+	return busy(l.update(ctx, fn))
+}
+
+func (l *Ledger) update(ctx context.Context, fn func(*Tx) error) error {
+	tx, err := l.db.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	if err := fn(&Tx{tx, ctx}); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+func busy(err error) error {
+	if err != nil && strings.Contains(err.Error(), "SQLITE_BUSY") {
+		return fmt.Errorf("%w: %w", ErrBusy, err)
+	}
+	return err
+}
+
+// one maps a missing row to ErrNotFound.
+func one(err error) error {
+	if errors.Is(err, sql.ErrNoRows) {
+		return ErrNotFound
+	}
+	return err
+}
+
+// rows collects what scan reads from each row of a query.
+func rows[T any](tx *Tx, scan func(func(...any) error) (T, error), query string, args ...any) ([]T, error) {
+	rs, err := tx.tx.QueryContext(tx.ctx, query, args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rs.Close()
+	var out []T
+	for rs.Next() {
+		v, err := scan(rs.Scan)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, v)
+	}
+	return out, rs.Err()
+}
