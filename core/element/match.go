@@ -73,6 +73,7 @@ func (m digests) matchKeyless(a, b *Element, p *pairing) {
 	pa, pb := 0, 0
 	for _, q := range append(commonRun(da, db), [2]int{len(da), len(db)}) {
 		m.alignGap(a.Children, b.Children, ia[pa:q[0]], ib[pb:q[1]], p)
+		pairSingles(a.Children, b.Children, ia[pa:q[0]], ib[pb:q[1]], p)
 		if q[0] < len(da) {
 			p.pair(ia[q[0]], ib[q[1]])
 		}
@@ -135,6 +136,28 @@ func (m digests) alignGap(a, b []*Element, ia, ib []int, p *pairing) {
 			i++
 		default:
 			j++
+		}
+	}
+}
+
+// pairSingles pairs what is left in a gap when it is the only one of its type
+// on both sides: one thing stands where one stood.
+func pairSingles(a, b []*Element, ia, ib []int, p *pairing) {
+	single := func(kids []*Element, at, taken []int) map[string]int {
+		out := map[string]int{}
+		for _, i := range open(at, taken) {
+			typ := kids[i].Type
+			if _, again := out[typ]; again {
+				i = -1
+			}
+			out[typ] = i
+		}
+		return out
+	}
+	inB := single(b, ib, p.toA)
+	for typ, i := range single(a, ia, p.toB) {
+		if j, ok := inB[typ]; ok && i >= 0 && j >= 0 {
+			p.pair(i, j)
 		}
 	}
 }

@@ -1,0 +1,28 @@
+// Package all states which kinds are in the program.
+package all
+
+import (
+	"oakenchest/core/kind"
+	"oakenchest/core/kind/jsontree"
+	"oakenchest/core/kind/opaque"
+	"oakenchest/core/kind/pack"
+	"oakenchest/core/kind/scene"
+	"oakenchest/core/kind/sqlfolder"
+	"oakenchest/core/kind/text"
+	"oakenchest/core/kind/xmltree"
+)
+
+// Table gives every kind, the most particular first.
+func Table() *kind.Table {
+	var t *kind.Table
+	t = kind.NewTable(
+		scene.Kind{},
+		pack.Kind{Table: func() *kind.Table { return t }},
+		sqlfolder.Kind{},
+		xmltree.Kind{},
+		jsontree.Kind{},
+		text.Kind{},
+		opaque.Kind{},
+	)
+	return t
+}

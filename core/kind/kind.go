@@ -1,0 +1,226 @@
+// Package kind says what a sort of artifact is: how its bytes are read as
+// elements, how changed elements are written back, how it is taken apart into
+// files.
+//
+// Storing and restoring never depend on a kind. A kind that can't read an
+// artifact says why, and the artifact is then treated as opaque. Kinds hold no
+// state and may be used by several goroutines.
+package kind
+
+import (
+	"errors"
+	"fmt"
+	"path"
+	"slices"
+
+	"oakenchest/core/element"
+)
+
+// ErrNoFile says that a Source has no such file.
+var ErrNoFile = errors.New("no such file")
+
+// MaxFile bounds, in bytes, a file that is read as elements; a larger one is
+// treated as opaque.
+const MaxFile = 256 << 20
+
+// Source gives the bytes of one artifact.
+type Source interface {
+	// Path is the artifact's path: that of its only file, or of its folder.
+	Path() string
+	// Files lists the names of a folder's files below it, sorted; for a file its
+	// base name alone.
+	Files() []string
+	// File reads a file by its name relative to the artifact's folder, or to the
+	// folder that its only file lies in. ErrNoFile is wrapped when it is missing.
+	File(name string) ([]byte, error)
+}
+
+// Content gives the bytes that a digest in a tree stands for.
+type Content func(element.Digest) ([]byte, bool)
+
+// Reading is an artifact read as elements.
+type Reading struct {
+	Root *element.Element
+	// Content gives the bytes behind the Bytes values of Root. It may also know
+	// the bytes of whole elements, by Element.Sum.
+	Content Content
+	// Uses names the files beside the artifact's own that it was read from.
+	Uses []string
+}
+
+// Kind is one sort of artifact.
+type Kind interface {
+	// Name is the word for the kind in oaken.toml and in output.
+	Name() string
+	// About says in one line what it reads and what its elements are.
+	About() string
+	// Claims says whether a file is of this kind, by its path and first bytes.
+	Claims(path string, head []byte) bool
+	// Read reads an artifact whole. The error says what is wrong with it, without
+	// its path.
+	Read(Source) (*Reading, error)
+}
+
+// Writer is a kind that can write a changed tree back, and so can merge.
+type Writer interface {
+	Kind
+	// Write gives the files of the artifact, by the names that Source uses, that
+	// differ when its tree becomes want; every byte that does not stand for a
+	// difference stays. content gives the bytes of values that src does not have.
+	Write(src Source, want *element.Element, content Content) (map[string][]byte, error)
+}
+
+// Part is one file of an artifact that has been split. Name has / between
+// folders and is legal on every file system.
+type Part struct {
+	Name string
+	Data []byte
+}
+
+// Splitter is a kind whose artifacts can be taken apart into files.
+type Splitter interface {
+	Kind
+	// Split takes an artifact apart. Equal trees give equal parts.
+	Split(Source) ([]Part, error)
+	// Join puts parts together again: Split(Join(parts)) gives parts, and the
+	// same parts give the same bytes everywhere.
+	Join(parts []Part) ([]byte, error)
+	// Marker is the name of the part that tells, in a folder, which kind was split.
+	Marker() string
+}
+
+// Unreadable is an error of a kind that says where in a file the trouble is.
+type Unreadable struct {
+	File   string
+	Reason string
+}
+
+// Error writes `FILE: REASON`, or the reason alone.
+func (e *Unreadable) Error() string {
+	if e.File == "" {
+		return e.Reason
+	}
+	return e.File + ": " + e.Reason
+}
+
+// Table is the list of kinds that a program knows, the most particular first.
+// The last one takes everything.
+type Table struct{ kinds []Kind }
+
+// NewTable makes a table; two kinds of one name are a mistake of the program.
+func NewTable(kinds ...Kind) *Table {
+	for i, k := range kinds {
+		if slices.ContainsFunc(kinds[:i], func(o Kind) bool { return o.Name() == k.Name() }) {
+			panic("two kinds are called " + k.Name())
+		}
+	}
+	return &Table{kinds}
+}
+
+// All lists the kinds.
+func (t *Table) All() []Kind { return t.kinds }
+
+// Named gives a kind by its name.
+func (t *Table) Named(name string) (Kind, bool) {
+	for _, k := range t.kinds {
+		if k.Name() == name {
+			return k, true
+		}
+	}
+	return nil, false
+}
+
+// For gives the kind of a file by its path and its first bytes; HeadSize bytes
+// are enough.
+func (t *Table) For(path string, head []byte) Kind {
+	for _, k := range t.kinds {
+		if k.Claims(path, head) {
+			return k
+		}
+	}
+	return t.Opaque()
+}
+
+// HeadSize is how many first bytes Claims looks at.
+const HeadSize = 4096
+
+// Opaque gives the kind that takes everything.
+func (t *Table) Opaque() Kind { return t.kinds[len(t.kinds)-1] }
+
+// Read reads an artifact as one kind, or else as opaque; why then says what the
+// kind could not read. A panic of a kind is such a reason too: a bug in a
+// format must not keep anybody from their bytes.
+func (t *Table) Read(k Kind, src Source) (r *Reading, used Kind, why error) {
+	r, err := guarded(k, src)
+	if err == nil {
+		return r, k, nil
+	}
+	r, fallback := guarded(t.Opaque(), src)
+	if fallback != nil {
+		return &Reading{Root: &element.Element{Type: "opaque"}}, t.Opaque(), fallback
+	}
+	return r, t.Opaque(), err
+}
+
+func guarded(k Kind, src Source) (r *Reading, err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			r, err = nil, fmt.Errorf("the %s reader failed: %v", k.Name(), p)
+		}
+	}()
+	return k.Read(src)
+}
+
+// FileSource is a Source of one file in memory. Sibling, when it is set, reads
+// files beside it.
+type FileSource struct {
+	Name    string
+	Data    []byte
+	Sibling func(name string) ([]byte, error)
+}
+
+// Path gives the file's path.
+func (s FileSource) Path() string { return s.Name }
+
+// Files gives the file's base name.
+func (s FileSource) Files() []string { return []string{path.Base(s.Name)} }
+
+// File gives the file's bytes, or those of a sibling.
+func (s FileSource) File(name string) ([]byte, error) {
+	switch {
+	case name == path.Base(s.Name):
+		return s.Data, nil
+	case s.Sibling != nil:
+		return s.Sibling(name)
+	}
+	return nil, fmt.Errorf("%s: %w", name, ErrNoFile)
+}
+
+// Main reads the only file of a single-file source.
+func Main(src Source) ([]byte, error) {
+	files := src.Files()
+	if len(files) != 1 {
+		return nil, errors.New("it is a folder, and this kind reads one file")
+	}
+	return src.File(files[0])
+}
+
+// Contents joins several sources of content; the first that has it gives it.
+func Contents(all ...Content) Content {
+	return func(d element.Digest) ([]byte, bool) {
+		for _, c := range all {
+			if c == nil {
+				continue
+			}
+			if data, ok := c(d); ok {
+				return data, true
+			}
+		}
+		return nil, false
+	}
+}
+
+// Held is Content out of a map.
+func Held(m map[element.Digest][]byte) Content {
+	return func(d element.Digest) ([]byte, bool) { data, ok := m[d]; return data, ok }
+}

@@ -1,0 +1,187 @@
+package pack
+
+import (
+	"archive/zip"
+	"bytes"
+	"fmt"
+	"hash/crc32"
+	"path"
+	"strings"
+
+	"github.com/klauspost/compress/flate"
+
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+)
+
+// Write gives the package with the wanted parts. Entries that stay keep their
+// place and their compressed bytes; new ones come last.
+func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content) (map[string][]byte, error) {
+	data, err := kind.Main(src)
+	if err != nil {
+		return nil, err
+	}
+	a, err := openArchive(data)
+	if err != nil {
+		return nil, err
+	}
+	have, err := k.Read(src)
+	if err != nil {
+		return nil, err
+	}
+	if have.Root.Sum() == want.Sum() {
+		return nil, nil
+	}
+	all := kind.Contents(have.Content, content)
+	wanted := map[string]*element.Element{}
+	for _, e := range want.Children {
+		wanted[e.Key] = e
+	}
+	var out bytes.Buffer
+	w := zip.NewWriter(&out)
+	for i, f := range a.zip.File {
+		e := wanted[f.Name]
+		if e == nil {
+			continue
+		}
+		delete(wanted, f.Name)
+		if e.Sum() == have.Root.Children[i].Sum() {
+			err = copyEntry(w, f)
+		} else {
+			var body []byte
+			if body, err = k.bytesOf(e, f.Name, all); err == nil {
+				err = addEntry(w, f.FileHeader, body)
+			}
+		}
+		if err != nil {
+			return nil, fmt.Errorf("the part %s: %w", f.Name, err)
+		}
+	}
+	for _, e := range want.Children {
+		if wanted[e.Key] == nil {
+			continue
+		}
+		var body []byte
+		if e.Type != "folder" {
+			if body, err = k.bytesOf(e, e.Key, all); err != nil {
+				return nil, fmt.Errorf("the part %s: %w", e.Key, err)
+			}
+		}
+		if err := addEntry(w, plainHeader(e.Key, false), body); err != nil {
+			return nil, err
+		}
+	}
+	if err := w.SetComment(a.zip.Comment); err != nil {
+		return nil, err
+	}
+	if err := w.Close(); err != nil {
+		return nil, err
+	}
+	return map[string][]byte{src.Files()[0]: out.Bytes()}, nil
+}
+
+// bytesOf gives the bytes that a part or an embedded element stands for: those
+// that it was read from, changed as far as its tree differs from theirs.
+func (k Kind) bytesOf(e *element.Element, name string, content kind.Content) ([]byte, error) {
+	if v := e.Prop(contentProperty); v.Sort() == element.Bytes && e.Prop(kindProperty).IsAbsent() {
+		d, _ := v.Content()
+		data, ok := content(d)
+		if !ok {
+			return nil, fmt.Errorf("the bytes of %s are not at hand", name)
+		}
+		return data, nil
+	}
+	used, ok := k.Table().Named(e.Prop(kindProperty).Text())
+	writer, writes := used.(kind.Writer)
+	if !ok || !writes {
+		return nil, fmt.Errorf("no kind %q can write %s", e.Prop(kindProperty).Text(), name)
+	}
+	origin, _ := content(e.Origin)
+	held := map[element.Digest][]byte{}
+	again := k.part(e.Type, e.Key, fileName(name, e), origin, held)
+	if again.Sum() == e.Sum() {
+		return origin, nil
+	}
+	root := &element.Element{Type: "root", Children: e.Children, Ordered: e.Ordered}
+	for _, p := range e.Props {
+		if p.Name != kindProperty {
+			root.Props = append(root.Props, p)
+		}
+	}
+	all := kind.Contents(content, kind.Held(held))
+	if _, same := used.(Kind); !same {
+		var err error
+		if root, err = k.closeEmbedded(root, all); err != nil {
+			return nil, err
+		}
+	}
+	src := kind.FileSource{Name: fileName(name, e), Data: origin}
+	files, err := writer.Write(src, root, all)
+	if err != nil {
+		return nil, err
+	}
+	if out, ok := files[path.Base(src.Name)]; ok {
+		return out, nil
+	}
+	return origin, nil
+}
+
+// fileName gives embedded content the ending by which its kind knows it.
+func fileName(name string, e *element.Element) string {
+	if e.Type == "embedded" {
+		return name + "." + e.Prop(kindProperty).Text()
+	}
+	return name
+}
+
+func copyEntry(w *zip.Writer, f *zip.File) error {
+	return w.Copy(f)
+}
+
+// plainHeader gives the header of an entry without a date: 1 January 1980, the
+// least that the format can say.
+func plainHeader(name string, stored bool) zip.FileHeader {
+	h := zip.FileHeader{Name: name, Method: zip.Deflate, ModifiedDate: 1<<5 | 1}
+	if stored || strings.HasSuffix(name, "/") {
+		h.Method = zip.Store
+	}
+	return h
+}
+
+// addEntry writes an entry with sizes and sum before its bytes, so that readers
+// that do not seek can read it.
+func addEntry(w *zip.Writer, like zip.FileHeader, body []byte) error {
+	h := zip.FileHeader{Name: like.Name, Comment: like.Comment, Method: like.Method, ModifiedDate: like.ModifiedDate, ModifiedTime: like.ModifiedTime,
+		CreatorVersion: like.CreatorVersion, ExternalAttrs: like.ExternalAttrs, ReaderVersion: 20}
+	packed := body
+	if h.Method == zip.Deflate {
+		var b bytes.Buffer
+		c, err := flate.NewWriter(&b, flate.DefaultCompression)
+		if err != nil {
+			return err
+		}
+		if _, err := c.Write(body); err != nil {
+			return err
+		}
+		if err := c.Close(); err != nil {
+			return err
+		}
+		packed = b.Bytes()
+	} else {
+		h.Method = zip.Store
+	}
+	for _, c := range []byte(h.Name) {
+		if c >= 0x80 {
+			h.Flags |= 0x800 // the name is UTF-8
+			break
+		}
+	}
+	h.CRC32 = crc32.ChecksumIEEE(body)
+	h.CompressedSize64, h.UncompressedSize64 = uint64(len(packed)), uint64(len(body))
+	out, err := w.CreateRaw(&h)
+	if err != nil {
+		return err
+	}
+	_, err = out.Write(packed)
+	return err
+}

@@ -1,0 +1,120 @@
+package xmltree
+
+import (
+	"strings"
+	"testing"
+
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+)
+
+func source(s string) kind.FileSource { return kind.FileSource{Name: "a.xml", Data: []byte(s)} }
+
+func tree(t *testing.T, s string) *element.Element {
+	t.Helper()
+	r, err := Kind{}.Read(source(s))
+	if err != nil {
+		t.Fatalf("%s: %v", s, err)
+	}
+	return r.Root
+}
+
+// write gives the bytes that from has once its tree is that of to.
+func write(t *testing.T, from string, want *element.Element) string {
+	t.Helper()
+	files, err := Kind{}.Write(source(from), want, nil)
+	if err != nil {
+		t.Fatalf("%s: %v", from, err)
+	}
+	if files == nil {
+		return from
+	}
+	return string(files["a.xml"])
+}
+
+const rounds = `<?xml version="1.0"?>
+<!-- the keepers' rounds -->
+<rounds xmlns:x='urn:x'>
+	<round id="am" label='Morning &amp; early' x:rate="2"/>
+	<round id="pm" label="Evening">
+		<!-- note --><task name="feed">Feed the <b>reef</b> fish</task>
+	</round>
+	<empty></empty>
+</rounds>
+`
+
+func TestOneEditChangesItsBytesAlone(t *testing.T) {
+	for _, c := range []struct{ old, new, address string }{
+		{`Morning &amp; early`, `Dawn`, "a.xml::rounds:#1/round:am.label"},
+		{`x:rate="2"`, `x:rate="3"`, `a.xml::rounds:#1/round:am."x:rate"`},
+		{`Feed the `, `Watch the `, "a.xml::rounds:#1/round:pm/task:feed/text:#1.text"},
+		{`>reef<`, `>kelp<`, "a.xml::rounds:#1/round:pm/task:feed/b:#1.text"},
+		{`<empty></empty>`, `<empty>x &lt; y</empty>`, "a.xml::rounds:#1/empty:#1.text"},
+		{"\n\t<empty></empty>", "", "a.xml::rounds:#1/empty:#1"},
+		{` label="Evening"`, ``, "a.xml::rounds:#1/round:pm.label"},
+	} {
+		to := strings.Replace(rounds, c.old, c.new, 1)
+		changes := element.Compare(tree(t, rounds), tree(t, to)).Changes("a.xml")
+		if len(changes) != 1 || changes[0].Address.String() != c.address {
+			t.Errorf("%s: changes %v", c.address, changes)
+		}
+		if got := write(t, rounds, tree(t, to)); got != to {
+			t.Errorf("%s: got\n%s", c.address, got)
+		}
+	}
+}
+
+func TestAdditionsAreLaidOutLikeTheirNeighbours(t *testing.T) {
+	to := strings.Replace(rounds, "\t<empty></empty>\n", "\t<empty></empty>\n\t<round id=\"night\">\n\t\t<task name=\"lights\">Off</task>\n\t</round>\n", 1)
+	if got := write(t, rounds, tree(t, to)); got != to {
+		t.Errorf("got\n%s", got)
+	}
+	if got := write(t, `<a><b/></a>`, tree(t, `<a><b><c d="1"/></b></a>`)); got != `<a><b><c d="1"/></b></a>` {
+		t.Errorf("got %s", got)
+	}
+}
+
+func TestHostileDocumentsAreRefused(t *testing.T) {
+	for name, s := range map[string]string{
+		"empty": "", "no root": "<!-- x -->", "open": "<a><b></b>", "crossed": "<a><b></a></b>", "two roots": "<a/><b/>",
+		"entity":    `<!DOCTYPE a [<!ENTITY e "eeee"><!ENTITY f "&e;&e;">]><a>&f;</a>`,
+		"attribute": `<a b="1" b="2"/>`, "deep": strings.Repeat("<a>", 10_000), "encoding": `<?xml version="1.0" encoding="ISO-8859-1"?><a/>`, "text": "<a/>x",
+	} {
+		if _, err := (Kind{}).Read(source(s)); err == nil {
+			t.Errorf("%s is taken", name)
+		}
+	}
+}
+
+func FuzzXML(f *testing.F) {
+	f.Add(rounds, `<rounds><round id="x"/></rounds>`)
+	f.Add(`<a b='1'>t<c/>u</a>`, `<a b="2"><![CDATA[x]]><c d=""/></a>`)
+	f.Add(`<a><b/><b/></a>`, `<a>  <b x="1"/>mixed<b/></a>`)
+	f.Fuzz(func(t *testing.T, from, to string) {
+		a, err := Kind{}.Read(source(from))
+		if err != nil {
+			return
+		}
+		doc, _ := parse([]byte(from))
+		var b strings.Builder
+		doc.root.write(&b)
+		if b.WriteString(doc.trail); b.String() != from {
+			t.Fatalf("%q came back as %q", from, b.String())
+		}
+		want, err := Kind{}.Read(source(to))
+		if err != nil || a.Root.Children[0].Type != want.Root.Children[0].Type {
+			return
+		}
+		files, err := Kind{}.Write(source(from), want.Root, nil)
+		if err != nil || files == nil {
+			return
+		}
+		got, err := Kind{}.Read(source(string(files["a.xml"])))
+		if err != nil {
+			t.Fatalf("%q to %q gave %q: %v", from, to, files["a.xml"], err)
+		}
+		if left := element.Compare(got.Root, want.Root); left != nil {
+			t.Fatalf("%q to %q gave %q\n%s\nwant\n%s", from, to, files["a.xml"], got.Root.Dump(), want.Root.Dump())
+		}
+	})
+}
