@@ -65,9 +65,17 @@ type Kind interface {
 type Writer interface {
 	Kind
 	// Write gives the files of the artifact, by the names that Source uses, that
-	// differ when its tree becomes want; every byte that does not stand for a
-	// difference stays. content gives the bytes of values that src does not have.
+	// differ when its tree becomes want, nil for one that goes; every byte that
+	// does not stand for a difference stays. content gives the bytes of values that src does not have.
 	Write(src Source, want *element.Element, content Content) (map[string][]byte, error)
+}
+
+// Owner is a kind of folders that reads only some of a folder's files; the
+// others are artifacts of their own.
+type Owner interface {
+	Kind
+	// Owns says whether a file of the folder, by its name below it, belongs.
+	Owns(name string) bool
 }
 
 // Part is one file of an artifact that has been split. Name has / between

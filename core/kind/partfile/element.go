@@ -1,8 +1,11 @@
 package partfile
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind/jsondoc"
@@ -19,7 +22,8 @@ import (
 //
 // `bytes` names a file of the same split that holds a value's bytes.
 
-// Encode writes an element; put stores the bytes behind a value under a name
+// Encode writes an element, equal ones alike: properties are sorted by name and
+// the children of a set by type and key. put stores the bytes behind a value under a name
 // that it chooses from the path of keys, and gives that name.
 func Encode(e *element.Element, put func(at []string, v element.Value) (string, error)) ([]byte, error) {
 	n, err := encode(e, []string{e.Key}, put)
@@ -35,7 +39,7 @@ func encode(e *element.Element, at []string, put func([]string, element.Value) (
 		out.Set("ordered", jsondoc.Truth(true))
 	}
 	props := jsondoc.Obj()
-	for _, p := range e.Props {
+	for _, p := range slices.SortedFunc(slices.Values(e.Props), func(a, b element.Prop) int { return strings.Compare(a.Name, b.Name) }) {
 		v, err := encodeValue(p.Value, append(at[:len(at):len(at)], p.Name), put)
 		if err != nil {
 			return nil, err
@@ -46,7 +50,11 @@ func encode(e *element.Element, at []string, put func([]string, element.Value) (
 		out.Set("properties", props)
 	}
 	kids := jsondoc.Arr()
-	for i, k := range e.Children {
+	order := slices.Clone(e.Children)
+	if !e.Ordered {
+		slices.SortStableFunc(order, func(a, b *element.Element) int { return cmp.Or(strings.Compare(a.Type, b.Type), strings.Compare(a.Key, b.Key)) })
+	}
+	for i, k := range order {
 		name := k.Key
 		if name == "" {
 			name = fmt.Sprint(k.Type, " ", i+1)

@@ -1,0 +1,77 @@
+// Package sqlfolder is the kind of database schemas: a folder of declarative
+// SQL, one object a file, that the engine itself reads. SQLite is the engine.
+//
+// Only a folder that oaken.toml declares is of this kind; an SQL file elsewhere
+// is plain text.
+package sqlfolder
+
+import (
+	"context"
+	"strings"
+
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+	"oakenchest/core/schema/sqlite"
+)
+
+// Kind reads folders of SQL.
+type Kind struct{}
+
+var (
+	_ kind.Writer = Kind{}
+	_ kind.Owner  = Kind{}
+)
+
+// Name is "schema".
+func (Kind) Name() string { return "schema" }
+
+// About describes the kind.
+func (Kind) About() string {
+	return "a folder of SQL files that declare a database: tables with columns, constraints, indexes, triggers; views"
+}
+
+// Claims takes no single file.
+func (Kind) Claims(string, []byte) bool { return false }
+
+// Owns takes the folder's SQL files.
+func (Kind) Owns(name string) bool { return strings.HasSuffix(strings.ToLower(name), ".sql") }
+
+// Files reads the SQL files of a source.
+func Files(src kind.Source) (map[string][]byte, error) {
+	files := map[string][]byte{}
+	for _, name := range src.Files() {
+		data, err := src.File(name)
+		if err != nil {
+			return nil, err
+		}
+		files[name] = data
+	}
+	return files, nil
+}
+
+// Read lets the engine read the files and gives its catalog.
+func (Kind) Read(src kind.Source) (*kind.Reading, error) {
+	files, err := Files(src)
+	if err != nil {
+		return nil, err
+	}
+	d, err := sqlite.Load(context.Background(), files)
+	if err != nil {
+		return nil, err
+	}
+	return &kind.Reading{Root: d.Root}, nil
+}
+
+// Write gives the files that differ for the wanted schema; nil content means
+// that a file goes.
+func (Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map[string][]byte, error) {
+	files, err := Files(src)
+	if err != nil {
+		return nil, err
+	}
+	d, err := sqlite.Load(context.Background(), files)
+	if err != nil {
+		return nil, err
+	}
+	return d.Update(files, want), nil
+}
