@@ -52,7 +52,9 @@ func encode(e *element.Element, at []string, put func([]string, element.Value) (
 	kids := jsondoc.Arr()
 	order := slices.Clone(e.Children)
 	if !e.Ordered {
-		slices.SortStableFunc(order, func(a, b *element.Element) int { return cmp.Or(strings.Compare(a.Type, b.Type), strings.Compare(a.Key, b.Key)) })
+		slices.SortStableFunc(order, func(a, b *element.Element) int {
+			return cmp.Or(strings.Compare(a.Type, b.Type), strings.Compare(a.Key, b.Key))
+		})
 	}
 	for i, k := range order {
 		name := k.Key

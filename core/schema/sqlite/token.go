@@ -1,9 +1,11 @@
 package sqlite
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 )
 
 // tokenSort says what a token is.
@@ -42,6 +44,9 @@ func (t token) name() string {
 // scan takes SQL apart (https://www.sqlite.org/lang.html, "tokens" as in the
 // engine's own tokenize.c). An error says on which line something is not closed.
 func scan(sql string) ([]token, error) {
+	if !utf8.ValidString(sql) {
+		return nil, errors.New("it is not UTF-8 text")
+	}
 	var out []token
 	line := 1
 	for i := 0; i < len(sql); {
@@ -104,7 +109,7 @@ func next(s string) (tokenSort, int, error) {
 	}
 	n := 0
 	for i, r := range s {
-		if r != '_' && r != '$' && !unicode.IsLetter(r) && (i == 0 || !unicode.IsDigit(r)) && r < 0x80 {
+		if r < 0x80 && r != '_' && r != '$' && !unicode.IsLetter(r) && (i == 0 || !unicode.IsDigit(r)) {
 			break
 		}
 		n = i + len(string(r))

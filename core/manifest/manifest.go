@@ -1,0 +1,222 @@
+// Package manifest reads oaken.toml, the file in which a project declares what
+// it consists of: artifacts and their kinds, what is left out, lock policies,
+// environments. Unknown keys are refused, with their line.
+//
+// Edits made by commands go through AddEnvironment and the like, which leave
+// every other byte as it is.
+package manifest
+
+import (
+	"errors"
+	"fmt"
+	"path"
+	"regexp"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+	"github.com/pelletier/go-toml/v2"
+
+	"oakenchest/core/fault"
+)
+
+// Name is the manifest's file name, in the project's top folder.
+const Name = "oaken.toml"
+
+// Manifest is what a project declares.
+type Manifest struct {
+	Project      string        `toml:"project"`
+	LeaveOut     []string      `toml:"leave-out"`
+	Artifacts    []Artifact    `toml:"artifact"`
+	Locks        []LockRule    `toml:"lock"`
+	Environments []Environment `toml:"environment"`
+}
+
+// Artifact declares a file or a folder that is one thing.
+type Artifact struct {
+	Path string `toml:"path"`
+	Kind string `toml:"kind"`
+}
+
+// Policy says whether an artifact must be locked before it is edited.
+type Policy string
+
+// The policies.
+const (
+	Required Policy = "required"
+	Off      Policy = "off"
+)
+
+// LockRule sets the policy of the artifacts that a pattern, a kind or both
+// choose. The last rule that fits decides.
+type LockRule struct {
+	Match  string `toml:"match"`
+	Kind   string `toml:"kind"`
+	Policy Policy `toml:"policy"`
+}
+
+// Environment declares a live target.
+type Environment struct {
+	Name   string `toml:"name"`
+	Target string `toml:"target"`
+	// Into is the folder of the project that holds what the environment does.
+	Into string `toml:"into"`
+}
+
+// Parse reads a manifest.
+func Parse(data []byte) (*Manifest, error) {
+	m := &Manifest{}
+	dec := toml.NewDecoder(strings.NewReader(string(data)))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(m); err != nil {
+		return nil, fault.New(fault.Usage, "Correct that line of "+Name+".", "%s can't be read: %s.", Name, reason(err))
+	}
+	if err := m.check(); err != nil {
+		return nil, fault.New(fault.Usage, "Correct "+Name+".", "%s can't be used: %w.", Name, err)
+	}
+	return m, nil
+}
+
+func reason(err error) string {
+	var strict *toml.StrictMissingError
+	if errors.As(err, &strict) && len(strict.Errors) > 0 {
+		row, _ := strict.Errors[0].Position()
+		return fmt.Sprintf("line %d: there is no key %s", row, strings.Join(strict.Errors[0].Key(), "."))
+	}
+	var decode *toml.DecodeError
+	if errors.As(err, &decode) {
+		row, col := decode.Position()
+		return fmt.Sprintf("line %d, column %d: %s", row, col, strings.TrimPrefix(decode.Error(), "toml: "))
+	}
+	return err.Error()
+}
+
+func (m *Manifest) check() error {
+	for _, p := range m.LeaveOut {
+		if !doublestar.ValidatePattern(p) {
+			return fmt.Errorf("leave-out has the pattern %q, which is not well formed", p)
+		}
+	}
+	for _, a := range m.Artifacts {
+		if !Inside(a.Path) || a.Kind == "" {
+			return fmt.Errorf("the artifact %q needs a path inside the project and a kind", a.Path)
+		}
+	}
+	for _, l := range m.Locks {
+		if l.Match == "" && l.Kind == "" || !doublestar.ValidatePattern(l.Match) {
+			return fmt.Errorf("a lock rule needs a well-formed match or a kind")
+		}
+		if l.Policy != Required && l.Policy != Off {
+			return fmt.Errorf("the lock policy %q is neither %s nor %s", l.Policy, Required, Off)
+		}
+	}
+	seen := map[string]bool{}
+	for _, e := range m.Environments {
+		if err := CheckEnvironment(e); err != nil {
+			return err
+		}
+		if seen[e.Name] {
+			return fmt.Errorf("two environments are called %s", e.Name)
+		}
+		seen[e.Name] = true
+	}
+	return nil
+}
+
+var environmentName = regexp.MustCompile(`^[\p{L}\p{N}][\p{L}\p{N}_. -]*$`)
+
+// CheckEnvironment says what is wrong with an environment's declaration.
+func CheckEnvironment(e Environment) error {
+	switch {
+	case !environmentName.MatchString(e.Name) || strings.TrimSpace(e.Name) != e.Name:
+		return fmt.Errorf("%q can't be an environment's name: use letters, digits, spaces, - _ and .", e.Name)
+	case !strings.Contains(e.Target, ":"):
+		return fmt.Errorf("the target %q of environment %s does not begin with a scheme, such as sqlite:", e.Target, e.Name)
+	case !Inside(e.Into):
+		return fmt.Errorf("the environment %s needs a folder inside the project to go into", e.Name)
+	}
+	return nil
+}
+
+// Inside reports whether p is a relative path that stays in the project.
+func Inside(p string) bool {
+	return p != "" && p == path.Clean(p) && p != "." && !path.IsAbs(p) && p != ".." && !strings.HasPrefix(p, "../") && !strings.Contains(p, "\\")
+}
+
+// Environment gives an environment by name.
+func (m *Manifest) Environment(name string) (Environment, error) {
+	for _, e := range m.Environments {
+		if e.Name == name {
+			return e, nil
+		}
+	}
+	return Environment{}, fault.New(fault.Usage, "oaken env list shows the environments; oaken env add makes one.", "There is no environment %s.", name)
+}
+
+// always is left out of every project.
+var always = []string{".oaken"}
+
+// LeftOut reports whether a path is never recorded. A pattern also covers what
+// lies below a folder that it matches. The database file of an environment that
+// lies in the project is left out too.
+func (m *Manifest) LeftOut(p string) bool {
+	for q := p; q != "." && q != "/"; q = path.Dir(q) {
+		if slices.Contains(always, q) || m.isTarget(q) {
+			return true
+		}
+		for _, pattern := range m.LeaveOut {
+			if ok, _ := doublestar.Match(pattern, q); ok {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// besideSQLite are the endings of the files that the engine keeps beside a database.
+var besideSQLite = []string{"", "-journal", "-wal", "-shm"}
+
+func (m *Manifest) isTarget(p string) bool {
+	for _, e := range m.Environments {
+		target, ok := strings.CutPrefix(e.Target, "sqlite:")
+		for _, ending := range besideSQLite {
+			if ok && p == path.Clean(target)+ending {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Folder gives the declared folder artifact that a path lies in.
+func (m *Manifest) Folder(p string) (Artifact, bool) {
+	for _, a := range m.Artifacts {
+		if strings.HasPrefix(p, a.Path+"/") {
+			return a, true
+		}
+	}
+	return Artifact{}, false
+}
+
+// Declared gives the declaration of the artifact at exactly this path.
+func (m *Manifest) Declared(p string) (Artifact, bool) {
+	i := slices.IndexFunc(m.Artifacts, func(a Artifact) bool { return a.Path == p })
+	if i < 0 {
+		return Artifact{}, false
+	}
+	return m.Artifacts[i], true
+}
+
+// LockPolicy gives the policy for an artifact of a kind.
+func (m *Manifest) LockPolicy(p, kind string) Policy {
+	policy := Off
+	for _, l := range m.Locks {
+		if l.Kind != "" && l.Kind != kind {
+			continue
+		}
+		if ok, _ := doublestar.Match(l.Match, p); ok || l.Match == "" {
+			policy = l.Policy
+		}
+	}
+	return policy
+}

@@ -1,0 +1,90 @@
+package manifest
+
+import (
+	"strings"
+	"testing"
+
+	"oakenchest/core/fault"
+)
+
+const sample = `project = "brindle"
+leave-out = ["**/*.tmp", "cache"]
+
+[[artifact]]
+path = "database"
+kind = "schema"
+
+# our own
+[[environment]]
+name = "dev"
+target = "sqlite:dev.db"
+into = "database"
+
+# the testers'
+[[environment]]
+name = "test"
+target = "sqlite:test.db"
+into = "database"
+
+[[lock]]
+match = "exhibit/**"
+policy = "required"
+
+[[lock]]
+kind = "text"
+policy = "off"
+`
+
+func TestWhatIsLeftOutAndLocked(t *testing.T) {
+	m, err := Parse([]byte(sample))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for p, want := range map[string]bool{"a/b.tmp": true, "cache/x/y": true, "dev.db": true, "test.db-wal": true, "reef.glb": false, ".oaken/x": true, "a/cache": false, "dev.db2": false} {
+		if m.LeftOut(p) != want {
+			t.Errorf("%s: left out is %v", p, !want)
+		}
+	}
+	if m.LockPolicy("exhibit/a/reef.glb", "scene") != Required || m.LockPolicy("exhibit/a.txt", "text") != Off || m.LockPolicy("x", "opaque") != Off {
+		t.Error("lock policies")
+	}
+	if a, ok := m.Folder("database/tables/tank.sql"); !ok || a.Kind != "schema" {
+		t.Error("folder artifact")
+	}
+}
+
+func TestEditsLeaveTheRestAlone(t *testing.T) {
+	out, err := RemoveEnvironment([]byte(sample), "dev")
+	want := strings.Replace(sample, "\n[[environment]]\nname = \"dev\"\ntarget = \"sqlite:dev.db\"\ninto = \"database\"\n", "\n", 1)
+	if err != nil || string(out) != want {
+		t.Errorf("%v\n%s", err, out)
+	}
+	if _, err := RemoveEnvironment([]byte(sample), "live"); err == nil {
+		t.Error("an unknown environment was removed")
+	}
+	e := Environment{Name: "live \"x\"", Target: "sqlite:a b.db", Into: "database"}
+	out = AddEnvironment([]byte(sample), e)
+	if !strings.HasPrefix(string(out), sample) {
+		t.Error("the beginning changed")
+	}
+	e.Name = "live"
+	m, err := Parse(AddArtifact(AddEnvironment([]byte(sample), e), Artifact{"x", "scene"}))
+	if err != nil || len(m.Environments) != 3 || m.Environments[2] != e || len(m.Artifacts) != 2 {
+		t.Errorf("%v, %v", m, err)
+	}
+	if _, err := Parse(First("a \"b\"")); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestMistakesAreNamed(t *testing.T) {
+	for text, want := range map[string]string{
+		"colour = 1": "no key colour", "project = ": "line 1", "[[lock]]\npolicy=\"required\"": "match", "[[environment]]\nname=\"a\"\ntarget=\"x\"\ninto=\"d\"": "scheme",
+		"[[artifact]]\npath=\"../x\"\nkind=\"text\"": "inside", "leave-out=[\"[\"]": "well formed", "[[lock]]\nmatch=\"a\"\npolicy=\"never\"": "neither",
+	} {
+		_, err := Parse([]byte(text))
+		if fault.CodeOf(err) != fault.Usage || !strings.Contains(err.Error(), want) {
+			t.Errorf("%q: %v", text, err)
+		}
+	}
+}

@@ -1,0 +1,244 @@
+package state
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
+)
+
+// Difference is an artifact that two states do not have alike.
+type Difference struct {
+	Path string
+	// Kind is the word for the artifact's kind.
+	Kind string
+	// Changes lists what differs, in the artifact's own terms. A whole artifact
+	// that came, went or moved is one change at its path.
+	Changes []element.Change
+	// Why says what its kind could not read, when it is treated as opaque.
+	Why string
+	// Quiet says that only bytes without meaning differ.
+	Quiet bool
+}
+
+// Compare gives the artifacts that differ between two states, by path. paths
+// narrows it; none means all.
+func (r *Reader) Compare(ctx context.Context, from, to State, paths []string) ([]Difference, error) {
+	a, err := open(ctx, from)
+	if err != nil {
+		return nil, err
+	}
+	b, err := open(ctx, to)
+	if err != nil {
+		return nil, err
+	}
+	moved := movedFiles(a, b)
+	units := map[string]bool{}
+	for p := range a.files {
+		if !a.files[p].Same(b.files[p]) {
+			units[r.Unit(p)] = true
+		}
+	}
+	for p := range b.files {
+		if !a.files[p].Same(b.files[p]) {
+			units[r.Unit(p)] = true
+		}
+	}
+	r.addUsers(a, b, units)
+	sorted := make([]string, 0, len(units))
+	for p := range units {
+		sorted = append(sorted, p)
+	}
+	slices.Sort(sorted)
+	var out []Difference
+	used := map[string]bool{}
+	for _, p := range sorted {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if !Under(paths, p) && !Under(paths, moved.to[p]) {
+			continue
+		}
+		if moved.to[p] != "" {
+			continue
+		}
+		d, uses, err := r.compareUnit(a, b, moved, p)
+		if err != nil {
+			return nil, err
+		}
+		if d == nil {
+			continue
+		}
+		out = append(out, *d)
+		if !d.Quiet {
+			for _, u := range uses {
+				used[path.Join(path.Dir(p), u)] = true
+			}
+		}
+	}
+	return slices.DeleteFunc(out, func(d Difference) bool { return used[d.Path] }), nil
+}
+
+// moves pairs files of equal content under another path.
+type moves struct{ from, to map[string]string }
+
+func movedFiles(a, b *tree) moves {
+	m := moves{map[string]string{}, map[string]string{}}
+	gone := map[element.Digest][]string{}
+	for p, f := range a.files {
+		if _, stays := b.files[p]; !stays && f.Size > 0 {
+			gone[f.Digest] = append(gone[f.Digest], p)
+		}
+	}
+	came := map[element.Digest][]string{}
+	for p, f := range b.files {
+		if _, was := a.files[p]; !was {
+			came[f.Digest] = append(came[f.Digest], p)
+		}
+	}
+	for d, olds := range gone {
+		news := came[d]
+		slices.Sort(olds)
+		slices.Sort(news)
+		for i := range min(len(olds), len(news)) {
+			m.from[news[i]], m.to[olds[i]] = olds[i], news[i]
+		}
+	}
+	return m
+}
+
+// addUsers adds the scenes whose buffers differ though they themselves do not.
+func (r *Reader) addUsers(a, b *tree, units map[string]bool) {
+	folders := map[string]bool{}
+	for p := range units {
+		folders[path.Dir(p)] = true
+	}
+	for p := range b.files {
+		if _, both := a.files[p]; both && folders[path.Dir(p)] && strings.EqualFold(path.Ext(p), ".gltf") {
+			units[p] = true
+		}
+	}
+}
+
+func (r *Reader) compareUnit(a, b *tree, moved moves, p string) (*Difference, []string, error) {
+	old := p
+	if from := moved.from[p]; from != "" {
+		old = from
+	}
+	x, err := r.ignoreMissing(a, old)
+	if err != nil {
+		return nil, nil, err
+	}
+	y, err := r.ignoreMissing(b, p)
+	if err != nil {
+		return nil, nil, err
+	}
+	whole := func(c element.ChangeKind, art *Artifact) *Difference {
+		d := &Difference{Path: p, Kind: art.Kind.Name(), Changes: []element.Change{{Kind: c, Address: element.Address{Path: p}, Element: summary(art)}}}
+		if art.Why != nil {
+			d.Why = art.Why.Error()
+		}
+		return d
+	}
+	switch {
+	case x == nil && y == nil:
+		return nil, nil, nil
+	case x == nil:
+		return whole(element.Added, y), y.Reading.Uses, nil
+	case y == nil:
+		return whole(element.Removed, x), x.Reading.Uses, nil
+	case old != p:
+		d := whole(element.Moved, y)
+		d.Changes[0].From, d.Changes[0].To = element.TextValue(old), element.TextValue(p)
+		return d, y.Reading.Uses, nil
+	}
+	d := r.contentChanges(a, b, x, y)
+	if d.Quiet && a.files[p].Same(b.files[p]) && len(y.Reading.Uses) > 0 {
+		return nil, nil, nil // the scene is here for its buffers, which are alike
+	}
+	return d, y.Reading.Uses, nil
+}
+
+// contentChanges compares two versions of one artifact; versions of which only
+// one can be read are compared as opaque.
+func (r *Reader) contentChanges(a, b *tree, x, y *Artifact) *Difference {
+	p := y.Path
+	d := &Difference{Path: p, Kind: y.Kind.Name()}
+	for _, art := range []*Artifact{x, y} {
+		if art.Why != nil {
+			d.Why = art.Why.Error()
+		}
+	}
+	fx, fy := a.files[p], b.files[p]
+	opaque := r.Kinds.Opaque().Name()
+	if x.Kind.Name() != y.Kind.Name() || y.Kind.Name() == opaque {
+		d.Kind = opaque
+		if fx.Digest != fy.Digest {
+			d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p}, From: element.BytesValue(fx.Digest, fx.Size), To: element.BytesValue(fy.Digest, fy.Size)})
+		}
+	} else {
+		d.Changes = element.Compare(x.Reading.Root, y.Reading.Root).Changes(p)
+	}
+	if fx.Mode != fy.Mode && fx.Mode != 0 && fy.Mode != 0 {
+		d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p, Property: "file mode"}, From: element.TextValue(modeText(fx.Mode)), To: element.TextValue(modeText(fy.Mode))})
+	}
+	d.Quiet = len(d.Changes) == 0
+	return d
+}
+
+func modeText(m chest.Mode) string {
+	switch m {
+	case chest.Executable:
+		return "executable"
+	case chest.Link:
+		return "link"
+	}
+	return "plain"
+}
+
+// summary gives an element whose gist says what an artifact is.
+func summary(a *Artifact) *element.Element {
+	e := *a.Reading.Root
+	if e.Gist == "" {
+		e.Gist = a.Kind.Name() + contents(a)
+	}
+	return &e
+}
+
+// contents counts what is inside, by type: ", 4 nodes, 2 meshes".
+func contents(a *Artifact) string {
+	if v := a.Reading.Root.Prop("content"); v.Sort() == element.Bytes {
+		_, n := v.Content()
+		return ", " + element.SizeText(n)
+	}
+	count, order := map[string]int{}, []string{}
+	for _, k := range a.Reading.Root.Children {
+		if count[k.Type] == 0 {
+			order = append(order, k.Type)
+		}
+		count[k.Type]++
+	}
+	var out strings.Builder
+	for i, typ := range order {
+		if i == 5 {
+			out.WriteString(" …")
+			break
+		}
+		fmt.Fprintf(&out, ", %d %s", count[typ], plural(typ, count[typ]))
+	}
+	return out.String()
+}
+
+func plural(word string, n int) string {
+	switch {
+	case n == 1:
+		return word
+	case strings.HasSuffix(word, "s") || strings.HasSuffix(word, "x") || strings.HasSuffix(word, "sh"):
+		return word + "es"
+	}
+	return word + "s"
+}

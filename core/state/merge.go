@@ -1,0 +1,383 @@
+package state
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+)
+
+// Edit is what becomes of one file of mine in a merge.
+type Edit struct {
+	Path string
+	// Gone takes the file away.
+	Gone bool
+	// Take is the file of theirs to take as it is; its Digest is in the chest.
+	Take File
+	// Data is new content, when Take has no mode.
+	Data []byte
+	Mode chest.Mode
+}
+
+// Merged is the outcome of a merge: what to change in mine, by path, and what
+// could not be decided. Where a conflict is open, mine stands.
+type Merged struct {
+	Edits     []Edit
+	Conflicts []element.Conflict
+	// Artifacts lists the artifacts that both sides had changed, for people.
+	Artifacts []string
+}
+
+// merge is one run of Merge.
+type merge struct {
+	r       *Reader
+	b, m, t *tree
+	settle  element.Settle
+	edits   map[string]Edit
+	out     Merged
+	done    map[string]bool // files that an artifact's merge has decided
+}
+
+// Merge combines mine and theirs, two descendants of base. Files that one side
+// alone changed are taken as they are; artifacts that both changed are merged
+// by element where their kind can write, and are a conflict as a whole where
+// it can't. The result of a kind is read again and must be what was asked for.
+func (r *Reader) Merge(ctx context.Context, base, mine, theirs State, settle element.Settle) (*Merged, error) {
+	g := &merge{r: r, settle: settle, edits: map[string]Edit{}, done: map[string]bool{}}
+	var err1, err2, err3 error
+	g.b, err1 = open(ctx, base)
+	g.m, err2 = open(ctx, mine)
+	g.t, err3 = open(ctx, theirs)
+	if err := errors.Join(err1, err2, err3); err != nil {
+		return nil, err
+	}
+	g.followMoves()
+	for _, unit := range g.contested() {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if err := g.unit(unit); err != nil {
+			return nil, fmt.Errorf("%s: %w", unit, err)
+		}
+	}
+	g.files()
+	for _, e := range g.edits {
+		g.out.Edits = append(g.out.Edits, e)
+	}
+	slices.SortFunc(g.out.Edits, func(a, b Edit) int { return strings.Compare(a.Path, b.Path) })
+	slices.SortStableFunc(g.out.Conflicts, func(a, b element.Conflict) int { return strings.Compare(a.Address.Path, b.Address.Path) })
+	return &g.out, nil
+}
+
+// followMoves lets an edit of one side reach a file that the other side moved:
+// where mine moved it, base and theirs are seen under the new path; where
+// theirs moved it, the move is carried out and mine's content goes along.
+func (g *merge) followMoves() {
+	byMine, byTheirs := movedFiles(g.b, g.m), movedFiles(g.b, g.t)
+	for old, fresh := range byMine.to {
+		f, edited := g.t.files[old]
+		_, clash := g.t.files[fresh]
+		if edited && !clash && !f.Same(g.b.files[old]) {
+			g.edits[fresh] = Edit{Path: fresh, Take: f}
+			g.done[old], g.done[fresh] = true, true
+		}
+	}
+	for old, fresh := range byTheirs.to {
+		f, edited := g.m.files[old]
+		_, clash := g.m.files[fresh]
+		if edited && !clash && !f.Same(g.b.files[old]) {
+			g.edits[old] = Edit{Path: old, Gone: true}
+			g.edits[fresh] = Edit{Path: fresh, Take: f}
+			g.done[old], g.done[fresh] = true, true
+		}
+	}
+}
+
+// changedBoth reports whether a file differs on both sides, and differently.
+func (g *merge) changedBoth(p string) bool {
+	b, m, t := g.b.files[p], g.m.files[p], g.t.files[p]
+	return !m.Same(t) && !m.Same(b) && !t.Same(b)
+}
+
+// contested lists the artifacts of which both sides changed something: for a
+// declared folder any two of its files, for a scene also its buffers.
+func (g *merge) contested() []string {
+	mine, theirs, both := map[string]bool{}, map[string]bool{}, map[string]bool{}
+	all := map[string]bool{}
+	for _, t := range []*tree{g.b, g.m, g.t} {
+		for p := range t.files {
+			all[p] = true
+		}
+	}
+	for p := range all {
+		u := g.r.Unit(p)
+		b, m, t := g.b.files[p], g.m.files[p], g.t.files[p]
+		mine[u] = mine[u] || !m.Same(b)
+		theirs[u] = theirs[u] || !t.Same(b)
+		if mine[u] && theirs[u] && (u != p || g.changedBoth(p)) {
+			both[u] = true
+		}
+	}
+	for p := range all {
+		if strings.EqualFold(path.Ext(p), ".gltf") && g.sceneContested(p, mine, theirs) {
+			both[p] = true
+		}
+	}
+	var out []string
+	for u := range both {
+		if !g.done[u] {
+			out = append(out, u)
+		}
+	}
+	// Scenes first: they decide about their buffers.
+	slices.SortFunc(out, func(x, y string) int {
+		gx, gy := strings.EqualFold(path.Ext(x), ".gltf"), strings.EqualFold(path.Ext(y), ".gltf")
+		if gx != gy {
+			if gx {
+				return -1
+			}
+			return 1
+		}
+		return strings.Compare(x, y)
+	})
+	return out
+}
+
+// sceneContested reports whether both sides changed a scene or its buffers.
+func (g *merge) sceneContested(p string, mine, theirs map[string]bool) bool {
+	m, t := mine[p], theirs[p]
+	for _, s := range []*tree{g.b, g.m, g.t} {
+		a, err := g.r.ignoreMissing(s, p)
+		if err != nil || a == nil {
+			continue
+		}
+		for _, u := range a.Reading.Uses {
+			q := path.Join(path.Dir(p), u)
+			m, t = m || mine[q], t || theirs[q]
+		}
+	}
+	return m && t
+}
+
+// unit merges one contested artifact.
+func (g *merge) unit(p string) error {
+	if g.done[p] {
+		return nil
+	}
+	b, err1 := g.r.ignoreMissing(g.b, p)
+	m, err2 := g.r.ignoreMissing(g.m, p)
+	t, err3 := g.r.ignoreMissing(g.t, p)
+	if err := errors.Join(err1, err2, err3); err != nil {
+		return err
+	}
+	g.out.Artifacts = append(g.out.Artifacts, p)
+	if w := g.writer(b, m, t); w != nil {
+		ok, err := g.elements(p, w, b, m, t)
+		if err != nil || ok {
+			return err
+		}
+	}
+	if _, folder := g.r.Manifest.Declared(p); folder && (m == nil || m.Source == nil || len(m.Source.Files()) != 1) {
+		g.folderByFiles(p)
+		return nil
+	}
+	g.wholeFile(p)
+	return nil
+}
+
+// writer gives the kind that can merge the three versions, nil for none.
+func (g *merge) writer(b, m, t *Artifact) kind.Writer {
+	if m == nil || t == nil || m.Kind.Name() != t.Kind.Name() || b != nil && b.Kind.Name() != m.Kind.Name() {
+		return nil
+	}
+	for _, a := range []*Artifact{b, m, t} {
+		if a != nil && a.Why != nil {
+			return nil
+		}
+	}
+	w, _ := m.Kind.(kind.Writer)
+	return w
+}
+
+// elements merges by element; ok is false when the kind could not write the result.
+func (g *merge) elements(p string, w kind.Writer, b, m, t *Artifact) (ok bool, err error) {
+	baseRoot := &element.Element{Type: m.Reading.Root.Type, Ordered: m.Reading.Root.Ordered}
+	contents := []kind.Content{m.Reading.Content, t.Reading.Content}
+	if b != nil {
+		baseRoot = b.Reading.Root
+		contents = append(contents, b.Reading.Content)
+	}
+	merged, conflicts := element.Merge(p, baseRoot, m.Reading.Root, t.Reading.Root, g.settle)
+	files, err := w.Write(m.Source, merged, kind.Contents(contents...))
+	if err != nil {
+		return false, nil
+	}
+	again, err := w.Read(overlay{m.Source, files})
+	if err != nil || element.Compare(again.Root, merged) != nil {
+		return false, nil
+	}
+	_, folder := g.r.Manifest.Declared(p)
+	folder = folder && m.Source.Path() == p && !isFile(g.m, p)
+	for name, data := range files {
+		q := path.Join(path.Dir(p), name)
+		if folder {
+			q = p + "/" + name
+		}
+		mode := g.m.files[q].Mode
+		if mode == 0 {
+			mode = chest.Plain
+		}
+		g.edits[q] = Edit{Path: q, Gone: data == nil, Data: data, Mode: mode}
+	}
+	g.settled(p, m, t)
+	g.out.Conflicts = append(g.out.Conflicts, conflicts...)
+	return true, nil
+}
+
+func isFile(t *tree, p string) bool { _, ok := t.files[p]; return ok }
+
+// settled marks the files that a merge by element has decided about.
+func (g *merge) settled(p string, arts ...*Artifact) {
+	g.done[p] = true
+	for _, a := range arts {
+		for _, u := range a.Reading.Uses {
+			g.done[path.Join(path.Dir(p), u)] = true
+		}
+	}
+	for _, t := range []*tree{g.b, g.m, g.t} {
+		for q := range t.files {
+			if g.r.Unit(q) == p {
+				g.done[q] = true
+			}
+		}
+	}
+}
+
+// overlay is a source with some files replaced.
+type overlay struct {
+	kind.Source
+	files map[string][]byte
+}
+
+func (o overlay) Files() []string {
+	var out []string
+	for _, n := range o.Source.Files() {
+		if data, ok := o.files[n]; !ok || data != nil {
+			out = append(out, n)
+		}
+	}
+	for n, data := range o.files {
+		if data != nil && !slices.Contains(out, n) {
+			out = append(out, n)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+func (o overlay) File(name string) ([]byte, error) {
+	if data, ok := o.files[name]; ok && data != nil {
+		return data, nil
+	}
+	return o.Source.File(name)
+}
+
+// folderByFiles merges a declared folder that its kind can't read, file by file.
+func (g *merge) folderByFiles(p string) {
+	for _, q := range g.paths() {
+		if g.r.Unit(q) == p && g.changedBoth(q) && !g.done[q] {
+			g.wholeFile(q)
+		}
+	}
+}
+
+func (g *merge) paths() []string {
+	all := map[string]bool{}
+	for _, t := range []*tree{g.b, g.m, g.t} {
+		for p := range t.files {
+			all[p] = true
+		}
+	}
+	var out []string
+	for p := range all {
+		out = append(out, p)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// wholeFile makes a conflict of a file that can't be merged.
+func (g *merge) wholeFile(p string) {
+	g.done[p] = true
+	b, m, t := g.b.files[p], g.m.files[p], g.t.files[p]
+	if m.Digest == t.Digest && m.Mode != 0 && t.Mode != 0 {
+		if m.Mode == b.Mode { // only the mode differs, and theirs changed it
+			g.edits[p] = Edit{Path: p, Take: t}
+		}
+		return
+	}
+	c := element.Conflict{Address: element.Address{Path: p}, Base: side(b), Mine: side(m), Theirs: side(t),
+		Allows: []element.Keep{element.KeepMine, element.KeepTheirs, element.KeepBase}}
+	if m.Mode != 0 && t.Mode != 0 {
+		c.Allows = append(c.Allows, element.KeepBoth)
+	}
+	choice, ok := element.Choice{}, false
+	if g.settle != nil {
+		choice, ok = g.settle(c)
+	}
+	if !ok || !slices.Contains(c.Allows, choice.Keep) {
+		g.out.Conflicts = append(g.out.Conflicts, c)
+		return
+	}
+	switch choice.Keep {
+	case element.KeepTheirs:
+		g.take(p, t)
+	case element.KeepBase:
+		g.take(p, b)
+	case element.KeepBoth:
+		g.take(beside(p, g.m), t)
+	}
+}
+
+func (g *merge) take(p string, f File) { g.edits[p] = Edit{Path: p, Take: f, Gone: f.Mode == 0} }
+
+// beside gives a free name for theirs next to mine: `reef (theirs).png`.
+func beside(p string, t *tree) string {
+	ext := path.Ext(p)
+	for n := 1; ; n++ {
+		mark := " (theirs)"
+		if n > 1 {
+			mark = fmt.Sprintf(" (theirs %d)", n)
+		}
+		if q := strings.TrimSuffix(p, ext) + mark + ext; !isFile(t, q) {
+			return q
+		}
+	}
+}
+
+func side(f File) element.Side {
+	if f.Mode == 0 {
+		return element.Side{}
+	}
+	return element.Side{Value: element.BytesValue(f.Digest, f.Size)}
+}
+
+// files takes what theirs alone changed, and finds deletions against edits.
+func (g *merge) files() {
+	for _, p := range g.paths() {
+		b, m, t := g.b.files[p], g.m.files[p], g.t.files[p]
+		switch {
+		case g.done[p], m.Same(t), t.Same(b):
+		case m.Same(b):
+			g.take(p, t)
+		default:
+			g.wholeFile(p)
+		}
+	}
+}

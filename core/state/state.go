@@ -1,0 +1,283 @@
+// Package state treats every place that holds artifacts alike: the workspace, a
+// commit, a release, an environment, a file on disk. Any two states compare, and
+// three of them merge, with one engine.
+//
+// A Reader knows the project's kinds and declarations; it groups a state's files
+// into artifacts and reads those as elements.
+package state
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"slices"
+	"strings"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+	"oakenchest/core/manifest"
+)
+
+// File is a file of a state.
+type File = chest.File
+
+// State is a place that holds artifacts.
+type State interface {
+	// Label is how a person writes the state.
+	Label() string
+	// Files lists all files.
+	Files(ctx context.Context) ([]File, error)
+	// Open reads a file that Files lists.
+	Open(path string) (io.ReadCloser, error)
+}
+
+// ReadFile reads a file of a state whole.
+func ReadFile(s State, p string) ([]byte, error) {
+	r, err := s.Open(p)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	data, err := io.ReadAll(io.LimitReader(r, kind.MaxFile+1))
+	if err == nil && len(data) > kind.MaxFile {
+		err = fmt.Errorf("it is larger than %s", element.SizeText(kind.MaxFile))
+	}
+	return data, err
+}
+
+// Commit is the state of a commit.
+type Commit struct {
+	Chest *chest.Chest
+	Tree  element.Digest
+	Name  string
+}
+
+// Label gives the name that the state was asked for by.
+func (c Commit) Label() string { return c.Name }
+
+// Files lists the tree.
+func (c Commit) Files(context.Context) ([]File, error) {
+	files, err := c.Chest.Files(c.Tree)
+	return files, chest.Explain(err)
+}
+
+// Open reads a file of the tree.
+func (c Commit) Open(p string) (io.ReadCloser, error) {
+	f, err := c.Chest.At(c.Tree, p)
+	if err != nil {
+		return nil, chest.Explain(err)
+	}
+	if f.Mode == 0 || f.Mode == chest.Folder {
+		return nil, fmt.Errorf("%s: %w", p, kind.ErrNoFile)
+	}
+	r, err := c.Chest.Blobs.Open(f.Digest)
+	return r, chest.Explain(err)
+}
+
+// Memory is a state whose files are at hand.
+type Memory struct {
+	Name     string
+	Contents map[string][]byte
+}
+
+// Label gives the name.
+func (m Memory) Label() string { return m.Name }
+
+// Files lists the files.
+func (m Memory) Files(context.Context) ([]File, error) {
+	var out []File
+	for p, data := range m.Contents {
+		out = append(out, File{Path: p, Mode: chest.Plain, Size: int64(len(data)), Digest: element.DigestOf(data)})
+	}
+	slices.SortFunc(out, func(a, b File) int { return strings.Compare(a.Path, b.Path) })
+	return out, nil
+}
+
+// Open reads a file.
+func (m Memory) Open(p string) (io.ReadCloser, error) {
+	data, ok := m.Contents[p]
+	if !ok {
+		return nil, fmt.Errorf("%s: %w", p, kind.ErrNoFile)
+	}
+	return io.NopCloser(strings.NewReader(string(data))), nil
+}
+
+// Reader reads the artifacts of states.
+type Reader struct {
+	Kinds    *kind.Table
+	Manifest *manifest.Manifest
+}
+
+// Artifact is an artifact of a state, read.
+type Artifact struct {
+	Path    string
+	Kind    kind.Kind
+	Reading *kind.Reading
+	// Why says what its kind could not read; it is then treated as opaque.
+	Why error
+	// Source gives its bytes.
+	Source kind.Source
+}
+
+// tree is a state with its files at hand by path.
+type tree struct {
+	State
+	files map[string]File
+}
+
+func open(ctx context.Context, s State) (*tree, error) {
+	list, err := s.Files(ctx)
+	if err != nil {
+		return nil, err
+	}
+	t := &tree{s, make(map[string]File, len(list))}
+	for _, f := range list {
+		t.files[f.Path] = f
+	}
+	return t, nil
+}
+
+// Unit gives the path of the artifact that a file belongs to: the declared
+// folder that owns it, or the file itself.
+func (r *Reader) Unit(p string) string {
+	if a, ok := r.Manifest.Folder(p); ok {
+		if k, known := r.Kinds.Named(a.Kind); known {
+			if o, owns := k.(kind.Owner); owns && o.Owns(strings.TrimPrefix(p, a.Path+"/")) {
+				return a.Path
+			}
+		}
+	}
+	return p
+}
+
+// Read reads the artifact at a path of a state: a declared folder or a file.
+func (r *Reader) Read(ctx context.Context, s State, p string) (*Artifact, error) {
+	t, err := open(ctx, s)
+	if err != nil {
+		return nil, err
+	}
+	return r.read(t, p)
+}
+
+func (r *Reader) read(t *tree, p string) (*Artifact, error) {
+	if a, ok := r.Manifest.Declared(p); ok {
+		if _, isFile := t.files[p]; !isFile {
+			return r.readFolder(t, a)
+		}
+	}
+	f, ok := t.files[p]
+	if !ok {
+		return nil, fmt.Errorf("%s: %w", p, kind.ErrNoFile)
+	}
+	out := &Artifact{Path: p}
+	if f.Mode == chest.Link || f.Size > kind.MaxFile {
+		out.Kind = r.Kinds.Opaque()
+		out.Reading = &kind.Reading{Root: &element.Element{Type: "opaque", Props: []element.Prop{{Name: "content", Value: element.BytesValue(f.Digest, f.Size)}}}}
+		if f.Size > kind.MaxFile {
+			out.Why = fmt.Errorf("it is larger than %s", element.SizeText(kind.MaxFile))
+		}
+		return out, nil
+	}
+	data, err := ReadFile(t, p)
+	if err != nil {
+		return nil, err
+	}
+	src := fileSource(t, p, data)
+	out.Source = src
+	out.Reading, out.Kind, out.Why = r.Kinds.Read(r.KindOf(p, data), src)
+	return out, nil
+}
+
+// fileSource is a file together with its siblings.
+func fileSource(t *tree, p string, data []byte) kind.FileSource {
+	return kind.FileSource{Name: p, Data: data, Sibling: func(name string) ([]byte, error) {
+		q := path.Join(path.Dir(p), name)
+		if _, ok := t.files[q]; !ok {
+			return nil, fmt.Errorf("%s: %w", q, kind.ErrNoFile)
+		}
+		return ReadFile(t, q)
+	}}
+}
+
+// KindOf gives the kind of a file: the declared one, else the one that claims it.
+func (r *Reader) KindOf(p string, head []byte) kind.Kind {
+	if a, ok := r.Manifest.Declared(p); ok {
+		if k, known := r.Kinds.Named(a.Kind); known {
+			return k
+		}
+	}
+	return r.Kinds.For(p, head[:min(len(head), kind.HeadSize)])
+}
+
+func (r *Reader) readFolder(t *tree, a manifest.Artifact) (*Artifact, error) {
+	k, ok := r.Kinds.Named(a.Kind)
+	if !ok {
+		return nil, fmt.Errorf("%s is declared to be of the kind %s, which this program does not have", a.Path, a.Kind)
+	}
+	src := &folderSource{t: t, path: a.Path}
+	owner, _ := k.(kind.Owner)
+	for p := range t.files {
+		if name, below := strings.CutPrefix(p, a.Path+"/"); below && (owner == nil || owner.Owns(name)) {
+			src.names = append(src.names, name)
+		}
+	}
+	slices.Sort(src.names)
+	out := &Artifact{Path: a.Path, Source: src}
+	out.Reading, out.Kind, out.Why = r.Kinds.Read(k, src)
+	return out, nil
+}
+
+// folderSource gives the files of a declared folder.
+type folderSource struct {
+	t     *tree
+	path  string
+	names []string
+}
+
+func (s *folderSource) Path() string    { return s.path }
+func (s *folderSource) Files() []string { return s.names }
+func (s *folderSource) File(name string) ([]byte, error) {
+	if !slices.Contains(s.names, name) {
+		return nil, fmt.Errorf("%s/%s: %w", s.path, name, kind.ErrNoFile)
+	}
+	return ReadFile(s.t, s.path+"/"+name)
+}
+
+// Under reports whether a path is one of the chosen ones or below one; no
+// choice means all.
+func Under(paths []string, p string) bool {
+	if len(paths) == 0 {
+		return true
+	}
+	return slices.ContainsFunc(paths, func(q string) bool { return q == "." || chest.Covers(q, p) })
+}
+
+// has reports whether a state holds an artifact at the path.
+func (t *tree) has(r *Reader, p string) bool {
+	if _, ok := t.files[p]; ok {
+		return true
+	}
+	if _, ok := r.Manifest.Declared(p); ok {
+		for q := range t.files {
+			if r.Unit(q) == p {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// ignoreMissing reads an artifact, nil when the state does not hold it.
+func (r *Reader) ignoreMissing(t *tree, p string) (*Artifact, error) {
+	if !t.has(r, p) {
+		return nil, nil
+	}
+	a, err := r.read(t, p)
+	if errors.Is(err, kind.ErrNoFile) {
+		return nil, nil
+	}
+	return a, err
+}
