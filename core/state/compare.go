@@ -86,7 +86,7 @@ func (r *Reader) Compare(ctx context.Context, from, to State, paths []string) ([
 // moves pairs files of equal content under another path.
 type moves struct{ from, to map[string]string }
 
-func movedFiles(a, b *tree) moves {
+func movedFiles(a, b *Snapshot) moves {
 	m := moves{map[string]string{}, map[string]string{}}
 	gone := map[element.Digest][]string{}
 	for p, f := range a.files {
@@ -112,7 +112,7 @@ func movedFiles(a, b *tree) moves {
 }
 
 // addUsers adds the scenes whose buffers differ though they themselves do not.
-func (r *Reader) addUsers(a, b *tree, units map[string]bool) {
+func (r *Reader) addUsers(a, b *Snapshot, units map[string]bool) {
 	folders := map[string]bool{}
 	for p := range units {
 		folders[path.Dir(p)] = true
@@ -124,7 +124,7 @@ func (r *Reader) addUsers(a, b *tree, units map[string]bool) {
 	}
 }
 
-func (r *Reader) compareUnit(a, b *tree, moved moves, p string) (*Difference, []string, error) {
+func (r *Reader) compareUnit(a, b *Snapshot, moved moves, p string) (*Difference, []string, error) {
 	old := p
 	if from := moved.from[p]; from != "" {
 		old = from
@@ -165,7 +165,7 @@ func (r *Reader) compareUnit(a, b *tree, moved moves, p string) (*Difference, []
 
 // contentChanges compares two versions of one artifact; versions of which only
 // one can be read are compared as opaque.
-func (r *Reader) contentChanges(a, b *tree, x, y *Artifact) *Difference {
+func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 	p := y.Path
 	d := &Difference{Path: p, Kind: y.Kind.Name()}
 	for _, art := range []*Artifact{x, y} {

@@ -37,7 +37,7 @@ type Merged struct {
 // merge is one run of Merge.
 type merge struct {
 	r       *Reader
-	b, m, t *tree
+	b, m, t *Snapshot
 	settle  element.Settle
 	edits   map[string]Edit
 	out     Merged
@@ -110,7 +110,7 @@ func (g *merge) changedBoth(p string) bool {
 func (g *merge) contested() []string {
 	mine, theirs, both := map[string]bool{}, map[string]bool{}, map[string]bool{}
 	all := map[string]bool{}
-	for _, t := range []*tree{g.b, g.m, g.t} {
+	for _, t := range []*Snapshot{g.b, g.m, g.t} {
 		for p := range t.files {
 			all[p] = true
 		}
@@ -152,7 +152,7 @@ func (g *merge) contested() []string {
 // sceneContested reports whether both sides changed a scene or its buffers.
 func (g *merge) sceneContested(p string, mine, theirs map[string]bool) bool {
 	m, t := mine[p], theirs[p]
-	for _, s := range []*tree{g.b, g.m, g.t} {
+	for _, s := range []*Snapshot{g.b, g.m, g.t} {
 		a, err := g.r.ignoreMissing(s, p)
 		if err != nil || a == nil {
 			continue
@@ -240,7 +240,7 @@ func (g *merge) elements(p string, w kind.Writer, b, m, t *Artifact) (ok bool, e
 	return true, nil
 }
 
-func isFile(t *tree, p string) bool { _, ok := t.files[p]; return ok }
+func isFile(t *Snapshot, p string) bool { _, ok := t.files[p]; return ok }
 
 // settled marks the files that a merge by element has decided about.
 func (g *merge) settled(p string, arts ...*Artifact) {
@@ -250,7 +250,7 @@ func (g *merge) settled(p string, arts ...*Artifact) {
 			g.done[path.Join(path.Dir(p), u)] = true
 		}
 	}
-	for _, t := range []*tree{g.b, g.m, g.t} {
+	for _, t := range []*Snapshot{g.b, g.m, g.t} {
 		for q := range t.files {
 			if g.r.Unit(q) == p {
 				g.done[q] = true
@@ -299,7 +299,7 @@ func (g *merge) folderByFiles(p string) {
 
 func (g *merge) paths() []string {
 	all := map[string]bool{}
-	for _, t := range []*tree{g.b, g.m, g.t} {
+	for _, t := range []*Snapshot{g.b, g.m, g.t} {
 		for p := range t.files {
 			all[p] = true
 		}
@@ -348,7 +348,7 @@ func (g *merge) wholeFile(p string) {
 func (g *merge) take(p string, f File) { g.edits[p] = Edit{Path: p, Take: f, Gone: f.Mode == 0} }
 
 // beside gives a free name for theirs next to mine: `reef (theirs).png`.
-func beside(p string, t *tree) string {
+func beside(p string, t *Snapshot) string {
 	ext := path.Ext(p)
 	for n := 1; ; n++ {
 		mark := " (theirs)"

@@ -122,22 +122,27 @@ type Artifact struct {
 	Source kind.Source
 }
 
-// tree is a state with its files at hand by path.
-type tree struct {
+// Snapshot is a state with its list of files at hand.
+type Snapshot struct {
 	State
 	files map[string]File
 }
 
-func open(ctx context.Context, s State) (*tree, error) {
+func open(ctx context.Context, s State) (*Snapshot, error) {
 	list, err := s.Files(ctx)
 	if err != nil {
 		return nil, err
 	}
-	t := &tree{s, make(map[string]File, len(list))}
+	return Listed(s, list), nil
+}
+
+// Listed gives the snapshot of a state whose files were listed before.
+func Listed(s State, list []File) *Snapshot {
+	t := &Snapshot{s, make(map[string]File, len(list))}
 	for _, f := range list {
 		t.files[f.Path] = f
 	}
-	return t, nil
+	return t
 }
 
 // Unit gives the path of the artifact that a file belongs to: the declared
@@ -162,7 +167,7 @@ func (r *Reader) Read(ctx context.Context, s State, p string) (*Artifact, error)
 	return r.read(t, p)
 }
 
-func (r *Reader) read(t *tree, p string) (*Artifact, error) {
+func (r *Reader) read(t *Snapshot, p string) (*Artifact, error) {
 	if a, ok := r.Manifest.Declared(p); ok {
 		if _, isFile := t.files[p]; !isFile {
 			return r.readFolder(t, a)
@@ -191,8 +196,33 @@ func (r *Reader) read(t *tree, p string) (*Artifact, error) {
 	return out, nil
 }
 
+// Check gives the kind of an artifact, and why it can't be read as that, without
+// reading files that are opaque anyway.
+func (r *Reader) Check(t *Snapshot, p string) (kindName string, why error, err error) {
+	if f, isFile := t.files[p]; isFile {
+		in, err := t.Open(p)
+		if err != nil {
+			return "", nil, err
+		}
+		head := make([]byte, kind.HeadSize)
+		n, err := io.ReadFull(in, head)
+		in.Close()
+		if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
+			return "", nil, err
+		}
+		if k := r.KindOf(p, head[:n]); k == r.Kinds.Opaque() || f.Mode == chest.Link {
+			return r.Kinds.Opaque().Name(), nil, nil
+		}
+	}
+	a, err := r.read(t, p)
+	if err != nil {
+		return "", nil, err
+	}
+	return a.Kind.Name(), a.Why, nil
+}
+
 // fileSource is a file together with its siblings.
-func fileSource(t *tree, p string, data []byte) kind.FileSource {
+func fileSource(t *Snapshot, p string, data []byte) kind.FileSource {
 	return kind.FileSource{Name: p, Data: data, Sibling: func(name string) ([]byte, error) {
 		q := path.Join(path.Dir(p), name)
 		if _, ok := t.files[q]; !ok {
@@ -212,7 +242,7 @@ func (r *Reader) KindOf(p string, head []byte) kind.Kind {
 	return r.Kinds.For(p, head[:min(len(head), kind.HeadSize)])
 }
 
-func (r *Reader) readFolder(t *tree, a manifest.Artifact) (*Artifact, error) {
+func (r *Reader) readFolder(t *Snapshot, a manifest.Artifact) (*Artifact, error) {
 	k, ok := r.Kinds.Named(a.Kind)
 	if !ok {
 		return nil, fmt.Errorf("%s is declared to be of the kind %s, which this program does not have", a.Path, a.Kind)
@@ -232,7 +262,7 @@ func (r *Reader) readFolder(t *tree, a manifest.Artifact) (*Artifact, error) {
 
 // folderSource gives the files of a declared folder.
 type folderSource struct {
-	t     *tree
+	t     *Snapshot
 	path  string
 	names []string
 }
@@ -256,7 +286,7 @@ func Under(paths []string, p string) bool {
 }
 
 // has reports whether a state holds an artifact at the path.
-func (t *tree) has(r *Reader, p string) bool {
+func (t *Snapshot) has(r *Reader, p string) bool {
 	if _, ok := t.files[p]; ok {
 		return true
 	}
@@ -271,7 +301,7 @@ func (t *tree) has(r *Reader, p string) bool {
 }
 
 // ignoreMissing reads an artifact, nil when the state does not hold it.
-func (r *Reader) ignoreMissing(t *tree, p string) (*Artifact, error) {
+func (r *Reader) ignoreMissing(t *Snapshot, p string) (*Artifact, error) {
 	if !t.has(r, p) {
 		return nil, nil
 	}

@@ -1,0 +1,150 @@
+// Package environment reaches live targets: it lists what they hold as files of
+// the project, says what would have to be done for them to hold something else,
+// and does it.
+//
+// A Driver is chosen by the scheme of a target's URL. A driver's plan is
+// computed against the live target and carried out whole or not at all where
+// the target allows it; the result is read back and must be what was asked for.
+package environment
+
+import (
+	"context"
+	"os"
+	"regexp"
+	"slices"
+	"strings"
+
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+)
+
+// Files are the files of a folder, by name below it; nil stands for one that goes.
+type Files = map[string][]byte
+
+// Step is one thing that a deployment does.
+type Step struct {
+	// Address names the object, below the environment's folder.
+	Address element.Address
+	What    string
+	// Effect is `instant`, `rewrites` or `loses data`.
+	Effect string
+	// Loss says what would be lost; empty for nothing.
+	Loss string
+	// Statements are what is run, for people and scripts.
+	Statements []string
+}
+
+// Plan is what makes a target hold the declared files.
+type Plan struct {
+	Steps []Step
+	// Apply carries the plan out. saveTo, when it is not empty, is a file in which
+	// the target is saved first. done is told after each step.
+	Apply func(ctx context.Context, saveTo string, done func(step int)) error
+}
+
+// Loses lists what the plan would lose.
+func (p *Plan) Loses() []string {
+	var out []string
+	for _, s := range p.Steps {
+		if s.Loss != "" {
+			out = append(out, s.Loss)
+		}
+	}
+	return out
+}
+
+// Driver reaches one target.
+type Driver interface {
+	// Capture reads what the target holds: the tree of elements and, as the usual
+	// files, its text. have are the files of the project; objects that have not
+	// changed keep their text in them.
+	Capture(ctx context.Context, have Files) (*Captured, error)
+	// Plan computes what makes the target hold the declared files. The target is
+	// not changed.
+	Plan(ctx context.Context, declared Files) (*Plan, error)
+	Close() error
+}
+
+// Captured is what a target holds.
+type Captured struct {
+	// Files is the whole folder.
+	Files Files
+	// Edits are the files of have that differ, nil for one that goes.
+	Edits Files
+	Tree  *element.Element
+}
+
+// Host is what a driver may know of the workspace that it is used from.
+type Host struct {
+	// Root is the folder that relative paths in targets start from.
+	Root string
+	// Getenv gives the variables that ${NAME} in a target stands for.
+	Getenv func(string) (string, bool)
+}
+
+// scheme makes drivers for one sort of target.
+type scheme struct {
+	name  string
+	about string
+	kind  string // of the artifact that the folder is
+	open  func(ctx context.Context, h Host, rest string) (Driver, error)
+}
+
+var schemes = []scheme{
+	{"sqlite", "an SQLite database file: sqlite:PATH", "schema", openSQLite},
+}
+
+// Schemes lists the schemes with a line about each.
+func Schemes() [][2]string {
+	var out [][2]string
+	for _, s := range schemes {
+		out = append(out, [2]string{s.name, s.about})
+	}
+	return out
+}
+
+// KindOf gives the kind of artifact that a target holds. The error names the
+// schemes that there are.
+func KindOf(target string) (string, error) {
+	s, _, err := split(target)
+	return s.kind, err
+}
+
+func split(target string) (scheme, string, error) {
+	name, rest, _ := strings.Cut(target, ":")
+	i := slices.IndexFunc(schemes, func(s scheme) bool { return s.name == name })
+	if i < 0 || rest == "" {
+		var names []string
+		for _, s := range schemes {
+			names = append(names, s.about)
+		}
+		return scheme{}, "", fault.New(fault.Usage, "Targets can be: "+strings.Join(names, "; ")+".", "%q is no target that this program reaches.", target)
+	}
+	return schemes[i], rest, nil
+}
+
+var variable = regexp.MustCompile(`\$\{([A-Za-z_][A-Za-z0-9_]*)\}`)
+
+// Open reaches a target. ${NAME} in it stands for a variable of the process.
+func Open(ctx context.Context, h Host, target string) (Driver, error) {
+	s, rest, err := split(target)
+	if err != nil {
+		return nil, err
+	}
+	missing := ""
+	rest = variable.ReplaceAllStringFunc(rest, func(m string) string {
+		name := variable.FindStringSubmatch(m)[1]
+		if h.Getenv == nil {
+			h.Getenv = os.LookupEnv
+		}
+		v, ok := h.Getenv(name)
+		if !ok {
+			missing = name
+		}
+		return v
+	})
+	if missing != "" {
+		return nil, fault.New(fault.Usage, "Set it and try again.", "The target %s needs the variable %s, which is not set.", target, missing)
+	}
+	return s.open(ctx, h, rest)
+}

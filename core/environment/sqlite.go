@@ -1,0 +1,163 @@
+package environment
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"os"
+	"path/filepath"
+
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/schema/sqlite"
+)
+
+// sqliteDriver reaches an SQLite database file. A file that does not exist yet
+// is an empty database; it is made by the first deployment.
+type sqliteDriver struct {
+	file string
+	db   *sql.DB // nil while the file does not exist
+}
+
+var _ Driver = (*sqliteDriver)(nil)
+
+func openSQLite(ctx context.Context, h Host, rest string) (Driver, error) {
+	file := filepath.FromSlash(rest)
+	if !filepath.IsAbs(file) {
+		file = filepath.Join(h.Root, file)
+	}
+	d := &sqliteDriver{file: file}
+	if info, err := os.Stat(file); err == nil && info.IsDir() {
+		return nil, fault.New(fault.Unreachable, "Name the database file.", "%s is a folder, not a database.", file)
+	} else if errors.Is(err, os.ErrNotExist) {
+		if _, err := os.Stat(filepath.Dir(file)); err != nil {
+			return nil, fault.New(fault.Unreachable, "Make the folder, or correct the target in oaken.toml.", "There is no folder %s for the database.", filepath.Dir(file))
+		}
+		return d, nil
+	}
+	return d, d.connect(ctx, false)
+}
+
+func (d *sqliteDriver) connect(ctx context.Context, create bool) error {
+	db, err := sqlite.Open(d.file, create)
+	if err == nil {
+		var n int
+		if err = db.QueryRowContext(ctx, "select count(*) from sqlite_master").Scan(&n); err != nil {
+			db.Close()
+		}
+	}
+	if err != nil {
+		return fault.New(fault.Unreachable, "Check that it is an SQLite database and that you can read and write it.", "The database %s can't be opened: %w.", d.file, err)
+	}
+	d.db = db
+	return nil
+}
+
+func (d *sqliteDriver) live(ctx context.Context) (*element.Element, error) {
+	if d.db == nil {
+		return &element.Element{Type: "schema"}, nil
+	}
+	live, err := sqlite.Read(ctx, d.db)
+	if err != nil {
+		return nil, fault.New(fault.Unreachable, "Check that nobody else locks it.", "The database %s can't be read: %w.", d.file, err)
+	}
+	return live, nil
+}
+
+// Capture reads the schema.
+func (d *sqliteDriver) Capture(ctx context.Context, have Files) (*Captured, error) {
+	if d.db == nil {
+		return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make the database with oaken deploy.", "There is no database %s.", d.file)
+	}
+	live, err := d.live(ctx)
+	if err != nil {
+		return nil, err
+	}
+	declared, err := sqlite.Load(ctx, have)
+	if err != nil { // what lies there can't be read: all files are written anew
+		declared = &sqlite.Declared{Root: &element.Element{Type: "schema"}}
+	}
+	c := &Captured{Tree: live, Edits: declared.Update(have, live), Files: Files{}}
+	for name, data := range have {
+		c.Files[name] = data
+	}
+	for name, data := range c.Edits {
+		c.Files[name] = data
+		if data == nil {
+			delete(c.Files, name)
+		}
+	}
+	return c, nil
+}
+
+// Plan computes the statements from the live schema to the declared one.
+func (d *sqliteDriver) Plan(ctx context.Context, declared Files) (*Plan, error) {
+	want, err := sqlite.Load(ctx, declared)
+	if err != nil {
+		return nil, fault.New(fault.Refused, "Correct that file; nothing was changed.", "The declared database can't be used: %w.", err)
+	}
+	live, err := d.live(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var q sqlite.Querier = d.db
+	if d.db == nil {
+		scratch, err := sqlite.Scratch()
+		if err != nil {
+			return nil, err
+		}
+		defer scratch.Close()
+		q = scratch
+	}
+	steps, err := sqlite.Plan(ctx, q, live, want)
+	var rows *sqlite.RowsError
+	if errors.As(err, &rows) {
+		return nil, fault.New(fault.Refused, "Declare a default for "+rows.Table+"."+rows.Column+", or change those rows first; nothing was changed.", "The rows that are there do not allow it: %w.", err)
+	}
+	if err != nil {
+		return nil, err
+	}
+	p := &Plan{}
+	for _, s := range steps {
+		p.Steps = append(p.Steps, Step{s.Address, s.What, string(s.Effect), s.Loss, s.Statements})
+	}
+	p.Apply = func(ctx context.Context, saveTo string, done func(int)) error {
+		return d.apply(ctx, live, want.Root, steps, saveTo, done)
+	}
+	return p, nil
+}
+
+func (d *sqliteDriver) apply(ctx context.Context, planned, want *element.Element, steps []sqlite.Step, saveTo string, done func(int)) error {
+	if d.db == nil {
+		if err := d.connect(ctx, true); err != nil {
+			return err
+		}
+	}
+	now, err := d.live(ctx)
+	if err != nil {
+		return err
+	}
+	if element.Compare(planned, now) != nil {
+		return fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.", "The database has changed since the plan was made.")
+	}
+	if saveTo != "" {
+		if err := os.MkdirAll(filepath.Dir(saveTo), 0o777); err != nil {
+			return err
+		}
+		if _, err := d.db.ExecContext(ctx, "vacuum into ?", saveTo); err != nil {
+			return fault.New(fault.Refused, "Make room on the disk; nothing was changed.", "The database could not be saved before data is lost: %w.", err)
+		}
+	}
+	if err := sqlite.Apply(ctx, d.db, want, steps, done); err != nil {
+		return fault.New(fault.Failed, "Everything was undone: the database is as it was. Correct the declared files and deploy again.", "The deployment failed: %w.", err)
+	}
+	return nil
+}
+
+// Close lets go of the database.
+func (d *sqliteDriver) Close() error {
+	if d.db == nil {
+		return nil
+	}
+	return d.db.Close()
+}

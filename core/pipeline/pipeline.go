@@ -1,0 +1,251 @@
+// Package pipeline moves work between the chest and environments: it captures
+// what an environment holds into the workspace, deploys a commit into an
+// environment and proves the result, and promotes from one environment to
+// another what both the chest and the first one have.
+package pipeline
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"oakenchest/core/element"
+	"oakenchest/core/environment"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
+	"oakenchest/core/state"
+	"oakenchest/core/workspace"
+)
+
+// Mover moves work between one workspace's chest and its environments.
+type Mover struct {
+	Workspace *workspace.Workspace
+	Host      environment.Host
+	Now       func() time.Time
+}
+
+func (m *Mover) open(ctx context.Context, name string) (manifest.Environment, environment.Driver, error) {
+	env, err := m.Workspace.Manifest.Environment(name)
+	if err != nil {
+		return env, nil, err
+	}
+	d, err := environment.Open(ctx, m.Host, env.Target)
+	return env, d, err
+}
+
+// declared gives the files below an environment's folder in a state.
+func declared(ctx context.Context, s state.State, env manifest.Environment) (environment.Files, error) {
+	list, err := s.Files(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := environment.Files{}
+	for _, f := range list {
+		name, below := strings.CutPrefix(f.Path, env.Into+"/")
+		if !below {
+			continue
+		}
+		if out[name], err = state.ReadFile(s, f.Path); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// Capture is what came of capturing an environment.
+type Capture struct {
+	Environment manifest.Environment
+	// Changes says what the environment has otherwise than the workspace had.
+	Changes []element.Change
+	// Written lists the files that were written or removed, by project path.
+	Written []string
+	Objects int
+}
+
+// Capture brings what an environment holds into the workspace: one file for
+// each object. Files of objects that are alike are not touched.
+func (m *Mover) Capture(ctx context.Context, name string) (*Capture, error) {
+	env, d, err := m.open(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	defer d.Close()
+	have, err := declared(ctx, m.Workspace.Work(), env)
+	if err != nil {
+		return nil, err
+	}
+	got, err := d.Capture(ctx, have)
+	if err != nil {
+		return nil, err
+	}
+	c := &Capture{Environment: env, Objects: len(got.Tree.Children)}
+	before, err := m.Workspace.Reader().Read(ctx, m.Workspace.Work(), env.Into)
+	if err != nil {
+		return nil, err
+	}
+	root := before.Reading.Root
+	if before.Why != nil {
+		root = &element.Element{Type: got.Tree.Type}
+	}
+	c.Changes = element.Compare(root, got.Tree).Changes(env.Into)
+	written, err := m.Workspace.WriteFiles(ctx, env.Into, got.Edits)
+	c.Written = written
+	return c, err
+}
+
+// State is an environment as a state: the files that a capture would leave.
+func (m *Mover) State(ctx context.Context, name string) (state.State, error) {
+	env, d, err := m.open(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	defer d.Close()
+	have, err := declared(ctx, m.Workspace.Work(), env)
+	if err != nil {
+		return nil, err
+	}
+	got, err := d.Capture(ctx, have)
+	if err != nil {
+		return nil, err
+	}
+	s := state.Memory{Name: "env:" + name, Contents: map[string][]byte{}}
+	for file, data := range got.Files {
+		s.Contents[env.Into+"/"+file] = data
+	}
+	return s, nil
+}
+
+// DeployOptions are the choices of a deployment.
+type DeployOptions struct {
+	// AllowLoss consents to the loss of data; the environment is saved first.
+	AllowLoss bool
+	// Source is what was asked for, as it was written.
+	Source string
+	// Confirm, when set, is shown the plan before it is carried out; false stops.
+	Confirm func(*Deployment) (bool, error)
+	Done    func(step int)
+}
+
+// Deployment is a plan for an environment, or what came of it.
+type Deployment struct {
+	Environment manifest.Environment
+	Commit      ledger.Commit
+	Plan        *environment.Plan
+	// Done says that the plan was carried out and the environment proven equal.
+	Done bool
+	// Saved is the file in which the environment was saved first; empty for none.
+	Saved string
+
+	driver   environment.Driver
+	declared environment.Files
+}
+
+// Prepare computes what deploying a commit would do. Close the deployment.
+func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit) (*Deployment, error) {
+	env, d, err := m.open(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	dep := &Deployment{Environment: env, Commit: c, driver: d}
+	if dep.declared, err = declared(ctx, m.Workspace.CommitState(c, workspace.Label(c)), env); err == nil {
+		if len(dep.declared) == 0 {
+			err = fault.New(fault.Refused, "Capture an environment into it and commit, or deploy another state.", "%s holds nothing in %s, so there is nothing to deploy.", workspace.Label(c), env.Into)
+		} else {
+			dep.Plan, err = d.Plan(ctx, dep.declared)
+		}
+	}
+	if err != nil {
+		return nil, errors.Join(err, d.Close())
+	}
+	return dep, nil
+}
+
+// Close lets go of the environment.
+func (d *Deployment) Close() error { return d.driver.Close() }
+
+// Deploy carries a prepared deployment out, proves that the environment then
+// holds what the commit declares, and records it.
+func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) error {
+	if lost := d.Plan.Loses(); len(lost) > 0 && !o.AllowLoss {
+		return fault.New(fault.Refused, "Nothing was changed. Run it again with --allow-loss if that is meant; the database is saved first.", "Deploying %s to %s would lose data: %s.",
+			workspace.Label(d.Commit), d.Environment.Name, strings.Join(lost, "; "))
+	}
+	if len(d.Plan.Steps) > 0 {
+		if len(d.Plan.Loses()) > 0 {
+			d.Saved = filepath.Join(m.Workspace.Root, workspace.Folder, "rescue", m.Now().UTC().Format("2006-01-02T150405.000Z"), d.Environment.Name+".db")
+		}
+		if err := d.Plan.Apply(ctx, d.Saved, o.Done); err != nil {
+			return err
+		}
+	}
+	if err := m.prove(ctx, d); err != nil {
+		return err
+	}
+	d.Done = true
+	return m.Workspace.Chest.Deployed(ctx, ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: m.Workspace.Person, Workspace: m.Workspace.Name,
+		Time: m.Now(), Source: o.Source, Steps: len(d.Plan.Steps)})
+}
+
+// prove captures the environment again and compares it with what was declared.
+func (m *Mover) prove(ctx context.Context, d *Deployment) error {
+	again, err := d.driver.Plan(ctx, d.declared)
+	if err != nil {
+		return err
+	}
+	if len(again.Steps) > 0 {
+		return fault.New(fault.Failed, "Look at the difference with oaken compare env:"+d.Environment.Name+" "+workspace.Label(d.Commit)+".",
+			"The deployment ran, but %s does not agree with %s.", d.Environment.Name, workspace.Label(d.Commit))
+	}
+	return nil
+}
+
+// Has finds the commit that an environment holds: the workspace's own, the tip
+// of its branch, or the one that was deployed there last. It is refused when
+// the environment holds something that none of them does.
+func (m *Mover) Has(ctx context.Context, name string) (ledger.Commit, error) {
+	var none ledger.Commit
+	live, err := m.State(ctx, name)
+	if err != nil {
+		return none, err
+	}
+	env, _ := m.Workspace.Manifest.Environment(name)
+	for _, c := range m.candidates(ctx, name) {
+		diffs, err := m.Workspace.Reader().Compare(ctx, m.Workspace.CommitState(c, workspace.Label(c)), live, []string{env.Into})
+		if err != nil {
+			return none, err
+		}
+		if !slices.ContainsFunc(diffs, func(d state.Difference) bool { return !d.Quiet }) {
+			return c, nil
+		}
+	}
+	return none, fault.New(fault.Refused, "Bring it into the chest first: oaken capture "+name+", then oaken commit.", "%s holds changes that no commit has, so they can't be promoted.", name)
+}
+
+func (m *Mover) candidates(ctx context.Context, name string) []ledger.Commit {
+	var out []ledger.Commit
+	add := func(c ledger.Commit, err error) {
+		if err == nil && c.ID != (ledger.ID{}) && !slices.ContainsFunc(out, func(o ledger.Commit) bool { return o.ID == c.ID }) {
+			out = append(out, c)
+		}
+	}
+	add(m.Workspace.Chest.Resolve(ctx, m.Workspace.Branch))
+	add(m.Workspace.Base, nil)
+	if d, ok, err := m.Workspace.Chest.LastDeployment(ctx, name); ok && err == nil {
+		add(m.Workspace.Chest.Resolve(ctx, d.Commit.String()))
+	}
+	return out
+}
+
+// SavedSize gives the size of a saved environment in bytes.
+func (d *Deployment) SavedSize() int64 {
+	info, err := os.Stat(d.Saved)
+	if err != nil {
+		return 0
+	}
+	return info.Size()
+}

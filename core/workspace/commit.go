@@ -1,0 +1,208 @@
+package workspace
+
+import (
+	"context"
+	"errors"
+	"os"
+	"slices"
+	"strings"
+
+	"oakenchest/core/blob"
+	"oakenchest/core/chest"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/state"
+)
+
+// CommitOptions are the choices of Commit.
+type CommitOptions struct {
+	// Paths narrows the commit; none means everything that changed.
+	Paths   []string
+	Message string
+	Item    string
+	// KeepLocks leaves the locks of what is committed as they are.
+	KeepLocks bool
+}
+
+// Committed is what Commit has done.
+type Committed struct {
+	Commit ledger.Commit
+	// Changes lists what was recorded; empty when there was nothing to.
+	Changes []Change
+	// Released lists the locks that ended.
+	Released []string
+	Merge    bool
+}
+
+// Commit records changes and publishes them at once. With a merge under way it
+// completes the merge. A change that needs a lock which is not held is refused.
+func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, error) {
+	pending, err := w.Pending()
+	if err != nil {
+		return nil, err
+	}
+	if err := w.checkMessage(&o, pending); err != nil {
+		return nil, err
+	}
+	if pending != nil {
+		return w.commitMerge(ctx, o, pending)
+	}
+	status, err := w.Changes(ctx)
+	if err != nil {
+		return nil, err
+	}
+	chosen := choose(status.Changes, o.Paths)
+	if err := w.checkPaths(ctx, o.Paths, chosen); err != nil {
+		return nil, err
+	}
+	if len(chosen) == 0 {
+		return &Committed{Commit: w.Base}, nil
+	}
+	if err := w.checkLocks(ctx, chosen); err != nil {
+		return nil, err
+	}
+	return w.record(ctx, chosen, o, ledger.ID{})
+}
+
+func (w *Workspace) checkMessage(o *CommitOptions, pending *Pending) error {
+	if strings.TrimSpace(o.Message) == "" && pending != nil {
+		o.Message = pending.Message
+	}
+	o.Message = strings.TrimSpace(o.Message)
+	if o.Message == "" {
+		return fault.New(fault.Usage, "Say with -m TEXT what changed and why; colleagues will read it.", "A commit needs a message.")
+	}
+	return nil
+}
+
+// choose keeps the changes of the chosen paths.
+func choose(all []Change, paths []string) []Change {
+	var out []Change
+	for _, c := range all {
+		if state.Under(paths, c.Path) || c.From != "" && state.Under(paths, c.From) {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// checkPaths refuses a path that the project does not know at all.
+func (w *Workspace) checkPaths(ctx context.Context, paths []string, chosen []Change) error {
+	var files []state.File
+	for _, p := range paths {
+		if p == "." || slices.ContainsFunc(chosen, func(c Change) bool { return state.Under([]string{p}, c.Path) || c.From == p }) {
+			continue
+		}
+		if files == nil {
+			var err error
+			if files, err = w.known(ctx); err != nil {
+				return err
+			}
+		}
+		if !anyUnder(files, p) {
+			return fault.New(fault.Usage, "Check the spelling; oaken changes lists what can be committed.", "There is no %s in this project.", p)
+		}
+	}
+	return nil
+}
+
+// record stores the chosen changes and publishes a commit of them on top of the base.
+func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions, merged ledger.ID) (*Committed, error) {
+	batch := w.Chest.Blobs.Begin()
+	defer batch.Abandon()
+	tree, err := w.store(ctx, batch, chosen)
+	if err != nil {
+		return nil, err
+	}
+	released, err := w.lockedBy(ctx, chosen)
+	if err != nil {
+		return nil, err
+	}
+	if o.KeepLocks {
+		released = nil
+	}
+	commit, err := w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: w.Base.ID, Merged: merged, Tree: tree, Author: w.Person, Workspace: w.Name,
+		Time: w.host.Now(), Message: o.Message, Item: o.Item, Release: released})
+	if err != nil {
+		return nil, err
+	}
+	w.Base = commit
+	if err := w.save(); err != nil {
+		return nil, err
+	}
+	return &Committed{Commit: commit, Changes: chosen, Released: released, Merge: merged != ledger.ID{}}, w.MarkReadOnly(ctx)
+}
+
+// store puts the contents of changed files into a batch, commits the batch, and
+// gives the tree of the base with the changes in it.
+func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Change) (blob.Digest, error) {
+	before, err := w.BaseState().Files(ctx)
+	if err != nil {
+		return blob.Digest{}, err
+	}
+	files := byPath(before)
+	for i, c := range chosen {
+		if err := ctx.Err(); err != nil {
+			return blob.Digest{}, err
+		}
+		w.host.progress("storing files", i, len(chosen))
+		if c.From != "" {
+			delete(files, c.From)
+		}
+		if c.is.Mode == 0 {
+			delete(files, c.Path)
+			continue
+		}
+		f := c.is
+		if f.Digest, f.Size, err = w.storeFile(batch, f); err != nil {
+			return blob.Digest{}, err
+		}
+		files[c.Path] = f
+	}
+	list := make([]state.File, 0, len(files))
+	for _, f := range files {
+		list = append(list, f)
+	}
+	tree, err := chest.WriteTree(batch, list)
+	if err == nil {
+		err = batch.Commit()
+	}
+	if errors.Is(err, os.ErrPermission) || err != nil && strings.Contains(err.Error(), "no space") {
+		err = fault.New(fault.Unreachable, "Make room, or check the rights, and commit again; nothing was recorded.", "The chest can't be written: %w.", err)
+	}
+	return tree, err
+}
+
+func (w *Workspace) storeFile(batch *blob.Batch, f state.File) (blob.Digest, int64, error) {
+	if batch.Has(f.Digest) {
+		return f.Digest, f.Size, nil
+	}
+	in, err := w.Work().Open(f.Path)
+	if err != nil {
+		return blob.Digest{}, 0, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s went away while it was being committed.", f.Path)
+	}
+	defer in.Close()
+	d, n, err := batch.Put(in)
+	if err != nil {
+		return d, n, fault.New(fault.Failed, "Nothing was recorded. Check the disk and the rights, and commit again.", "%s can't be stored: %w.", f.Path, err)
+	}
+	return d, n, nil
+}
+
+// lockedBy lists this workspace's locks that lie on changed paths. A lock on a
+// folder stays.
+func (w *Workspace) lockedBy(ctx context.Context, chosen []Change) ([]string, error) {
+	locks, err := w.Chest.Locks(ctx)
+	var out []string
+	for _, l := range locks {
+		if !w.holds(l) {
+			continue
+		}
+		if slices.ContainsFunc(chosen, func(c Change) bool {
+			return c.Path == l.Address || c.From == l.Address || w.Reader().Unit(c.Path) == l.Address
+		}) {
+			out = append(out, l.Address)
+		}
+	}
+	return out, err
+}

@@ -1,0 +1,144 @@
+package workspace
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/kind"
+	"oakenchest/core/state"
+)
+
+// Files lists the files of the workspace that are not left out, with their
+// digests. The file system is asked once for each; only those that may differ
+// from what the index remembers are read.
+func (w *Workspace) Files(ctx context.Context) ([]state.File, error) {
+	if w.index == nil {
+		w.index = w.loadIndex()
+	}
+	var out []state.File
+	fresh := map[string]indexEntry{}
+	read := 0
+	err := filepath.WalkDir(w.Root, func(full string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		rel, err := filepath.Rel(w.Root, full)
+		if err != nil || rel == "." {
+			return err
+		}
+		p := filepath.ToSlash(rel)
+		if w.Manifest.LeftOut(p) {
+			if d.IsDir() {
+				return filepath.SkipDir
+			}
+			return nil
+		}
+		if d.IsDir() {
+			return nil
+		}
+		info, err := d.Info()
+		if err != nil {
+			if errors.Is(err, fs.ErrNotExist) {
+				return nil // gone while we looked
+			}
+			return err
+		}
+		f, entry, hashed, err := w.look(p, full, info)
+		if err != nil || f.Mode == 0 {
+			return err
+		}
+		if hashed {
+			if read++; read%500 == 0 {
+				w.host.progress("reading files", read, 0)
+			}
+		}
+		fresh[p] = entry
+		out = append(out, f)
+		return nil
+	})
+	if err != nil {
+		return nil, fault.New(fault.Failed, "Check the rights on it, or leave it out in oaken.toml.", "The workspace can't be read: %w.", err)
+	}
+	slices.SortFunc(out, func(a, b state.File) int { return strings.Compare(a.Path, b.Path) })
+	if read > 0 || len(fresh) != len(w.index.entries) {
+		w.index.entries = fresh
+		w.saveIndex()
+	}
+	return out, nil
+}
+
+// look gives a file as it is now; what is neither file nor link has no mode.
+func (w *Workspace) look(p, full string, info fs.FileInfo) (f state.File, entry indexEntry, hashed bool, err error) {
+	f = state.File{Path: p, Size: info.Size()}
+	switch {
+	case info.Mode()&fs.ModeSymlink != 0:
+		target, err := os.Readlink(full)
+		if err != nil {
+			return f, entry, false, err
+		}
+		f.Mode, f.Size, f.Digest = chest.Link, int64(len(target)), element.DigestOf([]byte(filepath.ToSlash(target)))
+		return f, indexEntry{}, false, nil
+	case !info.Mode().IsRegular():
+		return state.File{}, entry, false, nil
+	case info.Mode()&0o100 != 0:
+		f.Mode = chest.Executable
+	default:
+		f.Mode = chest.Plain
+	}
+	entry = entryOf(info)
+	if old, ok := w.index.entries[p]; ok && old.sameFile(entry) && !w.index.racy(old) {
+		f.Digest, entry.digest = old.digest, old.digest
+		return f, entry, false, nil
+	}
+	d, n, err := digestFile(full)
+	if errors.Is(err, fs.ErrNotExist) {
+		return state.File{}, entry, false, nil
+	}
+	f.Digest, f.Size, entry.digest = d, n, d
+	return f, entry, true, err
+}
+
+func digestFile(full string) (element.Digest, int64, error) {
+	in, err := os.Open(full)
+	if err != nil {
+		return element.Digest{}, 0, err
+	}
+	defer in.Close()
+	h := sha256.New()
+	n, err := io.Copy(h, in)
+	return element.Digest(h.Sum(nil)), n, err
+}
+
+// Work is the state of the workspace as it lies there.
+func (w *Workspace) Work() state.State { return workState{w} }
+
+type workState struct{ *Workspace }
+
+func (s workState) Label() string { return "work" }
+
+func (s workState) Open(p string) (io.ReadCloser, error) {
+	full := s.local(p)
+	info, err := os.Lstat(full)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", p, kind.ErrNoFile)
+	}
+	if info.Mode()&fs.ModeSymlink != 0 {
+		target, err := os.Readlink(full)
+		return io.NopCloser(strings.NewReader(filepath.ToSlash(target))), err
+	}
+	return os.Open(full)
+}

@@ -1,0 +1,235 @@
+package workspace
+
+import (
+	"context"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
+	"oakenchest/core/state"
+)
+
+// Switch brings the workspace to the tip of a branch. Edits of files that are
+// alike on both branches come along; others are refused.
+func (w *Workspace) Switch(ctx context.Context, name string) (Transition, error) {
+	p, err := w.Pending()
+	if err != nil {
+		return Transition{}, err
+	}
+	if p != nil {
+		return Transition{}, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.", "%s is under way.", p.What)
+	}
+	b, err := w.Chest.Branch(ctx, name)
+	if err != nil {
+		return Transition{}, err
+	}
+	var tip ledger.Commit
+	if b.Tip != (ledger.ID{}) {
+		if tip, err = w.Chest.Resolve(ctx, b.Tip.String()); err != nil {
+			return Transition{}, err
+		}
+	}
+	t, err := w.carry(ctx, w.BaseState(), w.CommitState(tip, name))
+	if err != nil {
+		return t, err
+	}
+	w.Branch, w.Base = name, tip
+	if err := w.save(); err != nil {
+		return t, err
+	}
+	if err := w.reloadManifest(); err != nil {
+		return t, err
+	}
+	return t, w.MarkReadOnly(ctx)
+}
+
+func (w *Workspace) reloadManifest() error {
+	data, err := os.ReadFile(w.local(manifest.Name))
+	if os.IsNotExist(err) {
+		w.Manifest = &manifest.Manifest{}
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	m, err := manifest.Parse(data)
+	if err == nil {
+		w.Manifest = m
+	}
+	return err
+}
+
+// Restored is what Restore has done.
+type Restored struct {
+	Paths   []string
+	Rescued string
+}
+
+// Restore brings paths back as they are in a state: in place, or below another
+// folder. In place, files that the state does not hold are removed, and what is
+// overwritten is kept as a rescue copy.
+func (w *Workspace) Restore(ctx context.Context, paths []string, from state.State, to string) (*Restored, error) {
+	files, err := from.Files(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var chosen []state.File
+	for _, f := range files {
+		if state.Under(paths, f.Path) {
+			chosen = append(chosen, f)
+		}
+	}
+	now, err := w.known(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range paths {
+		if p != "." && !anyUnder(files, p) && (to != "" || !anyUnder(now, p)) {
+			return nil, fault.New(fault.Usage, "oaken compare "+from.Label()+" work shows what it holds.", "%s holds no %s.", from.Label(), p)
+		}
+	}
+	if to != "" {
+		return w.restoreTo(ctx, chosen, from, to)
+	}
+	return w.restoreHere(ctx, paths, chosen, from)
+}
+
+func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []state.File, from state.State) (*Restored, error) {
+	present, err := w.Files(ctx)
+	if err != nil {
+		return nil, err
+	}
+	is, want := byPath(present), byPath(chosen)
+	var overwrite, extra []string
+	var write []state.File
+	for _, f := range chosen {
+		if !is[f.Path].Same(f) {
+			write = append(write, f)
+			overwrite = append(overwrite, f.Path)
+		}
+	}
+	for _, f := range present {
+		if _, stays := want[f.Path]; !stays && state.Under(paths, f.Path) {
+			extra = append(extra, f.Path)
+		}
+	}
+	locks, err := w.Chest.Locks(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range append(overwrite, extra...) {
+		for _, l := range locks {
+			if !w.holds(l) && chest.Covers(l.Address, p) {
+				return nil, fault.New(fault.Refused, "Bring it back into another folder with --to FOLDER.", "%s is locked by %s.", p, chest.HolderText(l))
+			}
+		}
+	}
+	r := &Restored{}
+	if r.Rescued, err = w.rescue(append(overwrite, extra...)); err != nil {
+		return nil, err
+	}
+	for i, f := range write {
+		w.host.progress("writing files", i, len(write))
+		if err := w.clearWay(f.Path, want); err != nil {
+			return nil, err
+		}
+		if err := w.fetch(from, f, true); err != nil {
+			return nil, err
+		}
+		r.Paths = append(r.Paths, f.Path)
+	}
+	for _, p := range extra {
+		if err := w.remove(p); err != nil {
+			return nil, err
+		}
+		r.Paths = append(r.Paths, p)
+	}
+	return r, w.MarkReadOnly(ctx)
+}
+
+// restoreTo writes files below a folder that is empty or new; nothing that is
+// there is overwritten.
+func (w *Workspace) restoreTo(ctx context.Context, chosen []state.File, from state.State, to string) (*Restored, error) {
+	r := &Restored{}
+	for _, f := range chosen {
+		if _, err := os.Lstat(filepath.Join(to, filepath.FromSlash(f.Path))); err == nil {
+			return nil, fault.New(fault.Refused, "Name an empty folder.", "%s is in %s already and would be overwritten.", f.Path, to)
+		}
+	}
+	for _, f := range chosen {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		full := filepath.Join(to, filepath.FromSlash(f.Path))
+		if err := os.MkdirAll(filepath.Dir(full), 0o777); err != nil {
+			return nil, fault.New(fault.Refused, "Name another folder.", "%s can't be made: %w.", to, err)
+		}
+		if err := copyOut(from, f, full); err != nil {
+			return nil, err
+		}
+		r.Paths = append(r.Paths, f.Path)
+	}
+	return r, nil
+}
+
+func copyOut(from state.State, f state.File, full string) error {
+	in, err := from.Open(f.Path)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	mode := os.FileMode(0o666)
+	if f.Mode == chest.Executable {
+		mode = 0o777
+	}
+	out, err := os.OpenFile(full, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
+	if err != nil {
+		return err
+	}
+	if _, err := io.Copy(out, in); err != nil {
+		out.Close()
+		os.Remove(full)
+		return err
+	}
+	return out.Close()
+}
+
+// WriteFiles writes files below a folder of the project, nil ones removed, and
+// gives their paths. What it overwrites and no commit holds is kept as a rescue copy.
+func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[string][]byte) ([]string, error) {
+	s, err := w.Changes(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var edited, paths []string
+	for name := range files {
+		p := folder + "/" + name
+		paths = append(paths, p)
+		for _, c := range s.Changes {
+			if c.Path == p {
+				edited = append(edited, p)
+			}
+		}
+	}
+	slices.Sort(paths)
+	if _, err := w.rescue(edited); err != nil {
+		return nil, err
+	}
+	for _, p := range paths {
+		data := files[p[len(folder)+1:]]
+		if data == nil {
+			err = w.remove(p)
+		} else {
+			err = w.write(p, data, 0o666&^umask)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	return paths, nil
+}

@@ -1,0 +1,399 @@
+// Package workspace is one person's copy of a project on one machine: a folder,
+// the state that it was brought from, and what was changed since.
+//
+// The folder .oaken holds the workspace's own state:
+//
+//	workspace.toml  format, person, name, chest, branch, base (the commit)
+//	index           what each file was when it was last looked at
+//	merge.json      an unfinished merge or revert
+//	rescue/         what commands have overwritten, by time
+//	temp/           files being written
+//	busy            locked while a command changes the workspace
+//	chest/          the chest itself, when it is embedded
+//
+// A Workspace is used by one goroutine. Two processes on one folder wait for
+// each other.
+package workspace
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+	"unicode"
+
+	"github.com/gofrs/flock"
+	"github.com/pelletier/go-toml/v2"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/kind"
+	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
+	"oakenchest/core/state"
+)
+
+// Folder is the name of the workspace's own folder.
+const Folder = ".oaken"
+
+const formatVersion = 1
+
+// Host is what a workspace takes from the machine that it runs on.
+type Host struct {
+	Now func() time.Time
+	// Machine is the machine's name, Person the account's.
+	Machine, Person string
+	// Kinds are the kinds that the program knows.
+	Kinds *kind.Table
+	// Progress, when set, is told how far long work is: units done of a total.
+	Progress func(what string, done, total int)
+}
+
+func (h Host) progress(what string, done, total int) {
+	if h.Progress != nil {
+		h.Progress(what, done, total)
+	}
+}
+
+// record is workspace.toml.
+type record struct {
+	Format int    `toml:"format"`
+	Person string `toml:"person"`
+	Name   string `toml:"name"`
+	Chest  string `toml:"chest"`
+	Branch string `toml:"branch"`
+	Base   string `toml:"base"`
+}
+
+// Workspace is an open workspace.
+type Workspace struct {
+	Root     string
+	Chest    *chest.Chest
+	Manifest *manifest.Manifest
+	// Person acts; Name is the workspace's, as others see it.
+	Person, Name string
+	Branch       string
+	// Base is the commit that the files were brought from; zero before the first.
+	Base ledger.Commit
+
+	host  Host
+	rec   record
+	busy  *flock.Flock
+	index *index
+}
+
+// BeginOptions are the choices of Begin.
+type BeginOptions struct {
+	// Chest is a folder for the chest; empty embeds it in the workspace.
+	Chest  string
+	Person string
+}
+
+// Begin puts a folder under control: it makes a chest, the workspace's own
+// folder and, when there is none, oaken.toml. Nothing is recorded yet.
+func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Workspace, error) {
+	root, err := filepath.Abs(folder)
+	if err != nil {
+		return nil, err
+	}
+	if info, err := os.Stat(root); err != nil || !info.IsDir() {
+		return nil, fault.New(fault.Usage, "Make the folder first, or name another.", "There is no folder %s.", folder)
+	}
+	if above, err := find(root); err == nil {
+		hint := "Just work in it: oaken changes shows what is new."
+		if above != root {
+			hint = "Work in that project, or begin outside of it."
+		}
+		return nil, fault.New(fault.Refused, hint, "%s is under control already: the workspace in %s holds it.", folder, above)
+	}
+	var existing *manifest.Manifest
+	if data, err := os.ReadFile(filepath.Join(root, manifest.Name)); err == nil {
+		if existing, err = manifest.Parse(data); err != nil {
+			return nil, err
+		}
+	}
+	person := o.Person
+	if person == "" {
+		person = host.Person
+	}
+	own := filepath.Join(root, Folder)
+	w := &Workspace{Root: root, Person: person, Branch: chest.FirstBranch, host: host, Manifest: existing}
+	w.rec = record{Format: formatVersion, Person: person, Name: workspaceName(person, host.Machine, root), Branch: chest.FirstBranch, Chest: o.Chest}
+	w.Name = w.rec.Name
+	if err := os.MkdirAll(filepath.Join(own, "temp"), 0o777); err != nil {
+		return nil, fault.New(fault.Refused, "Check the rights on the folder.", "%s can't be written: %w.", folder, err)
+	}
+	if w.Chest, err = w.makeChest(ctx, o.Chest); err == nil && existing == nil {
+		text := manifest.First(filepath.Base(root))
+		if err = os.WriteFile(filepath.Join(root, manifest.Name), text, 0o666); err == nil {
+			w.Manifest, err = manifest.Parse(text)
+		}
+	}
+	if err == nil {
+		err = w.save()
+	}
+	if err != nil {
+		if w.Chest != nil {
+			w.Chest.Close()
+		}
+		return nil, errors.Join(err, os.RemoveAll(own))
+	}
+	w.index = &index{entries: map[string]indexEntry{}}
+	return w, nil
+}
+
+func (w *Workspace) makeChest(ctx context.Context, location string) (*chest.Chest, error) {
+	if location == "" {
+		return chest.Create(ctx, filepath.Join(w.Root, Folder, "chest"), w.Person, w.host.Now())
+	}
+	abs, err := filepath.Abs(location)
+	if err != nil {
+		return nil, err
+	}
+	if chest.Exists(abs) {
+		return nil, fault.New(fault.Refused, "Name a new place for the chest.", "There is a chest in %s already.", location)
+	}
+	if rel, err := filepath.Rel(w.Root, abs); err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
+		return nil, fault.New(fault.Usage, "Leave --chest out to keep it in the workspace, or name a place outside of the folder.", "The chest's place %s lies inside the folder that it is to hold.", location)
+	}
+	w.rec.Chest = abs
+	return chest.Create(ctx, abs, w.Person, w.host.Now())
+}
+
+// workspaceName gives `person-machine-folder`, in plain characters.
+func workspaceName(person, machine, root string) string {
+	clean := func(s string) string {
+		s = strings.Map(func(r rune) rune {
+			if unicode.IsLetter(r) || unicode.IsDigit(r) || r == '_' || r == '.' {
+				return unicode.ToLower(r)
+			}
+			return '-'
+		}, s)
+		return strings.Trim(s, "-.")
+	}
+	return clean(person) + "-" + clean(strings.SplitN(machine, ".", 2)[0]) + "-" + clean(filepath.Base(root))
+}
+
+// find gives the nearest folder, from dir upward, that is a workspace.
+func find(dir string) (string, error) {
+	for {
+		if _, err := os.Stat(filepath.Join(dir, Folder, "workspace.toml")); err == nil {
+			return dir, nil
+		}
+		up := filepath.Dir(dir)
+		if up == dir {
+			return "", os.ErrNotExist
+		}
+		dir = up
+	}
+}
+
+// Open opens the workspace that dir lies in, for the person named, or for the
+// one who began it.
+func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error) {
+	abs, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
+	root, err := find(abs)
+	if err != nil {
+		return nil, fault.New(fault.Unreachable, "Run oaken begin to put a folder under control, or name one with --in FOLDER.", "%s is in no workspace: no folder above it is under control.", dir)
+	}
+	w := &Workspace{Root: root, host: host}
+	data, err := os.ReadFile(filepath.Join(root, Folder, "workspace.toml"))
+	if err != nil {
+		return nil, err
+	}
+	if err := toml.Unmarshal(data, &w.rec); err != nil {
+		return nil, fault.New(fault.Damaged, "Bring it back from a copy.", "The workspace's own file %s can't be read: %w.", filepath.Join(Folder, "workspace.toml"), err)
+	}
+	if w.rec.Format > formatVersion {
+		return nil, fault.New(fault.Unreachable, "Use a newer oaken.", "The workspace has format %d; this program knows formats up to %d.", w.rec.Format, formatVersion)
+	}
+	w.Person, w.Name, w.Branch = w.rec.Person, w.rec.Name, w.rec.Branch
+	if person != "" && person != w.rec.Person {
+		w.Person, w.Name = person, workspaceName(person, host.Machine, root)
+	}
+	location := w.rec.Chest
+	if location == "" {
+		location = filepath.Join(root, Folder, "chest")
+	}
+	if w.Chest, err = chest.Open(ctx, location); err != nil {
+		return nil, err
+	}
+	if err := w.loadBase(ctx); err != nil {
+		w.Chest.Close()
+		return nil, err
+	}
+	return w, w.loadManifest()
+}
+
+func (w *Workspace) loadBase(ctx context.Context) error {
+	if w.rec.Base == "" {
+		return nil
+	}
+	id, err := ledger.ParseID(w.rec.Base)
+	if err != nil {
+		return fault.New(fault.Damaged, "Bring the workspace's own files back from a copy.", "The workspace does not know which commit it is at: %w.", err)
+	}
+	err = w.Chest.Ledger.View(ctx, func(tx *ledger.Tx) error { w.Base, err = tx.Commit(id); return err })
+	if errors.Is(err, ledger.ErrNotFound) {
+		return fault.New(fault.Damaged, "Bring the chest back from a copy; the workspace's files are as they were.", "The chest does not hold the commit %s that this workspace is at.", id.Short())
+	}
+	return chest.Explain(err)
+}
+
+func (w *Workspace) loadManifest() error {
+	data, err := os.ReadFile(filepath.Join(w.Root, manifest.Name))
+	if errors.Is(err, os.ErrNotExist) {
+		w.Manifest = &manifest.Manifest{}
+		return nil
+	}
+	if err == nil {
+		w.Manifest, err = manifest.Parse(data)
+	}
+	if err != nil {
+		w.Chest.Close()
+	}
+	return err
+}
+
+// Close lets go of the chest and of the folder.
+func (w *Workspace) Close() error {
+	var err error
+	if w.busy != nil {
+		err = w.busy.Unlock()
+	}
+	return errors.Join(err, w.Chest.Close())
+}
+
+// Claim keeps other processes from changing the workspace until Close. It
+// waits for them for a while.
+func (w *Workspace) Claim(ctx context.Context) error {
+	if w.busy != nil {
+		return nil
+	}
+	lock := flock.New(filepath.Join(w.Root, Folder, "busy"))
+	wait, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	if ok, err := lock.TryLockContext(wait, 50*time.Millisecond); err != nil || !ok {
+		return fault.New(fault.Refused, "Wait until it has finished, and try again.", "Another oaken is changing this workspace.")
+	}
+	w.busy = lock
+	temp := filepath.Join(w.Root, Folder, "temp") // what a killed process has left
+	if err := os.RemoveAll(temp); err != nil {
+		return err
+	}
+	return os.MkdirAll(temp, 0o777)
+}
+
+// save writes workspace.toml, whole or not at all.
+func (w *Workspace) save() error {
+	w.rec.Branch = w.Branch
+	w.rec.Base = ""
+	if w.Base.ID != (ledger.ID{}) {
+		w.rec.Base = w.Base.ID.String()
+	}
+	data, err := toml.Marshal(w.rec)
+	if err != nil {
+		return err
+	}
+	return w.writeOwn("workspace.toml", data)
+}
+
+// writeOwn writes a file of the workspace's own folder by way of a temporary one.
+func (w *Workspace) writeOwn(name string, data []byte) error {
+	temp, err := w.temporary(data, 0o666)
+	if err != nil {
+		return err
+	}
+	return os.Rename(temp, filepath.Join(w.Root, Folder, name))
+}
+
+// temporary writes data, synchronised, under a name of its own.
+func (w *Workspace) temporary(data []byte, mode os.FileMode) (string, error) {
+	dir := filepath.Join(w.Root, Folder, "temp")
+	if err := os.MkdirAll(dir, 0o777); err != nil {
+		return "", err
+	}
+	f, err := os.CreateTemp(dir, "w-*")
+	if err != nil {
+		return "", err
+	}
+	_, err = f.Write(data)
+	err = errors.Join(err, f.Chmod(mode), f.Sync(), f.Close())
+	if err != nil {
+		os.Remove(f.Name())
+	}
+	return f.Name(), err
+}
+
+// Reader reads artifacts as this project declares them.
+func (w *Workspace) Reader() *state.Reader {
+	return &state.Reader{Kinds: w.host.Kinds, Manifest: w.Manifest}
+}
+
+// CommitState is the state of a commit.
+func (w *Workspace) CommitState(c ledger.Commit, label string) state.State {
+	return state.Commit{Chest: w.Chest, Tree: c.Tree, Name: label}
+}
+
+// BaseState is the state that the workspace was brought from.
+func (w *Workspace) BaseState() state.State {
+	return w.CommitState(w.Base, Label(w.Base))
+}
+
+// Label writes a commit's address for people: BRANCH:NUMBER.
+func Label(c ledger.Commit) string {
+	if c.ID == (ledger.ID{}) {
+		return "nothing"
+	}
+	return c.Branch + ":" + itoa(c.Depth)
+}
+
+func itoa(n int) string { return element.IntValue(int64(n)).Text() }
+
+// local gives the place of a project path on this machine.
+func (w *Workspace) local(p string) string { return filepath.Join(w.Root, filepath.FromSlash(p)) }
+
+// ProjectPath gives the path in the project of a path that a person wrote,
+// relative to dir. It must stay in the project.
+func (w *Workspace) ProjectPath(dir, p string) (string, error) {
+	abs := p
+	if !filepath.IsAbs(p) {
+		abs = filepath.Join(dir, p)
+	}
+	rel, err := filepath.Rel(w.Root, abs)
+	rel = filepath.ToSlash(rel)
+	if err != nil || rel == ".." || strings.HasPrefix(rel, "../") {
+		return "", fault.New(fault.Usage, "Name a path inside "+w.Root+".", "%s is outside of the project.", p)
+	}
+	if rel == Folder || strings.HasPrefix(rel, Folder+"/") {
+		return "", fault.New(fault.Usage, "Name a path of the project itself.", "%s belongs to the workspace's own state.", p)
+	}
+	return rel, nil
+}
+
+// EditManifest rewrites oaken.toml; the result must be well formed.
+func (w *Workspace) EditManifest(edit func([]byte) ([]byte, error)) error {
+	data, err := os.ReadFile(filepath.Join(w.Root, manifest.Name))
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	out, err := edit(data)
+	if err != nil {
+		return err
+	}
+	m, err := manifest.Parse(out)
+	if err != nil {
+		return err
+	}
+	if err := w.write(manifest.Name, out, 0o666); err != nil {
+		return err
+	}
+	w.Manifest = m
+	return nil
+}
