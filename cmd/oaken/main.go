@@ -1,3 +1,35 @@
+// Command oaken keeps platform artifacts under version control. See package cli.
 package main
-import ("fmt"; _ "github.com/spf13/cobra"; _ "modernc.org/sqlite"; _ "github.com/klauspost/compress/zstd"; _ "github.com/pelletier/go-toml/v2"; _ "github.com/fatih/color"; _ "github.com/schollz/progressbar/v3"; _ "github.com/bmatcuk/doublestar/v4"; _ "net/http"; _ "archive/zip"; _ "github.com/mattn/go-runewidth"; _ "golang.org/x/term")
-func main(){fmt.Println("hi")}
+
+import (
+	"context"
+	"os"
+	"os/signal"
+	"time"
+
+	"golang.org/x/term"
+
+	"oakenchest/cli"
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	defer stop()
+	os.Exit(run(ctx))
+}
+
+func run(ctx context.Context) int {
+	app := &cli.App{Out: os.Stdout, Err: os.Stderr, Now: time.Now, Live: term.IsTerminal(int(os.Stderr.Fd()))}
+	out := int(os.Stdout.Fd())
+	if term.IsTerminal(out) {
+		_, noColor := os.LookupEnv("NO_COLOR")
+		app.Color = !noColor && os.Getenv("TERM") != "dumb"
+		app.Width, _, _ = term.GetSize(out)
+	}
+	dir, err := os.Getwd()
+	if err != nil {
+		dir = "."
+	}
+	app.Dir = dir
+	return cli.Run(ctx, app, os.Args[1:])
+}

@@ -1,0 +1,208 @@
+// Package cli is the command line: it reads the call, asks core to do the work
+// and shows what came of it. Nothing here computes.
+//
+// Each command is a file with a constructor, its options and its run function;
+// root.go lists them all. A command writes to the App's streams alone.
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/user"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/environment"
+	"oakenchest/core/fault"
+	"oakenchest/core/kind"
+	"oakenchest/core/kind/all"
+	"oakenchest/core/pipeline"
+	"oakenchest/core/workspace"
+)
+
+// App is everything that a run takes from outside.
+type App struct {
+	Out, Err io.Writer
+	// Dir is the folder that the call was made from.
+	Dir string
+	Now func() time.Time
+	// Color says that Out takes colour; Live that Err is a terminal.
+	Color, Live bool
+	// Width is the terminal's width in columns; 0 for no terminal.
+	Width int
+	// Person and Machine stand in for the account's and the machine's name.
+	Person, Machine string
+
+	in, as      string
+	json, quiet bool
+	running     bool // the call was understood
+	kinds       *kind.Table
+	bar         progress
+}
+
+// Run carries out one call and gives its exit status.
+func Run(ctx context.Context, app *App, args []string) int {
+	app.kinds = all.Table()
+	app.running = false
+	root := newRoot(app)
+	root.SetArgs(args)
+	root.SetOut(app.Out)
+	root.SetErr(app.Err)
+	err := root.ExecuteContext(ctx)
+	app.bar.clear()
+	if err == nil {
+		return 0
+	}
+	var difference *foundDifference
+	var conflicts *conflictsRemain
+	switch {
+	case errors.As(err, &difference):
+		return 1
+	case errors.As(err, &conflicts):
+		return 3
+	case !app.running && fault.CodeOf(err) == fault.Failed: // a rule of the call itself
+		err = fault.New(fault.Usage, "See oaken help.", "The call is wrong: %s.", err.Error())
+	}
+	app.report(err)
+	return fault.Status(asFault(err))
+}
+
+// foundDifference ends a `--check` that found something, without a message.
+type foundDifference struct{}
+
+func (*foundDifference) Error() string { return "there is a difference" }
+
+// asFault gives every error the form for people.
+func asFault(err error) *fault.Error {
+	var f *fault.Error
+	switch {
+	case errors.As(err, &f):
+		return f
+	case errors.Is(err, context.Canceled):
+		return fault.New(fault.Failed, "Run the command again to continue.", "It was interrupted.")
+	}
+	return fault.New(fault.Failed, "If this looks like a mistake of oaken itself, please report it with the command that you ran.", "%w", err)
+}
+
+// report shows an error: two sentences, or one JSON object.
+func (a *App) report(err error) {
+	f := asFault(err)
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.error/1", "error": map[string]string{"code": string(f.Code), "message": f.What, "hint": f.Hint}})
+		return
+	}
+	fmt.Fprintf(a.Err, "%s %s\n", a.paint(bad, "oaken:"), f.What)
+	if f.Hint != "" {
+		fmt.Fprintf(a.Err, "       %s\n", f.Hint)
+	}
+}
+
+// printJSON writes one object.
+func (a *App) printJSON(v any) {
+	enc := json.NewEncoder(a.Out)
+	enc.SetEscapeHTML(false)
+	enc.SetIndent("", "  ")
+	if err := enc.Encode(v); err != nil {
+		fmt.Fprintln(a.Err, "oaken:", err)
+	}
+}
+
+// say writes a line of output, unless JSON or quiet was asked for.
+func (a *App) say(format string, args ...any) {
+	if !a.json && !a.quiet {
+		fmt.Fprintf(a.Out, format+"\n", args...)
+	}
+}
+
+// note writes a line beside the output.
+func (a *App) note(format string, args ...any) {
+	if !a.quiet {
+		fmt.Fprintf(a.Err, format+"\n", args...)
+	}
+}
+
+// folder is where the call applies: --in, else the current folder.
+func (a *App) folder() string {
+	switch {
+	case a.in == "":
+		return a.Dir
+	case filepath.IsAbs(a.in):
+		return a.in
+	}
+	return filepath.Join(a.Dir, a.in)
+}
+
+// at gives a path that a person wrote, from the folder of the call.
+func (a *App) at(p string) string {
+	if filepath.IsAbs(p) {
+		return p
+	}
+	return filepath.Join(a.folder(), p)
+}
+
+func (a *App) host() workspace.Host {
+	h := workspace.Host{Now: a.Now, Machine: a.Machine, Person: a.Person, Kinds: a.kinds, Progress: a.bar.show(a)}
+	if h.Machine == "" {
+		h.Machine, _ = os.Hostname()
+	}
+	if h.Person == "" {
+		h.Person = accountName()
+	}
+	return h
+}
+
+func accountName() string {
+	if u, err := user.Current(); err == nil && u.Username != "" {
+		return u.Username[strings.LastIndexByte(u.Username, '\\')+1:]
+	}
+	return "somebody"
+}
+
+// open opens the workspace of the call for reading.
+func (a *App) open(ctx context.Context) (*workspace.Workspace, error) {
+	return workspace.Open(ctx, a.host(), a.folder(), a.as)
+}
+
+// with opens the workspace, keeps others from changing it, and runs fn.
+func (a *App) with(ctx context.Context, fn func(*workspace.Workspace) error) error {
+	w, err := a.open(ctx)
+	if err != nil {
+		return err
+	}
+	if err := w.Claim(ctx); err != nil {
+		return errors.Join(err, w.Close())
+	}
+	err = fn(w)
+	a.bar.clear()
+	return errors.Join(err, w.Close())
+}
+
+// mover moves work between the workspace and its environments.
+func (a *App) mover(w *workspace.Workspace) *pipeline.Mover {
+	return &pipeline.Mover{Workspace: w, Host: environment.Host{Root: w.Root}, Now: a.Now}
+}
+
+// projectPaths turns paths that a person wrote into paths of the project.
+func (a *App) projectPaths(w *workspace.Workspace, args []string) ([]string, error) {
+	var out []string
+	for _, arg := range args {
+		p, err := w.ProjectPath(a.folder(), arg)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, p)
+	}
+	return out, nil
+}
+
+// usage makes an error about the call itself.
+func usage(cmd *cobra.Command, format string, args ...any) error {
+	return fault.New(fault.Usage, "See oaken help "+strings.TrimPrefix(cmd.CommandPath(), "oaken ")+".", format, args...)
+}

@@ -1,0 +1,121 @@
+package cli
+
+import (
+	"context"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/ledger"
+	"oakenchest/core/workspace"
+)
+
+func newBranch(a *App) *cobra.Command {
+	var from string
+	cmd := &cobra.Command{
+		Use:   "branch [NAME]",
+		Short: "Make a branch, or list them",
+		Long: `Make a branch at the commit that the workspace stands on, or at the one that
+--from names; oaken switch then works on it. Without a name, list the branches.`,
+		Example:           "  oaken branch\n  oaken branch kelp --from release:spring",
+		GroupID:           groupBranches,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				if len(args) == 0 {
+					if from != "" {
+						return usage(cmd, "--from needs the name of the new branch.")
+					}
+					return a.listBranches(cmd.Context(), w)
+				}
+				return a.makeBranch(cmd, w, args[0], from)
+			})
+		},
+	}
+	cmd.Flags().StringVar(&from, "from", "", "begin at `STATE`")
+	_ = cmd.RegisterFlagCompletionFunc("from", a.completeStates)
+	return cmd
+}
+
+func (a *App) makeBranch(cmd *cobra.Command, w *workspace.Workspace, name, from string) error {
+	at := w.Base
+	if from != "" {
+		var err error
+		if at, err = a.commitOf(cmd.Context(), w, from); err != nil {
+			return err
+		}
+	}
+	if at.ID == (ledger.ID{}) {
+		return usage(cmd, "There is no commit yet that a branch could begin at.")
+	}
+	if from == "" {
+		from = workspace.Label(at)
+	}
+	if err := w.Chest.AddBranch(cmd.Context(), ledger.Branch{Name: name, Tip: at.ID, Origin: from, Author: w.Person, Time: a.Now()}); err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.branch/1", "branch": name, "tip": at.ID.String()})
+		return nil
+	}
+	a.say("Branch %s begins at %s. Work on it with oaken switch %s.", a.paint(strong, name), workspace.Label(at), name)
+	return nil
+}
+
+func (a *App) listBranches(ctx context.Context, w *workspace.Workspace) error {
+	branches, err := w.Chest.Branches(ctx)
+	if err != nil {
+		return err
+	}
+	list, rows := []any{}, [][]cell{}
+	for _, b := range branches {
+		var tip ledger.Commit
+		if b.Tip != (ledger.ID{}) {
+			if tip, err = w.Chest.Resolve(ctx, b.Tip.String()); err != nil {
+				return err
+			}
+		}
+		here := ""
+		if b.Name == w.Branch {
+			here = "you are here"
+		}
+		list = append(list, map[string]any{"branch": b.Name, "tip": workspace.Label(tip), "origin": b.Origin, "author": b.Author, "time": stamp(b.Time), "current": here != ""})
+		when := ""
+		if tip.ID != (ledger.ID{}) {
+			when = clock(tip.Time) + "  " + tip.Author
+		}
+		rows = append(rows, []cell{{b.Name, strong}, {workspace.Label(tip), plain}, {when, faint}, {oneLine(firstLine(tip.Message+" "), 60), plain}, {here, good}})
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.branches/1", "branches": list})
+		return nil
+	}
+	a.table(a.Out, "", rows)
+	return nil
+}
+
+func newSwitch(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:               "switch NAME",
+		Short:             "Work on another branch",
+		Long:              "Bring the workspace to the tip of a branch. Edits of files that are alike on both\nbranches come along; an edit that would be overwritten is refused.",
+		Example:           "  oaken switch kelp",
+		GroupID:           groupBranches,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeBranches,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				t, err := w.Switch(cmd.Context(), args[0])
+				if err != nil {
+					return err
+				}
+				if a.json {
+					a.printJSON(map[string]any{"schema": "oaken.switch/1", "branch": w.Branch, "state": workspace.Label(w.Base), "written": t.Written, "removed": t.Removed})
+					return nil
+				}
+				a.say("On %s now: %s written, %d removed.", a.paint(strong, standing(w)), count(t.Written, "file"), t.Removed)
+				return nil
+			})
+		},
+	}
+}

@@ -1,0 +1,129 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/ledger"
+	"oakenchest/core/workspace"
+)
+
+func newChanges(a *App) *cobra.Command {
+	var check bool
+	cmd := &cobra.Command{
+		Use:   "changes",
+		Short: "List what changed in this workspace",
+		Long: `List what changed in this workspace since the commit that it stands on, and what
+others hold. What is listed is what oaken commit records; there is no step
+between. oaken compare shows what is different inside each artifact.`,
+		Example:           "  oaken changes\n  oaken changes --check && echo nothing changed",
+		GroupID:           groupDaily,
+		Args:              cobra.NoArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				s, err := w.Changes(cmd.Context())
+				if err != nil {
+					return err
+				}
+				p, open, err := w.Conflicts(cmd.Context())
+				if err != nil {
+					return err
+				}
+				if a.json {
+					a.printJSON(changesJSON(w, s, p))
+				} else {
+					a.showChanges(w, s, p, len(open))
+				}
+				if check && len(s.Changes) > 0 {
+					return &foundDifference{}
+				}
+				return nil
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when something changed")
+	return cmd
+}
+
+// stateWord is the word for what became of a file.
+func stateWord(c workspace.Change) string { return string(c.State) }
+
+func changesJSON(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending) any {
+	type row struct {
+		Path   string `json:"path"`
+		State  string `json:"state"`
+		Kind   string `json:"kind"`
+		From   string `json:"from,omitempty"`
+		Note   string `json:"note,omitempty"`
+		Holder string `json:"holder,omitempty"`
+	}
+	rows := []row{}
+	for _, c := range s.Changes {
+		rows = append(rows, row{c.Path, stateWord(c), c.Kind, c.From, opaqueNote(c.Why), c.Holder})
+	}
+	underWay := ""
+	if p != nil {
+		underWay = p.What
+	}
+	return map[string]any{"schema": "oaken.changes/1", "workspace": w.Name, "branch": w.Branch, "base": workspace.Label(w.Base), "changes": rows,
+		"held": locksJSON(s.Held), "mine": locksJSON(s.Mine), "newer": s.Newer, "underWay": underWay}
+}
+
+func opaqueNote(why string) string {
+	if why == "" {
+		return ""
+	}
+	return "kept as opaque: " + why
+}
+
+var stateTones = map[workspace.FileState]tone{workspace.New: good, workspace.Edited: warm, workspace.Gone: bad, workspace.Moved: warm, workspace.Contested: bad}
+
+func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, open int) {
+	a.say("%s", a.paint(faint, fmt.Sprintf("%s in %s, on %s", w.Person, w.Name, standing(w))))
+	if s.Newer > 0 {
+		a.say("Branch %s has %s not yet here.", w.Branch, count(s.Newer, "newer commit"))
+	}
+	if p != nil {
+		if open > 0 {
+			a.say("Under way: %s, with %s open. See oaken conflicts.", p.What, count(open, "conflict"))
+		} else {
+			a.say("Under way: %s, all settled. Finish it with oaken commit.", p.What)
+		}
+	}
+	if len(s.Changes) == 0 {
+		a.say("Nothing has changed.")
+	}
+	var rows [][]cell
+	for _, c := range s.Changes {
+		name := c.Path
+		if c.From != "" {
+			name = c.From + " → " + c.Path
+		}
+		note := ""
+		if c.Why != "" {
+			note = opaqueNote(c.Why)
+		}
+		if c.Holder != "" {
+			note = "its lock is held by " + c.Holder
+		}
+		rows = append(rows, []cell{{stateWord(c), stateTones[c.State]}, {name, plain}, {c.Kind, faint}, {note, warm}})
+	}
+	if !a.quiet {
+		a.table(a.Out, "  ", rows)
+	}
+	a.showLocksIn("Locked by you", s.Mine)
+	a.showLocksIn("Held by others", s.Held)
+}
+
+// standing says where the workspace stands: `main:3`, or the branch alone.
+func standing(w *workspace.Workspace) string {
+	switch {
+	case w.Base.ID == ledger.ID{}:
+		return w.Branch + ", before its first commit"
+	case w.Base.Branch == w.Branch:
+		return workspace.Label(w.Base)
+	}
+	return w.Branch + ", at " + workspace.Label(w.Base)
+}

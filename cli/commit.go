@@ -1,0 +1,94 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/ledger"
+	"oakenchest/core/workspace"
+)
+
+func newCommit(a *App) *cobra.Command {
+	var o workspace.CommitOptions
+	cmd := &cobra.Command{
+		Use:   "commit [PATH...]",
+		Short: "Record what changed, and publish it",
+		Long: `Record what changed in this workspace, or the paths named, and publish it to the
+chest at once. A message is demanded. The locks of what is committed end, unless
+--keep-locks is given. With a merge under way, commit completes it.`,
+		Example:           "  oaken commit -m \"Brighter lamp above the coral\"\n  oaken commit database -m \"Feedings have an amount\" --item AQ-12",
+		GroupID:           groupDaily,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completePaths,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				var err error
+				if o.Paths, err = a.projectPaths(w, args); err != nil {
+					return err
+				}
+				c, err := w.Commit(cmd.Context(), o)
+				if err != nil {
+					return err
+				}
+				a.showCommitted(w, c)
+				return nil
+			})
+		},
+	}
+	f := cmd.Flags()
+	f.StringVarP(&o.Message, "message", "m", "", "say what changed and why: `TEXT`")
+	f.StringVar(&o.Item, "item", "", "the work item that this is for: `KEY`")
+	f.BoolVar(&o.KeepLocks, "keep-locks", false, "keep the locks of what is committed")
+	return cmd
+}
+
+func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {
+	if a.json {
+		var commit any
+		if len(c.Changes) > 0 || c.Merge {
+			commit = commitJSON(c.Commit)
+		}
+		a.printJSON(map[string]any{"schema": "oaken.commit/1", "commit": commit, "files": len(c.Changes), "released": append([]string{}, c.Released...)})
+		return
+	}
+	if len(c.Changes) == 0 && !c.Merge {
+		a.say("Nothing has changed since %s, so there is nothing to commit.", workspace.Label(w.Base))
+		return
+	}
+	a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))
+	a.say("  %s, published as %s", fileCounts(c.Changes), c.Commit.ID.Short())
+	for _, l := range c.Released {
+		a.say("  lock ended: %s", l)
+	}
+}
+
+// fileCounts says how many files were new, edited and so on.
+func fileCounts(changes []workspace.Change) string {
+	n := map[workspace.FileState]int{}
+	for _, c := range changes {
+		n[c.State]++
+	}
+	out := ""
+	for _, s := range []workspace.FileState{workspace.New, workspace.Edited, workspace.Moved, workspace.Gone, workspace.Contested} {
+		if n[s] > 0 {
+			if out != "" {
+				out += ", "
+			}
+			out += fmt.Sprintf("%d %s", n[s], s)
+		}
+	}
+	if out == "" {
+		return "no file differs"
+	}
+	return count(len(changes), "file") + " (" + out + ")"
+}
+
+// commitJSON is a commit for scripts.
+func commitJSON(c ledger.Commit) any {
+	parents := []string{}
+	for _, p := range c.Parents {
+		parents = append(parents, p.String())
+	}
+	return map[string]any{"id": c.ID.String(), "state": workspace.Label(c), "author": c.Author, "workspace": c.Workspace, "time": stamp(c.Time), "message": c.Message, "item": c.Item, "parents": parents}
+}

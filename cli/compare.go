@@ -1,0 +1,238 @@
+package cli
+
+import (
+	"context"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/state"
+	"oakenchest/core/workspace"
+)
+
+func newCompare(a *App) *cobra.Command {
+	var check, summary bool
+	cmd := &cobra.Command{
+		Use:   "compare [FROM [TO]] [PATH...]",
+		Short: "Show what differs between two states, in each artifact's own terms",
+		Long: `Show what differs between two states. FROM is the commit that the workspace
+stands on, and TO the workspace, unless they are named.
+
+A state is work (this workspace), BRANCH, BRANCH:NUMBER, release:NAME, env:NAME,
+file:PATH, or the first characters of a commit's id. To name a path that is also
+the name of a state, write ./PATH.`,
+		Example:           "  oaken compare\n  oaken compare main:1 main exhibit\n  oaken compare env:test env:dev\n  oaken compare file:old.glb file:new.glb",
+		GroupID:           groupDaily,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: a.completeStates,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if fileStates(args) {
+				return a.compareFiles(cmd.Context(), args, check, summary)
+			}
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				from, to, paths, err := a.comparison(cmd.Context(), w, args)
+				if err != nil {
+					return err
+				}
+				diffs, err := w.Reader().Compare(cmd.Context(), from, to, paths)
+				if err != nil {
+					return err
+				}
+				return a.showComparison(from.Label(), to.Label(), diffs, check, summary)
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when something differs")
+	cmd.Flags().BoolVar(&summary, "summary", false, "show one line an artifact")
+	return cmd
+}
+
+func fileStates(args []string) bool {
+	return len(args) == 2 && strings.HasPrefix(args[0], "file:") && strings.HasPrefix(args[1], "file:")
+}
+
+// comparison reads the states and paths of a call.
+func (a *App) comparison(ctx context.Context, w *workspace.Workspace, args []string) (from, to state.State, paths []string, err error) {
+	from, to = w.BaseState(), w.Work()
+	var states []state.State
+	for len(args) > 0 && len(states) < 2 {
+		is, err := a.isState(ctx, w, args[0])
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		if !is {
+			break
+		}
+		s, err := a.stateOf(ctx, w, args[0])
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		states, args = append(states, s), args[1:]
+	}
+	if len(states) > 0 {
+		from = states[0]
+	}
+	if len(states) > 1 {
+		to = states[1]
+	}
+	if paths, err = a.projectPaths(w, args); err != nil {
+		return nil, nil, nil, err
+	}
+	return a.alignFiles(ctx, from, to, paths)
+}
+
+// alignFiles lets a file on disk be compared with one artifact of a state, and
+// refuses paths that neither state has.
+func (a *App) alignFiles(ctx context.Context, from, to state.State, paths []string) (state.State, state.State, []string, error) {
+	for i, s := range []*state.State{&from, &to} {
+		m, ok := (*s).(state.Memory)
+		if !ok || !strings.HasPrefix(m.Name, "file:") {
+			continue
+		}
+		if len(paths) != 1 {
+			return nil, nil, nil, fault.New(fault.Usage, "Write, for example, oaken compare "+[]string{m.Name + " main PATH", "main " + m.Name + " PATH"}[i]+".", "A file is compared with one artifact, and its path is missing.")
+		}
+		for _, data := range m.Contents {
+			*s = state.Memory{Name: m.Name, Contents: map[string][]byte{paths[0]: data}}
+		}
+	}
+	for _, p := range paths {
+		found := false
+		for _, s := range []state.State{from, to} {
+			files, err := s.Files(ctx)
+			if err != nil {
+				return nil, nil, nil, err
+			}
+			for _, f := range files {
+				found = found || state.Under([]string{p}, f.Path)
+			}
+		}
+		if !found {
+			return nil, nil, nil, fault.New(fault.Usage, "States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, file:PATH or a commit's id; paths are those of the project.",
+				"%q is neither a state nor a path in %s or %s.", p, from.Label(), to.Label())
+		}
+	}
+	return from, to, paths, nil
+}
+
+// compareFiles compares two files on disk; no workspace is needed.
+func (a *App) compareFiles(ctx context.Context, args []string, check, summary bool) error {
+	var sides [2]state.State
+	for i, arg := range args {
+		s, err := a.fileState(strings.TrimPrefix(arg, "file:"))
+		if err != nil {
+			return err
+		}
+		sides[i] = s
+	}
+	name := ""
+	for n := range sides[1].(state.Memory).Contents {
+		name = n
+	}
+	for n, data := range sides[0].(state.Memory).Contents {
+		sides[0] = state.Memory{Name: args[0], Contents: map[string][]byte{name: data}}
+		_ = n
+	}
+	diffs, err := a.looseReader().Compare(ctx, sides[0], sides[1], nil)
+	if err != nil {
+		return err
+	}
+	return a.showComparison(args[0], args[1], diffs, check, summary)
+}
+
+func (a *App) showComparison(from, to string, diffs []state.Difference, check, summary bool) error {
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.compare/1", "from": from, "to": to, "changes": changeRows(diffs)})
+	} else if len(diffs) == 0 {
+		a.say("%s and %s are alike.", from, to)
+	} else {
+		a.say("%s", a.paint(faint, from+" → "+to))
+		a.showDifferences(diffs, summary)
+	}
+	if check && len(diffs) > 0 {
+		return &foundDifference{}
+	}
+	return nil
+}
+
+type changeRow struct {
+	Address string  `json:"address"`
+	Change  string  `json:"change"`
+	From    *string `json:"from"`
+	To      *string `json:"to"`
+	Kind    string  `json:"kind"`
+	Note    string  `json:"note,omitempty"`
+}
+
+func changeRows(diffs []state.Difference) []changeRow {
+	rows := []changeRow{}
+	for _, d := range diffs {
+		if d.Quiet {
+			rows = append(rows, changeRow{element.Address{Path: d.Path}.String(), string(element.Edited), nil, nil, d.Kind, quietNote})
+		}
+		for _, c := range d.Changes {
+			r := changeRow{Address: c.Address.String(), Change: string(c.Kind), From: valueText(c.From), To: valueText(c.To), Kind: d.Kind, Note: opaqueNote(d.Why)}
+			if c.Element != nil && c.Element.Gist != "" {
+				switch gist := c.Element.Gist; c.Kind {
+				case element.Added:
+					r.To = &gist
+				case element.Removed:
+					r.From = &gist
+				}
+			}
+			rows = append(rows, r)
+		}
+	}
+	return rows
+}
+
+const quietNote = "only bytes without meaning differ"
+
+// valueWidth is how much of a value is shown on a line.
+const valueWidth = 60
+
+// showDifferences writes a line for each change, its address first.
+func (a *App) showDifferences(diffs []state.Difference, summary bool) {
+	if a.quiet {
+		return
+	}
+	var rows [][]cell
+	for _, d := range diffs {
+		switch {
+		case summary && len(d.Changes) != 1:
+			rows = append(rows, []cell{{d.Path, plain}, {count(len(d.Changes), "change"), warm}, {d.Kind, faint}})
+			continue
+		case d.Quiet:
+			rows = append(rows, []cell{{d.Path, plain}, {quietNote, faint}})
+		}
+		for _, c := range d.Changes {
+			text, t := changeText(c)
+			rows = append(rows, []cell{{c.Address.String(), plain}, {text, t}})
+		}
+		if d.Why != "" {
+			rows = append(rows, []cell{{d.Path, plain}, {opaqueNote(d.Why), warm}})
+		}
+	}
+	a.table(a.Out, "  ", rows)
+}
+
+// changeText says what happened, so that it reads on from the address.
+func changeText(c element.Change) (string, tone) {
+	switch c.Kind {
+	case element.Added, element.Removed:
+		t := good
+		if c.Kind == element.Removed {
+			t = bad
+		}
+		if c.Element == nil || c.Element.Gist == "" {
+			return string(c.Kind), t
+		}
+		return string(c.Kind) + "  " + oneLine(c.Element.Gist, 2*valueWidth), t
+	case element.Edited:
+		return oneLine(c.From.String(), valueWidth) + " → " + oneLine(c.To.String(), valueWidth), warm
+	default:
+		return string(c.Kind) + "  " + oneLine(c.From.String(), valueWidth) + " → " + oneLine(c.To.String(), valueWidth), warm
+	}
+}

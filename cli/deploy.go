@@ -1,0 +1,224 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/pipeline"
+	"oakenchest/core/state"
+	"oakenchest/core/workspace"
+)
+
+func newCapture(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:               "capture ENV",
+		Short:             "Bring what an environment holds into the workspace",
+		Long:              "Read an environment and write what it holds into its folder of the project, one\nfile for each object. Files of objects that are alike are not touched. oaken\ncommit then records it.",
+		Example:           "  oaken capture dev",
+		GroupID:           groupEnvironments,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeEnvironments,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				c, err := a.mover(w).Capture(cmd.Context(), args[0])
+				if err != nil {
+					return err
+				}
+				diff := []state.Difference{{Path: c.Environment.Into, Changes: c.Changes}}
+				if a.json {
+					a.printJSON(map[string]any{"schema": "oaken.capture/1", "environment": args[0], "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(diff)})
+					return nil
+				}
+				if len(c.Changes) == 0 {
+					a.say("%s holds what %s declares: %s, none changed.", args[0], c.Environment.Into, count(c.Objects, "object"))
+					return nil
+				}
+				a.say("%s: %s captured into %s, %s written.", args[0], count(c.Objects, "object"), c.Environment.Into, count(len(c.Written), "file"))
+				a.showDifferences(diff, false)
+				return nil
+			})
+		},
+	}
+}
+
+type deployOptions struct {
+	dryRun, allowLoss bool
+	script            string
+}
+
+func (o *deployOptions) flags(cmd *cobra.Command) {
+	cmd.Flags().BoolVar(&o.dryRun, "dry-run", false, "show the statements and change nothing")
+	cmd.Flags().BoolVar(&o.allowLoss, "allow-loss", false, "consent to the loss of data; it is saved first")
+	cmd.Flags().StringVar(&o.script, "script", "", "write the statements to `FILE` and change nothing")
+	cmd.MarkFlagsMutuallyExclusive("dry-run", "script")
+	_ = cmd.MarkFlagFilename("script", "sql")
+}
+
+func newDeploy(a *App) *cobra.Command {
+	var o deployOptions
+	cmd := &cobra.Command{
+		Use:   "deploy ENV [STATE]",
+		Short: "Make an environment hold what a state declares",
+		Long: `Compute the statements that make an environment hold what a state declares, show
+them, and carry them out in one transaction. Before it is committed, the result
+is read back and must be what was declared. STATE is the tip of the workspace's
+branch unless it is named. A step that would lose data is refused without
+--allow-loss.`,
+		Example:           "  oaken deploy test --dry-run\n  oaken deploy test release:spring",
+		GroupID:           groupEnvironments,
+		Args:              cobra.RangeArgs(1, 2),
+		ValidArgsFunction: a.completeDeploy,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				from := w.Branch
+				if len(args) == 2 {
+					from = args[1]
+				}
+				c, err := a.commitOf(cmd.Context(), w, from)
+				if err != nil {
+					return err
+				}
+				return a.deploy(cmd.Context(), w, args[0], c, from, o)
+			})
+		},
+	}
+	o.flags(cmd)
+	return cmd
+}
+
+func (a *App) completeDeploy(cmd *cobra.Command, args []string, to string) ([]string, cobra.ShellCompDirective) {
+	if len(args) == 0 {
+		return a.completeEnvironments(cmd, args, to)
+	}
+	return a.completeStates(cmd, args, to)
+}
+
+func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c ledger.Commit, source string, o deployOptions) error {
+	m := a.mover(w)
+	d, err := m.Prepare(ctx, env, c)
+	if err != nil {
+		return err
+	}
+	defer d.Close()
+	if !a.json {
+		a.showPlan(d, source)
+	}
+	switch {
+	case o.script != "":
+		if err := writeWhole(a.at(o.script), []byte(scriptText(d))); err != nil {
+			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
+		}
+		a.say("The statements are in %s; %s was not changed.", o.script, env)
+	case o.dryRun:
+		a.say("Nothing was changed: this was a dry run.")
+	default:
+		if err := m.Deploy(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, Source: source}); err != nil {
+			return err
+		}
+		a.showDeployed(d)
+	}
+	if a.json {
+		a.printJSON(deploymentJSON(d, source))
+	}
+	return nil
+}
+
+func (a *App) showPlan(d *pipeline.Deployment, source string) {
+	label := workspace.Label(d.Commit)
+	if source != label {
+		label += " (" + source + ")"
+	}
+	a.say("%s → %s, %s", label, a.paint(strong, d.Environment.Name), d.Environment.Target)
+	if len(d.Plan.Steps) == 0 {
+		a.say("  nothing to do")
+	}
+	for i, s := range d.Plan.Steps {
+		t := faint
+		if s.Loss != "" {
+			t = bad
+		}
+		effect := s.Effect
+		if s.Loss != "" {
+			effect += ": " + s.Loss
+		}
+		a.say("  %d. %s  %s  %s", i+1, objectName(s.Address), oneLine(s.What, 100), a.paint(t, "["+effect+"]"))
+		for _, stmt := range s.Statements {
+			a.say("%s", a.paint(faint, "       "+strings.ReplaceAll(stmt, "\n", "\n       ")+";"))
+		}
+	}
+}
+
+// objectName writes the address of an object without its environment's folder.
+func objectName(address element.Address) string {
+	return strings.TrimPrefix(address.InPath("x").String(), "x::")
+}
+
+func (a *App) showDeployed(d *pipeline.Deployment) {
+	if d.Saved != "" {
+		a.say("Saved before: %s", d.Saved)
+	}
+	done := "Nothing had to be done"
+	if n := len(d.Plan.Steps); n > 0 {
+		done = count(n, "step") + " done in one transaction"
+	}
+	a.say("%s. %s and %s agree.", done, d.Environment.Name, workspace.Label(d.Commit))
+}
+
+func scriptText(d *pipeline.Deployment) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "-- Brings %s to %s.\n", d.Environment.Name, workspace.Label(d.Commit))
+	b.WriteString("pragma foreign_keys = off;\npragma legacy_alter_table = on;\nbegin immediate;\n")
+	for _, s := range d.Plan.Steps {
+		fmt.Fprintf(&b, "\n-- %s: %s [%s]\n", objectName(s.Address), s.What, s.Effect)
+		if s.Loss != "" {
+			fmt.Fprintf(&b, "-- LOSES DATA: %s\n", s.Loss)
+		}
+		for _, stmt := range s.Statements {
+			b.WriteString(stmt + ";\n")
+		}
+	}
+	b.WriteString("\ncommit;\n")
+	return b.String()
+}
+
+func deploymentJSON(d *pipeline.Deployment, source string) any {
+	steps := []any{}
+	for _, s := range d.Plan.Steps {
+		steps = append(steps, map[string]any{"address": s.Address.InPath(d.Environment.Into).String(), "what": s.What, "effect": s.Effect, "loss": s.Loss, "statements": s.Statements})
+	}
+	return map[string]any{"schema": "oaken.deploy/1", "environment": d.Environment.Name, "commit": commitJSON(d.Commit), "source": source, "steps": steps, "done": d.Done, "saved": d.Saved}
+}
+
+func newPromote(a *App) *cobra.Command {
+	var o deployOptions
+	cmd := &cobra.Command{
+		Use:   "promote FROM TO",
+		Short: "Move what one environment has into another",
+		Long: `Move what one environment has into another. FROM must hold what a commit
+declares; what nobody has committed is not promoted.`,
+		Example:           "  oaken promote dev test --dry-run\n  oaken promote dev test",
+		GroupID:           groupPipeline,
+		Args:              cobra.ExactArgs(2),
+		ValidArgsFunction: a.completeEnvironments,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if args[0] == args[1] {
+				return usage(cmd, "FROM and TO are the same environment.")
+			}
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				c, err := a.mover(w).Has(cmd.Context(), args[0])
+				if err != nil {
+					return err
+				}
+				return a.deploy(cmd.Context(), w, args[1], c, "env:"+args[0], o)
+			})
+		},
+	}
+	o.flags(cmd)
+	return cmd
+}

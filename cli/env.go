@@ -1,0 +1,168 @@
+package cli
+
+import (
+	"context"
+	"path"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/environment"
+	"oakenchest/core/fault"
+	"oakenchest/core/manifest"
+	"oakenchest/core/workspace"
+)
+
+func newEnv(a *App) *cobra.Command {
+	cmd := &cobra.Command{
+		Use:               "env",
+		Short:             "Declare and list environments",
+		Long:              "Environments are live targets, such as the databases of development and test. They\nare declared in oaken.toml.",
+		Example:           "  oaken env add dev sqlite:dev.db --into database\n  oaken env list",
+		GroupID:           groupEnvironments,
+		Args:              cobra.NoArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE:              func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	cmd.AddCommand(newEnvAdd(a), newEnvList(a), newEnvRemove(a))
+	return cmd
+}
+
+func newEnvAdd(a *App) *cobra.Command {
+	var into string
+	cmd := &cobra.Command{
+		Use:   "add NAME TARGET",
+		Short: "Declare an environment",
+		Long: `Declare an environment in oaken.toml. TARGET is a URL, for example sqlite:dev.db,
+whose path is taken from the project's folder. --into names the folder of the
+project that holds what the environment holds, one file for each object.
+
+A database file that lies in the project is never recorded itself. A secret is
+not written into TARGET: write ${NAME} for the variable that holds it.`,
+		Example:           "  oaken env add dev sqlite:dev.db --into database\n  oaken env add test sqlite:test.db",
+		Args:              cobra.ExactArgs(2),
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				e := manifest.Environment{Name: args[0], Target: args[1], Into: path.Clean(filepath.ToSlash(into))}
+				return a.addEnvironment(w, e, cmd.Flags().Changed("into"))
+			})
+		},
+	}
+	cmd.Flags().StringVar(&into, "into", "database", "the project's `FOLDER` for what the environment holds")
+	_ = cmd.MarkFlagDirname("into")
+	return cmd
+}
+
+func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, chosen bool) error {
+	kindName, err := environment.KindOf(e.Target)
+	if err != nil {
+		return err
+	}
+	if others := w.Manifest.Environments; !chosen && len(others) > 0 {
+		e.Into = others[len(others)-1].Into
+	}
+	if err := manifest.CheckEnvironment(e); err != nil {
+		return fault.New(fault.Usage, "See oaken help env add.", "The environment can't be declared: %w.", err)
+	}
+	if _, err := w.Manifest.Environment(e.Name); err == nil {
+		return fault.New(fault.Refused, "Choose another name, or remove it first with oaken env remove "+e.Name+".", "There is an environment %s already.", e.Name)
+	}
+	err = w.EditManifest(func(data []byte) ([]byte, error) {
+		if _, ok := w.Manifest.Declared(e.Into); !ok {
+			data = manifest.AddArtifact(data, manifest.Artifact{Path: e.Into, Kind: kindName})
+		}
+		return manifest.AddEnvironment(data, e), nil
+	})
+	if err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.env/1", "environment": environmentJSON(e)})
+		return nil
+	}
+	a.say("Environment %s is %s, kept in %s.", a.paint(strong, e.Name), e.Target, e.Into)
+	return nil
+}
+
+func environmentJSON(e manifest.Environment) any {
+	return map[string]any{"name": e.Name, "target": e.Target, "into": e.Into}
+}
+
+func newEnvList(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:               "list",
+		Short:             "List the environments, and what was deployed to each",
+		Example:           "  oaken env list",
+		Args:              cobra.NoArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.listEnvironments(cmd.Context(), w) })
+		},
+	}
+}
+
+func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) error {
+	list, rows := []any{}, [][]cell{}
+	for _, e := range w.Manifest.Environments {
+		row := environmentJSON(e).(map[string]any)
+		last := "nothing deployed yet"
+		d, ok, err := w.Chest.LastDeployment(ctx, e.Name)
+		if err != nil {
+			return err
+		}
+		if ok {
+			c, err := w.Chest.Resolve(ctx, d.Commit.String())
+			if err != nil {
+				return err
+			}
+			last = workspace.Label(c) + " by " + d.Author + ", " + clock(d.Time)
+			row["deployed"] = map[string]any{"state": workspace.Label(c), "commit": d.Commit.String(), "author": d.Author, "time": stamp(d.Time)}
+		}
+		list = append(list, row)
+		rows = append(rows, []cell{{e.Name, strong}, {e.Target, plain}, {e.Into, plain}, {last, faint}})
+	}
+	switch {
+	case a.json:
+		a.printJSON(map[string]any{"schema": "oaken.environments/1", "environments": list})
+	case len(rows) == 0:
+		a.say("There is no environment yet. Declare one with oaken env add NAME TARGET.")
+	default:
+		a.table(a.Out, "", rows)
+	}
+	return nil
+}
+
+func newEnvRemove(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:               "remove NAME",
+		Short:             "Take an environment's declaration out of oaken.toml",
+		Long:              "Take an environment's declaration out of oaken.toml. The environment itself, and\nits files in the project, stay as they are.",
+		Example:           "  oaken env remove test",
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeEnvironments,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				if _, err := w.Manifest.Environment(args[0]); err != nil {
+					return err
+				}
+				err := w.EditManifest(func(data []byte) ([]byte, error) {
+					out, err := manifest.RemoveEnvironment(data, args[0])
+					if err != nil {
+						return nil, fault.New(fault.Refused, "Take it out by hand.", "It can't be taken out: %w.", err)
+					}
+					return out, nil
+				})
+				if err != nil {
+					return err
+				}
+				if a.json {
+					a.printJSON(map[string]any{"schema": "oaken.env/1", "removed": args[0]})
+					return nil
+				}
+				a.say("Environment %s is no longer declared; its target was not touched.", args[0])
+				return nil
+			})
+		},
+	}
+}

@@ -1,0 +1,188 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/kind"
+	"oakenchest/core/manifest"
+	"oakenchest/core/state"
+)
+
+func newInspect(a *App) *cobra.Command {
+	depth := 3
+	cmd := &cobra.Command{
+		Use:               "inspect FILE[::ELEMENT]",
+		Short:             "Show what is inside an artifact",
+		Long:              "Show the elements of a file, or of a folder that the project declares as one\nartifact; with ::ELEMENT, one of them. No workspace is needed for a file.",
+		Example:           "  oaken inspect exhibit/reef.glb\n  oaken inspect exhibit/reef.glb::node:Lamp\n  oaken inspect database --depth 2",
+		GroupID:           groupArtifacts,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: completePaths,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			address, err := element.ParseAddress(args[0])
+			if err != nil {
+				return fault.New(fault.Usage, "Write FILE or FILE::type:key.", "That is no address: %w.", err)
+			}
+			art, err := a.artifact(cmd.Context(), address.Path)
+			if err != nil {
+				return err
+			}
+			root := art.Reading.Root.Find(address.Steps)
+			if root == nil || address.Property != "" && root.Prop(address.Property).IsAbsent() {
+				return fault.New(fault.Usage, "oaken inspect "+address.Path+" lists what there is.", "%s has no such element.", args[0])
+			}
+			if address.Property != "" {
+				a.say("%s", root.Prop(address.Property).String())
+				return nil
+			}
+			if a.json {
+				a.printJSON(map[string]any{"schema": "oaken.inspect/1", "path": address.Path, "kind": art.Kind.Name(), "note": whyText(art.Why), "element": elementJSON(root)})
+				return nil
+			}
+			a.say("%s  %s", a.paint(strong, args[0]), art.Kind.Name())
+			if art.Why != nil {
+				a.say("%s", a.paint(warm, opaqueNote(art.Why.Error())))
+			}
+			a.showElement(root, "  ", depth)
+			return nil
+		},
+	}
+	cmd.Flags().IntVar(&depth, "depth", depth, "show `N` levels")
+	return cmd
+}
+
+func whyText(err error) string {
+	if err == nil {
+		return ""
+	}
+	return opaqueNote(err.Error())
+}
+
+// looseReader reads artifacts outside of any project.
+func (a *App) looseReader() *state.Reader {
+	return &state.Reader{Kinds: a.kinds, Manifest: &manifest.Manifest{}}
+}
+
+// artifact reads a file on disk, or a folder that the project declares.
+func (a *App) artifact(ctx context.Context, name string) (*state.Artifact, error) {
+	full := a.at(name)
+	info, err := os.Stat(full)
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		return nil, fault.New(fault.Usage, "Check the spelling of the path.", "There is no file %s.", name)
+	case err != nil:
+		return nil, fault.New(fault.Usage, "Check the rights on it.", "%s can't be read: %w.", name, err)
+	case info.IsDir():
+		return a.folderArtifact(ctx, name)
+	case info.Size() > kind.MaxFile:
+		return nil, fault.New(fault.Refused, "It can be committed all the same.", "%s is larger than %s, and is treated as opaque.", name, element.SizeText(kind.MaxFile))
+	}
+	data, err := os.ReadFile(full)
+	if err != nil {
+		return nil, fault.New(fault.Usage, "Check the rights on it.", "%s can't be read: %w.", name, err)
+	}
+	src := diskSource(full, data)
+	art := &state.Artifact{Path: name, Source: src}
+	art.Reading, art.Kind, art.Why = a.kinds.Read(a.looseReader().KindOf(filepath.Base(full), data), src)
+	return art, nil
+}
+
+func diskSource(full string, data []byte) kind.FileSource {
+	return kind.FileSource{Name: filepath.Base(full), Data: data, Sibling: func(name string) ([]byte, error) {
+		beside := filepath.Join(filepath.Dir(full), filepath.FromSlash(name))
+		return os.ReadFile(beside)
+	}}
+}
+
+func (a *App) folderArtifact(ctx context.Context, name string) (*state.Artifact, error) {
+	w, err := a.open(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer w.Close()
+	p, err := w.ProjectPath(a.folder(), name)
+	if err != nil {
+		return nil, err
+	}
+	if _, ok := w.Manifest.Declared(p); !ok {
+		return nil, fault.New(fault.Usage, "Name a file, or declare the folder in oaken.toml under [[artifact]].", "%s is a folder, and no artifact of its own.", name)
+	}
+	return w.Reader().Read(ctx, w.Work(), p)
+}
+
+// showElement writes an element's properties and what is below it.
+func (a *App) showElement(e *element.Element, indent string, depth int) {
+	for _, p := range e.Props {
+		a.say("%s%s  %s", indent, a.paint(faint, p.Name), oneLine(p.Value.String(), 90))
+	}
+	if depth < 1 {
+		return
+	}
+	steps := e.Steps()
+	for i, k := range e.Children {
+		line := steps[i].String()
+		if k.Gist != "" {
+			line += "  " + a.paint(faint, oneLine(k.Gist, 80))
+		}
+		if depth == 1 && len(k.Children) > 0 && k.Gist == "" {
+			line += "  " + a.paint(faint, count(k.Count()-1, "element")+" inside")
+		}
+		a.say("%s%s", indent, line)
+		if depth > 1 || len(k.Children) == 0 && len(e.Children) <= 40 {
+			a.showElement(k, indent+"    ", depth-1)
+		}
+	}
+}
+
+func elementJSON(e *element.Element) any {
+	props := map[string]string{}
+	for _, p := range e.Props {
+		props[p.Name] = p.Value.String()
+	}
+	kids := []any{}
+	for _, k := range e.Children {
+		kids = append(kids, elementJSON(k))
+	}
+	return map[string]any{"type": e.Type, "key": e.Key, "properties": props, "children": kids}
+}
+
+func newKinds(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:               "kinds",
+		Short:             "List the kinds of artifact that oaken reads",
+		Example:           "  oaken kinds",
+		GroupID:           groupArtifacts,
+		Args:              cobra.NoArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(*cobra.Command, []string) error {
+			list, rows := []any{}, [][]cell{}
+			for _, k := range a.kinds.All() {
+				_, merges := k.(kind.Writer)
+				_, splits := k.(kind.Splitter)
+				list = append(list, map[string]any{"kind": k.Name(), "about": k.About(), "merges": merges, "splits": splits})
+				var can []string
+				if merges {
+					can = append(can, "merges")
+				}
+				if splits {
+					can = append(can, "splits")
+				}
+				rows = append(rows, []cell{{k.Name(), strong}, {strings.Join(can, ", "), plain}, {k.About(), faint}})
+			}
+			if a.json {
+				a.printJSON(map[string]any{"schema": "oaken.kinds/1", "kinds": list})
+			} else {
+				a.table(a.Out, "", rows)
+			}
+			return nil
+		},
+	}
+}

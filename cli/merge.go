@@ -1,0 +1,136 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/workspace"
+)
+
+func newMerge(a *App) *cobra.Command {
+	var message string
+	var abandon bool
+	cmd := &cobra.Command{
+		Use:   "merge STATE",
+		Short: "Bring the work of another branch into this one",
+		Long: `Bring the work of another branch into this one. Changes to different elements
+combine by themselves, also inside one artifact, and the result is committed.
+What both sides changed differently is a conflict: the workspace then holds this
+branch's version, oaken conflicts lists what is open, oaken resolve settles it,
+and oaken commit completes the merge. --abandon gives it up at any time.`,
+		Example:           "  oaken merge kelp\n  oaken merge --abandon",
+		GroupID:           groupBranches,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: a.completeBranches,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if abandon == (len(args) == 1) {
+				return usage(cmd, "Name one state to merge, or give --abandon alone.")
+			}
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				if abandon {
+					return a.abandon(cmd, w)
+				}
+				c, err := a.commitOf(cmd.Context(), w, args[0])
+				if err != nil {
+					return err
+				}
+				r, err := w.Merge(cmd.Context(), c, args[0], message)
+				if err != nil {
+					return err
+				}
+				return a.showMerged(w, r, "merge", args[0])
+			})
+		},
+	}
+	cmd.Flags().StringVarP(&message, "message", "m", "", "the commit's message: `TEXT`")
+	cmd.Flags().BoolVar(&abandon, "abandon", false, "give up the merge under way and restore what it found")
+	return cmd
+}
+
+func (a *App) abandon(cmd *cobra.Command, w *workspace.Workspace) error {
+	p, kept, err := w.Abandon(cmd.Context())
+	if err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.merge/1", "abandoned": p.What, "rescued": kept})
+		return nil
+	}
+	a.say("Gave up %s; the workspace is at %s again.", p.What, workspace.Label(w.Base))
+	if kept != "" {
+		a.say("  What you edited since is kept in %s.", kept)
+	}
+	return nil
+}
+
+// showMerged tells how a merge or revert came out. Conflicts give status 3.
+func (a *App) showMerged(w *workspace.Workspace, r *workspace.MergeResult, what, of string) error {
+	if a.json {
+		var commit any
+		if r.Committed != nil {
+			commit = commitJSON(r.Committed.Commit)
+		}
+		a.printJSON(map[string]any{"schema": "oaken.merge/1", "upToDate": r.UpToDate, "commit": commit, "conflicts": conflictRows(r.Conflicts), "merged": append([]string{}, r.Artifacts...)})
+		if len(r.Conflicts) > 0 {
+			return &conflictsRemain{}
+		}
+		return nil
+	}
+	switch {
+	case r.UpToDate && what == "revert":
+		a.say("What %s did is undone already.", of)
+	case r.UpToDate:
+		a.say("Everything of %s is in %s already.", of, w.Branch)
+	case r.Committed != nil:
+		a.showCommitted(w, r.Committed)
+		for _, p := range r.Artifacts {
+			a.say("  combined by element: %s", p)
+		}
+	default:
+		a.showConflicts(r.Conflicts)
+		return fault.New(fault.Conflict, "Settle each with oaken resolve ADDRESS --keep mine|theirs|both|base, then oaken commit; or give up with oaken merge --abandon.",
+			"%s open; the workspace holds this branch's version.", openConflicts(len(r.Conflicts)))
+	}
+	return nil
+}
+
+func openConflicts(n int) string {
+	if n == 1 {
+		return "1 conflict is"
+	}
+	return count(n, "conflict") + " are"
+}
+
+// conflictsRemain ends a call with status 3 when its output has said why.
+type conflictsRemain struct{}
+
+func (*conflictsRemain) Error() string { return "conflicts remain" }
+
+func newRevert(a *App) *cobra.Command {
+	var message string
+	cmd := &cobra.Command{
+		Use:   "revert COMMIT",
+		Short: "Undo one commit by a new one",
+		Long: `Undo what one commit did, by a new commit; everything after it stays. Where later
+work changed the same things, there are conflicts, as in a merge.`,
+		Example:           "  oaken revert main:7",
+		GroupID:           groupDaily,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeStates,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				c, err := a.commitOf(cmd.Context(), w, args[0])
+				if err != nil {
+					return err
+				}
+				r, err := w.Revert(cmd.Context(), c, message)
+				if err != nil {
+					return err
+				}
+				return a.showMerged(w, r, "revert", workspace.Label(c))
+			})
+		},
+	}
+	cmd.Flags().StringVarP(&message, "message", "m", "", "the commit's message: `TEXT`")
+	return cmd
+}

@@ -1,0 +1,82 @@
+package cli
+
+import (
+	"context"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/workspace"
+)
+
+func newRelease(a *App) *cobra.Command {
+	var comment, from string
+	cmd := &cobra.Command{
+		Use:               "release NAME",
+		Short:             "Name a state for good",
+		Long:              "Give the commit that the workspace stands on, or the one that --from names, a name\nthat never changes. oaken release list shows all of them.",
+		Example:           "  oaken release spring -m \"As shown at the opening\"\n  oaken release list",
+		GroupID:           groupBranches,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				at := w.Base
+				if from != "" {
+					var err error
+					if at, err = a.commitOf(cmd.Context(), w, from); err != nil {
+						return err
+					}
+				}
+				if at.ID == (ledger.ID{}) {
+					return fault.New(fault.Usage, "Commit something first.", "There is no commit yet that could be released.")
+				}
+				if err := w.Chest.AddRelease(cmd.Context(), ledger.Release{Name: args[0], Commit: at.ID, Comment: comment, Author: w.Person, Time: a.Now()}); err != nil {
+					return err
+				}
+				if a.json {
+					a.printJSON(map[string]any{"schema": "oaken.release/1", "release": args[0], "commit": commitJSON(at)})
+					return nil
+				}
+				a.say("Release %s is %s. Name it with release:%s.", a.paint(strong, args[0]), workspace.Label(at), args[0])
+				return nil
+			})
+		},
+	}
+	cmd.Flags().StringVarP(&comment, "message", "m", "", "say what it is for: `TEXT`")
+	cmd.Flags().StringVar(&from, "from", "", "release `STATE`")
+	_ = cmd.RegisterFlagCompletionFunc("from", a.completeStates)
+	cmd.AddCommand(&cobra.Command{
+		Use: "list", Short: "List the releases, the newest first", Example: "  oaken release list", Args: cobra.NoArgs, ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.listReleases(cmd.Context(), w) })
+		},
+	})
+	return cmd
+}
+
+func (a *App) listReleases(ctx context.Context, w *workspace.Workspace) error {
+	releases, err := w.Chest.Releases(ctx)
+	if err != nil {
+		return err
+	}
+	list, rows := []any{}, [][]cell{}
+	for _, r := range releases {
+		c, err := w.Chest.Resolve(ctx, r.Commit.String())
+		if err != nil {
+			return err
+		}
+		list = append(list, map[string]any{"release": r.Name, "state": workspace.Label(c), "commit": r.Commit.String(), "author": r.Author, "time": stamp(r.Time), "comment": r.Comment})
+		rows = append(rows, []cell{{r.Name, strong}, {workspace.Label(c), plain}, {clock(r.Time), plain}, {r.Author, plain}, {oneLine(firstLine(r.Comment+" "), 80), plain}})
+	}
+	switch {
+	case a.json:
+		a.printJSON(map[string]any{"schema": "oaken.releases/1", "releases": list})
+	case len(rows) == 0:
+		a.say("There is no release yet. Make one with oaken release NAME.")
+	default:
+		a.table(a.Out, "", rows)
+	}
+	return nil
+}

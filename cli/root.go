@@ -1,0 +1,110 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/fault"
+)
+
+// Version is set when the program is built for a release.
+var Version = "0.1"
+
+const (
+	groupStart        = "start"
+	groupDaily        = "daily"
+	groupBranches     = "branches"
+	groupArtifacts    = "artifacts"
+	groupEnvironments = "environments"
+	groupPipeline     = "pipeline"
+)
+
+// newRoot builds the whole tree of commands, in the order of help.
+func newRoot(a *App) *cobra.Command {
+	root := &cobra.Command{
+		Use:   "oaken",
+		Short: "Keep platform artifacts under version control and bring them across environments",
+		Long: `Oaken Chest keeps what platforms are made of (scenes and their assets, database
+schemas, app packages, data models, reports) under version control, shows what
+changed in each one's own terms, and brings it from one environment to the next.`,
+		Example:           "  oaken demo                        see it all in ten seconds\n  oaken begin                       put this folder under control\n  oaken commit -m \"First state\"     record everything in it",
+		Version:           Version,
+		SilenceErrors:     true,
+		SilenceUsage:      true,
+		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
+		Args: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return unknownCommand(cmd, args[0])
+			}
+			return nil
+		},
+		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	root.SetVersionTemplate("oaken {{.Version}}\n")
+	flags := root.PersistentFlags()
+	flags.StringVar(&a.in, "in", "", "work in `FOLDER` rather than the current one")
+	flags.StringVar(&a.as, "as", "", "act as the person `NAME`")
+	flags.BoolVar(&a.json, "json", false, "print one JSON object")
+	flags.BoolVar(&a.quiet, "quiet", false, "print only what was asked for")
+	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error { return usage(cmd, "The call is wrong: %s.", err.Error()) })
+	root.AddGroup(
+		&cobra.Group{ID: groupStart, Title: "Start"}, &cobra.Group{ID: groupDaily, Title: "Daily work"}, &cobra.Group{ID: groupBranches, Title: "Branches and releases"},
+		&cobra.Group{ID: groupArtifacts, Title: "Artifacts"}, &cobra.Group{ID: groupEnvironments, Title: "Environments"}, &cobra.Group{ID: groupPipeline, Title: "Pipeline"},
+	)
+	root.AddCommand(
+		newBegin(a), newDemo(a),
+		newChanges(a), newCompare(a), newCommit(a), newHistory(a), newShow(a), newRestore(a), newRevert(a), newLock(a), newUnlock(a), newLocks(a),
+		newBranch(a), newSwitch(a), newMerge(a), newConflicts(a), newResolve(a), newRelease(a),
+		newInspect(a), newSplit(a), newJoin(a), newKinds(a),
+		newEnv(a), newCapture(a), newDeploy(a),
+		newPromote(a),
+	)
+	root.SetHelpCommand(helpCommand())
+	wrap(a, root)
+	return root
+}
+
+func unknownCommand(cmd *cobra.Command, name string) error {
+	hint := "oaken help lists the commands."
+	if near := cmd.SuggestionsFor(name); len(near) > 0 {
+		hint = "Did you mean oaken " + strings.Join(near, " or oaken ") + "? " + hint
+	}
+	return fault.New(fault.Usage, hint, "There is no command %q.", name)
+}
+
+func helpCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "help [COMMAND]", Short: "Show help about a command", Hidden: true, Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			found, rest, err := cmd.Root().Find(args)
+			if err != nil || len(rest) > 0 {
+				return unknownCommand(cmd.Root(), strings.Join(args, " "))
+			}
+			return found.Help()
+		},
+	}
+}
+
+// wrap gives the argument rules of every command our form of error, and notes
+// when a call was understood.
+func wrap(a *App, cmd *cobra.Command) {
+	if run := cmd.RunE; run != nil {
+		cmd.RunE = func(c *cobra.Command, args []string) error {
+			a.running = true
+			return run(c, args)
+		}
+	}
+	if rule := cmd.Args; rule != nil && cmd.HasParent() {
+		cmd.Args = func(c *cobra.Command, args []string) error {
+			err := rule(c, args)
+			if err == nil || fault.CodeOf(err) == fault.Usage {
+				return err
+			}
+			return usage(c, "The call is wrong: %s.", err.Error())
+		}
+	}
+	for _, c := range cmd.Commands() {
+		wrap(a, c)
+	}
+}

@@ -1,0 +1,56 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/ledger"
+	"oakenchest/core/workspace"
+)
+
+func newShow(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:               "show COMMIT",
+		Short:             "Show a commit: who, when, why, and what it changed",
+		Example:           "  oaken show main:12\n  oaken show release:spring",
+		GroupID:           groupDaily,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeStates,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				c, err := a.commitOf(cmd.Context(), w, args[0])
+				if err != nil {
+					return err
+				}
+				var before ledger.Commit
+				if len(c.Parents) > 0 {
+					if before, err = w.Chest.Resolve(cmd.Context(), c.Parents[0].String()); err != nil {
+						return err
+					}
+				}
+				diffs, err := w.Reader().Compare(cmd.Context(), w.CommitState(before, workspace.Label(before)), w.CommitState(c, workspace.Label(c)), nil)
+				if err != nil {
+					return err
+				}
+				if a.json {
+					a.printJSON(map[string]any{"schema": "oaken.show/1", "commit": commitJSON(c), "changes": changeRows(diffs)})
+					return nil
+				}
+				a.say("%s  %s", a.paint(strong, workspace.Label(c)), a.paint(faint, c.ID.String()))
+				a.say("%s in %s, %s", c.Author, c.Workspace, clock(c.Time))
+				if len(c.Parents) == 2 {
+					if other, err := w.Chest.Resolve(cmd.Context(), c.Parents[1].String()); err == nil {
+						a.say("brings in %s", workspace.Label(other))
+					}
+				}
+				if c.Item != "" {
+					a.say("for %s", c.Item)
+				}
+				a.say("\n  %s\n", strings.ReplaceAll(c.Message, "\n", "\n  "))
+				a.showDifferences(diffs, false)
+				return nil
+			})
+		},
+	}
+}

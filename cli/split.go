@@ -1,0 +1,179 @@
+package cli
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/kind"
+)
+
+func newSplit(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:   "split FILE FOLDER",
+		Short: "Take an artifact apart into files that a person can read",
+		Long: `Take a package or a scene apart, one component a file; what is embedded in it
+becomes a file of its own. oaken join puts the folder together again. The folder
+must be new or empty.`,
+		Example:           "  oaken split apps/rounds.app rounds\n  oaken split exhibit/reef.glb reef",
+		GroupID:           groupArtifacts,
+		Args:              cobra.ExactArgs(2),
+		ValidArgsFunction: completePaths,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			art, err := a.artifact(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			if art.Why != nil {
+				return fault.New(fault.Damaged, "Nothing was written.", "%s can't be taken apart: %w.", args[0], art.Why)
+			}
+			s, ok := art.Kind.(kind.Splitter)
+			if !ok {
+				return fault.New(fault.Usage, "oaken kinds shows which kinds can be split.", "%s is of the kind %s, which is one part already.", args[0], art.Kind.Name())
+			}
+			parts, err := s.Split(art.Source)
+			if err != nil {
+				return fault.New(fault.Damaged, "Nothing was written.", "%s can't be taken apart: %w.", args[0], err)
+			}
+			if err := writeParts(a.at(args[1]), parts); err != nil {
+				return err
+			}
+			if a.json {
+				a.printJSON(map[string]any{"schema": "oaken.split/1", "kind": s.Name(), "parts": len(parts)})
+				return nil
+			}
+			a.say("%s is split into %s in %s.", args[0], count(len(parts), "file"), args[1])
+			return nil
+		},
+	}
+}
+
+// writeParts writes parts below a folder that is made for them, or is empty. On
+// an error, what was written is taken away again.
+func writeParts(folder string, parts []kind.Part) error {
+	entries, err := os.ReadDir(folder)
+	if err == nil && len(entries) > 0 {
+		return fault.New(fault.Refused, "Name a new or empty folder.", "%s is not empty, so nothing was written.", folder)
+	}
+	existed := err == nil
+	for _, p := range parts {
+		if !filepath.IsLocal(filepath.FromSlash(p.Name)) {
+			err = fault.New(fault.Refused, "Nothing was written.", "The part %q would lie outside of the folder.", p.Name)
+			break
+		}
+		full := filepath.Join(folder, filepath.FromSlash(p.Name))
+		if err = os.MkdirAll(filepath.Dir(full), 0o777); err != nil {
+			break
+		}
+		if err = os.WriteFile(full, p.Data, 0o666); err != nil {
+			break
+		}
+	}
+	if err == nil || errors.Is(err, fs.ErrNotExist) && len(parts) == 0 {
+		return nil
+	}
+	if existed {
+		left, _ := os.ReadDir(folder)
+		for _, e := range left {
+			os.RemoveAll(filepath.Join(folder, e.Name()))
+		}
+	} else {
+		os.RemoveAll(folder)
+	}
+	return err
+}
+
+func newJoin(a *App) *cobra.Command {
+	var replace bool
+	cmd := &cobra.Command{
+		Use:               "join FOLDER FILE",
+		Short:             "Put an artifact together that was split",
+		Long:              "Put together what oaken split has taken apart. The same files give the same bytes\non every machine. An existing FILE is kept unless --replace is given.",
+		Example:           "  oaken join rounds apps/rounds.app --replace",
+		GroupID:           groupArtifacts,
+		Args:              cobra.ExactArgs(2),
+		ValidArgsFunction: completePaths,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			parts, err := readParts(a.at(args[0]))
+			if err != nil {
+				return err
+			}
+			s := a.splitterOf(parts)
+			if s == nil {
+				return fault.New(fault.Usage, "Name the folder that oaken split has made.", "%s is not an artifact that was split.", args[0])
+			}
+			out, err := s.Join(parts)
+			if err != nil {
+				return fault.New(fault.Damaged, "Nothing was written.", "%s can't be put together: %w.", args[0], err)
+			}
+			target := a.at(args[1])
+			if _, err := os.Lstat(target); err == nil && !replace {
+				return fault.New(fault.Refused, "Name another file, or give --replace.", "%s is there already.", args[1])
+			}
+			if err := writeWhole(target, out); err != nil {
+				return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", args[1], err)
+			}
+			if a.json {
+				a.printJSON(map[string]any{"schema": "oaken.join/1", "kind": s.Name(), "bytes": len(out)})
+				return nil
+			}
+			a.say("%s is put together from %s of %s.", args[1], count(len(parts), "file"), args[0])
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&replace, "replace", false, "replace FILE when it is there")
+	return cmd
+}
+
+// splitterOf finds the kind by its marker.
+func (a *App) splitterOf(parts []kind.Part) kind.Splitter {
+	for _, k := range a.kinds.All() {
+		if s, ok := k.(kind.Splitter); ok && slices.ContainsFunc(parts, func(p kind.Part) bool { return p.Name == s.Marker() }) {
+			return s
+		}
+	}
+	return nil
+}
+
+func readParts(folder string) ([]kind.Part, error) {
+	if info, err := os.Stat(folder); err != nil || !info.IsDir() {
+		return nil, fault.New(fault.Usage, "Check the spelling of the path.", "There is no folder %s.", folder)
+	}
+	var parts []kind.Part
+	err := filepath.WalkDir(folder, func(full string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !d.Type().IsRegular() {
+			return err
+		}
+		data, err := os.ReadFile(full)
+		if err != nil {
+			return err
+		}
+		rel, err := filepath.Rel(folder, full)
+		parts = append(parts, kind.Part{Name: filepath.ToSlash(rel), Data: data})
+		return err
+	})
+	slices.SortFunc(parts, func(x, y kind.Part) int { return strings.Compare(x.Name, y.Name) })
+	return parts, err
+}
+
+// writeWhole writes a file under another name first, so that it is never half there.
+func writeWhole(target string, data []byte) error {
+	f, err := os.CreateTemp(filepath.Dir(target), ".oaken-*")
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(data)
+	if err = errors.Join(err, f.Chmod(0o644), f.Close()); err == nil {
+		err = os.Rename(f.Name(), target)
+	}
+	if err != nil {
+		os.Remove(f.Name())
+	}
+	return err
+}
