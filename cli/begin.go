@@ -44,19 +44,19 @@ another place.`,
 }
 
 func (a *App) showBegun(cmd *cobra.Command, w *workspace.Workspace) error {
-	s, err := w.Changes(cmd.Context())
+	n, err := w.Count(cmd.Context())
 	if err != nil {
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.begin/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Dir, "waiting": len(s.Changes)})
+		a.printJSON(map[string]any{"schema": "oaken.begin/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Dir, "waiting": n})
 		return nil
 	}
 	where := w.Chest.Dir
 	if rel, err := filepath.Rel(w.Root, where); err == nil && filepath.IsLocal(rel) {
 		where = filepath.ToSlash(rel) + ", inside the workspace"
 	}
-	a.say("%s is under control. %s for the first commit.", filepath.Base(w.Root), waiting(len(s.Changes)))
+	a.say("%s is under control. %s for the first commit.", filepath.Base(w.Root), waiting(n))
 	a.say("  workspace  %s, of %s", w.Name, w.Person)
 	a.say("  chest      %s", where)
 	a.say("Next: oaken changes, then oaken commit -m \"First state\"")

@@ -94,7 +94,7 @@ func newResolve(a *App) *cobra.Command {
 		Use:   "resolve ADDRESS",
 		Short: "Settle a conflict",
 		Long: `Settle the conflict at an address that oaken conflicts lists, or all conflicts of
-an artifact when ADDRESS is its path: keep this branch's side (mine), the other
+an artifact or folder when ADDRESS is its path (. for all): keep this branch's side (mine), the other
 (theirs), both, what was there before (base), or set another value.`,
 		Example:           "  oaken resolve exhibit/reef.glb::node:Lamp.scale --keep theirs\n  oaken resolve exhibit/reef.glb::node:Lamp.scale --value \"1.1 1.1 1.1\"\n  oaken resolve database --keep mine",
 		GroupID:           groupBranches,

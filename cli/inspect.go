@@ -35,6 +35,9 @@ func newInspect(a *App) *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if art.Why != nil {
+				return fault.New(fault.Damaged, "It can be committed and restored all the same, byte for byte, as opaque.", "%s can't be read: %w.", address.Path, art.Why)
+			}
 			root := art.Reading.Root.Find(address.Steps)
 			if root == nil || address.Property != "" && root.Prop(address.Property).IsAbsent() {
 				return fault.New(fault.Usage, "oaken inspect "+address.Path+" lists what there is.", "%s has no such element.", args[0])
@@ -44,26 +47,16 @@ func newInspect(a *App) *cobra.Command {
 				return nil
 			}
 			if a.json {
-				a.printJSON(map[string]any{"schema": "oaken.inspect/1", "path": address.Path, "kind": art.Kind.Name(), "note": whyText(art.Why), "element": elementJSON(root)})
+				a.printJSON(map[string]any{"schema": "oaken.inspect/1", "path": address.Path, "kind": art.Kind.Name(), "element": elementJSON(root)})
 				return nil
 			}
 			a.say("%s  %s", a.paint(strong, args[0]), art.Kind.Name())
-			if art.Why != nil {
-				a.say("%s", a.paint(warm, opaqueNote(art.Why.Error())))
-			}
 			a.showElement(root, "  ", depth)
 			return nil
 		},
 	}
 	cmd.Flags().IntVar(&depth, "depth", depth, "show `N` levels")
 	return cmd
-}
-
-func whyText(err error) string {
-	if err == nil {
-		return ""
-	}
-	return opaqueNote(err.Error())
 }
 
 // looseReader reads artifacts outside of any project.
@@ -136,6 +129,9 @@ func (a *App) showElement(e *element.Element, indent string, depth int) {
 			line += "  " + a.paint(faint, count(k.Count()-1, "element")+" inside")
 		}
 		a.say("%s%s", indent, line)
+		if k.Gist != "" && len(k.Children) == 0 {
+			continue // the line says it all
+		}
 		if depth > 1 || len(k.Children) == 0 && len(e.Children) <= 40 {
 			a.showElement(k, indent+"    ", depth-1)
 		}

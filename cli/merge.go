@@ -88,7 +88,7 @@ func (a *App) showMerged(w *workspace.Workspace, r *workspace.MergeResult, what,
 		}
 	default:
 		a.showConflicts(r.Conflicts)
-		return fault.New(fault.Conflict, "Settle each with oaken resolve ADDRESS --keep mine|theirs|both|base, then oaken commit; or give up with oaken merge --abandon.",
+		return fault.New(fault.Conflict, "Settle each with oaken resolve ADDRESS --keep SIDE or --value V, then oaken commit; or give up with oaken merge --abandon.",
 			"%s open; the workspace holds this branch's version.", openConflicts(len(r.Conflicts)))
 	}
 	return nil

@@ -22,6 +22,7 @@ const (
 
 // newRoot builds the whole tree of commands, in the order of help.
 func newRoot(a *App) *cobra.Command {
+	cobra.EnableCommandSorting = false
 	root := &cobra.Command{
 		Use:   "oaken",
 		Short: "Keep platform artifacts under version control and bring them across environments",
@@ -61,6 +62,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 		newPromote(a),
 	)
 	root.SetHelpCommand(helpCommand())
+	root.SetHelpCommandGroupID(groupStart)
 	wrap(a, root)
 	return root
 }
@@ -75,7 +77,7 @@ func unknownCommand(cmd *cobra.Command, name string) error {
 
 func helpCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "help [COMMAND]", Short: "Show help about a command", Hidden: true, Args: cobra.ArbitraryArgs,
+		Use: "help [COMMAND]", Short: "Show help about a command", Args: cobra.ArbitraryArgs, Example: "  oaken help commit",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			found, rest, err := cmd.Root().Find(args)
 			if err != nil || len(rest) > 0 {

@@ -28,10 +28,17 @@ func (c *Chest) Resolve(ctx context.Context, state string) (ledger.Commit, error
 		return err
 	})
 	if errors.Is(err, ledger.ErrNotFound) {
-		err = fault.New(fault.Usage, "States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, file:PATH or the first characters of a commit's id; oaken history and oaken branch list them.",
-			"%q names no state of this project: %w.", state, ErrNoState)
+		err = noState("States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, file:PATH or the first characters of a commit's id; oaken history and oaken branch list them.",
+			"%q names no state of this project.", state)
 	}
 	return found, Explain(err)
+}
+
+// noState is an error for people that is ErrNoState too.
+func noState(hint, format string, args ...any) error {
+	e := fault.New(fault.Usage, hint, format, args...)
+	e.Err = ErrNoState
+	return e
 }
 
 func resolve(tx *ledger.Tx, state string) (ledger.Commit, error) {
@@ -89,7 +96,7 @@ func atDepth(tx *ledger.Tx, b ledger.Branch, number, state string) (ledger.Commi
 	}
 	at, err := tx.Commit(b.Tip)
 	if err == nil && n > at.Depth {
-		return at, fault.New(fault.Usage, "Name a lower number.", "%q names no state: branch %s has %d commits: %w.", state, b.Name, at.Depth, ErrNoState)
+		return at, noState("Name a lower number.", "%q names no state: branch %s has %d commits.", state, b.Name, at.Depth)
 	}
 	for err == nil && at.Depth > n {
 		at, err = tx.Commit(at.Parents[0])

@@ -113,7 +113,7 @@ func (m *Mover) State(ctx context.Context, name string) (state.State, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := state.Memory{Name: "env:" + name, Contents: map[string][]byte{}}
+	s := state.Memory{Name: "env:" + name, Contents: map[string][]byte{}, Within: []string{env.Into}}
 	for file, data := range got.Files {
 		s.Contents[env.Into+"/"+file] = data
 	}

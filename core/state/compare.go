@@ -26,7 +26,8 @@ type Difference struct {
 }
 
 // Compare gives the artifacts that differ between two states, by path. paths
-// narrows it; none means all.
+// narrows it; none means all. Where one state is Scoped, only what it speaks of
+// is compared.
 func (r *Reader) Compare(ctx context.Context, from, to State, paths []string) ([]Difference, error) {
 	a, err := open(ctx, from)
 	if err != nil {
@@ -60,7 +61,7 @@ func (r *Reader) Compare(ctx context.Context, from, to State, paths []string) ([
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		if !Under(paths, p) && !Under(paths, moved.to[p]) {
+		if !Under(paths, p) && !Under(paths, moved.to[p]) || !inScope(from, p) || !inScope(to, p) {
 			continue
 		}
 		if moved.to[p] != "" {
@@ -81,6 +82,12 @@ func (r *Reader) Compare(ctx context.Context, from, to State, paths []string) ([
 		}
 	}
 	return slices.DeleteFunc(out, func(d Difference) bool { return used[d.Path] }), nil
+}
+
+// inScope reports whether a state speaks of a path.
+func inScope(s State, p string) bool {
+	scoped, ok := s.(Scoped)
+	return !ok || Under(scoped.Scope(), p)
 }
 
 // moves pairs files of equal content under another path.

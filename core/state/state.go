@@ -34,6 +34,13 @@ type State interface {
 	Open(path string) (io.ReadCloser, error)
 }
 
+// Scoped is a state that speaks of some paths only: an environment knows nothing
+// of files outside of its folder.
+type Scoped interface {
+	State
+	Scope() []string
+}
+
 // ReadFile reads a file of a state whole.
 func ReadFile(s State, p string) ([]byte, error) {
 	r, err := s.Open(p)
@@ -81,7 +88,12 @@ func (c Commit) Open(p string) (io.ReadCloser, error) {
 type Memory struct {
 	Name     string
 	Contents map[string][]byte
+	// Within lists the paths that the state speaks of; none means all.
+	Within []string
 }
+
+// Scope gives the paths that the state speaks of.
+func (m Memory) Scope() []string { return m.Within }
 
 // Label gives the name.
 func (m Memory) Label() string { return m.Name }

@@ -381,7 +381,7 @@ func (w *Workspace) Resolve(ctx context.Context, address element.Address, keep e
 		return nil, nil, fault.New(fault.Usage, "oaken merge and oaken revert can leave conflicts.", "Nothing is being merged, so there is no conflict to resolve.")
 	}
 	for _, c := range open {
-		if c.Address.String() == address.String() || address.Whole() && (c.Address.Path == address.Path || chest.Covers(address.Path, c.Address.Path)) {
+		if c.Address.String() == address.String() || address.Whole() && state.Under([]string{address.Path}, c.Address.Path) {
 			settled = append(settled, c)
 		}
 	}

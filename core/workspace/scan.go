@@ -29,34 +29,7 @@ func (w *Workspace) Files(ctx context.Context) ([]state.File, error) {
 	var out []state.File
 	fresh := map[string]indexEntry{}
 	read := 0
-	err := filepath.WalkDir(w.Root, func(full string, d fs.DirEntry, err error) error {
-		if err != nil {
-			return err
-		}
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		rel, err := filepath.Rel(w.Root, full)
-		if err != nil || rel == "." {
-			return err
-		}
-		p := filepath.ToSlash(rel)
-		if w.Manifest.LeftOut(p) {
-			if d.IsDir() {
-				return filepath.SkipDir
-			}
-			return nil
-		}
-		if d.IsDir() {
-			return nil
-		}
-		info, err := d.Info()
-		if err != nil {
-			if errors.Is(err, fs.ErrNotExist) {
-				return nil // gone while we looked
-			}
-			return err
-		}
+	err := w.walk(ctx, func(p, full string, info fs.FileInfo) error {
 		f, entry, hashed, err := w.look(p, full, info)
 		if err != nil || f.Mode == 0 {
 			return err
@@ -79,6 +52,51 @@ func (w *Workspace) Files(ctx context.Context) ([]state.File, error) {
 		w.saveIndex()
 	}
 	return out, nil
+}
+
+// Count counts the files that are not left out, without reading them.
+func (w *Workspace) Count(ctx context.Context) (n int, err error) {
+	err = w.walk(ctx, func(_, _ string, info fs.FileInfo) error {
+		if info.Mode().IsRegular() || info.Mode()&fs.ModeSymlink != 0 {
+			n++
+		}
+		return nil
+	})
+	return n, err
+}
+
+// walk visits everything in the workspace that is no folder and not left out.
+func (w *Workspace) walk(ctx context.Context, visit func(p, full string, info fs.FileInfo) error) error {
+	return filepath.WalkDir(w.Root, func(full string, d fs.DirEntry, err error) error {
+		if err == nil {
+			err = ctx.Err()
+		}
+		if err != nil {
+			return err
+		}
+		rel, err := filepath.Rel(w.Root, full)
+		if err != nil || rel == "." {
+			return err
+		}
+		p := filepath.ToSlash(rel)
+		if w.Manifest.LeftOut(p) {
+			if d.IsDir() {
+				return filepath.SkipDir
+			}
+			return nil
+		}
+		if d.IsDir() {
+			return nil
+		}
+		info, err := d.Info()
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil // gone while we looked
+		}
+		if err != nil {
+			return err
+		}
+		return visit(p, full, info)
+	})
 }
 
 // look gives a file as it is now; what is neither file nor link has no mode.

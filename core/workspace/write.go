@@ -123,14 +123,18 @@ func (w *Workspace) remove(p string) error {
 	return nil
 }
 
-// rescue keeps copies of files that a command is about to overwrite, and gives
-// the folder that they are in, below the workspace; empty when none exists.
+// rescue keeps copies of files that a command is about to overwrite and whose
+// content the chest does not have, and gives the folder that they are in, below
+// the workspace; empty when there were none.
 func (w *Workspace) rescue(paths []string) (string, error) {
 	name := filepath.Join(Folder, "rescue", w.host.Now().UTC().Format("2006-01-02T150405.000Z"))
 	kept := false
 	for _, p := range paths {
 		info, err := os.Lstat(w.local(p))
 		if err != nil || !info.Mode().IsRegular() {
+			continue
+		}
+		if d, _, err := digestFile(w.local(p)); err == nil && w.Chest.Blobs.Has(d) {
 			continue
 		}
 		to := filepath.Join(w.Root, name, filepath.FromSlash(p))

@@ -334,7 +334,7 @@ func parseOther(sort, name, sql string) (*element.Element, error) {
 	text = strings.Replace(text, " if not exists ", " ", 1)
 	e := &element.Element{Type: sort, Key: name, Firm: true, Props: []element.Prop{{Name: "definition", Value: element.TextValue(text)}}}
 	if h, err := parseHead(ts); err == nil {
-		e.Gist = clipLine(flat(m[h.at:]))
+		e.Gist = clipLine(strings.TrimPrefix(flat(m[h.at:]), "as "))
 	}
 	return e, nil
 }

@@ -1,0 +1,69 @@
+package cli
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+
+	"oakenchest/sample"
+)
+
+// story is what `oaken demo` plays: Imke builds the reef exhibit's scene; the
+// database and the keepers' app belong to the same project.
+var story = []scene{
+	{"Put the folder under control, and the database with it", []act{
+		{call: `begin`},
+		{call: `env add dev sqlite:dev.db --into database`},
+		{call: `env add test sqlite:test.db`},
+		{call: `capture dev`},
+		{call: `changes`},
+		{call: `commit -m "First state of the reef project"`},
+		{call: `deploy test`},
+	}},
+	{"Change a binary scene, and see what changed in it", []act{
+		{call: `lock exhibit/reef.glb -m "a brighter lamp"`},
+		{call: `--as Tarek lock exhibit/reef.glb`, status: 4},
+		{tell: "Imke makes the lamp larger and brighter in her editor, and saves the scene.", edit: reef(sample.Lamp{Scale: 1.2, Brightness: 55}), call: `changes`},
+		{call: `compare`},
+		{call: `commit -m "A larger, brighter lamp above the coral"`},
+	}},
+	{"Two branches change one scene, and merge by element", []act{
+		{call: `branch kelp --from main:1`},
+		{call: `switch kelp`},
+		{tell: "On this branch the rock is lifted; the lamp is as it was before.", edit: reef(sample.Lamp{Scale: 1, Brightness: 40, RockHeight: 0.3}), call: `commit -m "Lift the rock out of the sand"`},
+		{call: `switch main`},
+		{call: `merge kelp`},
+		{call: `compare main:2 main`},
+	}},
+	{"The same property changed twice is a conflict with an address", []act{
+		{call: `switch kelp`},
+		{tell: "On kelp the lamp becomes 2 in size, on main 1.4.", edit: reef(sample.Lamp{Scale: 2, Brightness: 40, RockHeight: 0.3}), call: `commit -m "A huge lamp"`},
+		{call: `switch main`},
+		{edit: reef(sample.Lamp{Scale: 1.4, Brightness: 55, RockHeight: 0.3}), call: `commit -m "The lamp a little larger"`},
+		{call: `merge kelp`, status: 3},
+		{call: `resolve exhibit/reef.glb::node:Lamp.scale --value "1.6 1.6 1.6"`},
+		{call: `commit`},
+	}},
+	{"Bring a change from the development database to the test database", []act{
+		{tell: "A developer's own tool changes the development database.", edit: inDev("alter table feeding add column amount_g integer not null default 0; alter table tank add column keeper text;"), call: `compare work env:dev`},
+		{call: `promote dev test`, status: 4},
+		{call: `capture dev`},
+		{call: `commit -m "Feedings have an amount, tanks a keeper" --item AQ-12`},
+		{call: `promote dev test`},
+	}},
+	{"Losing data needs consent", []act{
+		{tell: "Somebody removes a table's file; the development database has rows in that table.", edit: func(_ context.Context, folder string) error {
+			return os.Remove(filepath.Join(folder, "database", "tables", "specimen.sql"))
+		}, call: `commit -m "Specimens are kept elsewhere now"`},
+		{call: `deploy dev`, status: 4},
+		{call: `revert main`},
+		{call: `deploy dev`},
+	}},
+	{"Release, go back, look back", []act{
+		{call: `release spring -m "As shown at the opening"`},
+		{call: `restore exhibit/reef.glb --from main:1`},
+		{call: `compare`},
+		{call: `restore exhibit/reef.glb --from main`},
+		{call: `history`},
+	}},
+}

@@ -1,0 +1,184 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"oakenchest/sample"
+)
+
+// program is the built binary that these tests drive.
+var program string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "oaken-test-*")
+	if err != nil {
+		panic(err)
+	}
+	program = filepath.Join(dir, "oaken")
+	build := exec.Command("go", "build", "-o", program, ".")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "%s\n", out)
+		os.Exit(1)
+	}
+	status := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(status)
+}
+
+// project is a folder that calls are made in.
+type project struct {
+	t   *testing.T
+	dir string
+}
+
+// result is what one call printed, and its status.
+type result struct {
+	status   int
+	out, err string
+}
+
+func (p *project) run(args ...string) result {
+	p.t.Helper()
+	var out, errs bytes.Buffer
+	cmd := exec.Command(program, args...)
+	cmd.Dir, cmd.Stdout, cmd.Stderr = p.dir, &out, &errs
+	cmd.Env = append(os.Environ(), "TZ=UTC")
+	err := cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		p.t.Fatal(err)
+	}
+	return result{cmd.ProcessState.ExitCode(), out.String(), errs.String()}
+}
+
+// ok makes a call that must succeed and gives its output.
+func (p *project) ok(args ...string) string {
+	p.t.Helper()
+	r := p.run(args...)
+	if r.status != 0 {
+		p.t.Fatalf("oaken %s: status %d\n%s%s", strings.Join(args, " "), r.status, r.out, r.err)
+	}
+	return r.out
+}
+
+// fails makes a call that must end with a status, a message and a hint, and
+// must leave every file of the project as it was.
+func (p *project) fails(status int, want string, args ...string) result {
+	p.t.Helper()
+	before := p.tree(".")
+	r := p.run(args...)
+	if r.status != status || !strings.Contains(r.err, want) {
+		p.t.Errorf("oaken %s: status %d (want %d), %q is not in\n%s%s", strings.Join(args, " "), r.status, status, want, r.out, r.err)
+	}
+	if strings.Count(r.err, "\n") < 2 {
+		p.t.Errorf("oaken %s: no hint: %s", strings.Join(args, " "), r.err)
+	}
+	if after := p.tree("."); after != before {
+		p.t.Errorf("oaken %s failed and changed files:\n%s\n---\n%s", strings.Join(args, " "), before, after)
+	}
+	return r
+}
+
+// tree writes down every file below a folder, but for oaken's own.
+func (p *project) tree(dir string) string {
+	var b strings.Builder
+	err := filepath.WalkDir(p.path(dir), func(full string, d os.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.Name() == ".oaken" {
+			return filepath.SkipDir
+		}
+		if d.IsDir() {
+			return nil
+		}
+		data, err := os.ReadFile(full)
+		fmt.Fprintf(&b, "%s %x\n", strings.TrimPrefix(full, p.dir), data)
+		return err
+	})
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return b.String()
+}
+
+func (p *project) path(name string) string { return filepath.Join(p.dir, filepath.FromSlash(name)) }
+
+func (p *project) write(name, data string) {
+	p.t.Helper()
+	if err := os.MkdirAll(filepath.Dir(p.path(name)), 0o777); err != nil {
+		p.t.Fatal(err)
+	}
+	os.Chmod(p.path(name), 0o666)
+	if err := os.WriteFile(p.path(name), []byte(data), 0o666); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+func (p *project) read(name string) string {
+	p.t.Helper()
+	data, err := os.ReadFile(p.path(name))
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return string(data)
+}
+
+func (p *project) reef(l sample.Lamp) {
+	p.t.Helper()
+	data, err := sample.Reef(l)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	p.write(sample.Scene, string(data))
+}
+
+func (p *project) sql(file, text string) {
+	p.t.Helper()
+	if err := sample.Run(context.Background(), p.path(file), text); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+// object makes a call with --json and gives the object that it prints.
+func (p *project) object(args ...string) map[string]any {
+	p.t.Helper()
+	r := p.run(append([]string{"--json"}, args...)...)
+	var v map[string]any
+	dec := json.NewDecoder(strings.NewReader(r.out))
+	if err := dec.Decode(&v); err != nil || dec.More() {
+		p.t.Fatalf("oaken --json %s printed %q, %v", strings.Join(args, " "), r.out, err)
+	}
+	if r.err != "" {
+		p.t.Errorf("oaken --json %s wrote to standard error: %s", strings.Join(args, " "), r.err)
+	}
+	return v
+}
+
+// empty gives an empty folder.
+func empty(t *testing.T) *project { t.Helper(); return &project{t, t.TempDir()} }
+
+// world gives the sample world with two environments, in a first commit.
+func world(t *testing.T) *project {
+	t.Helper()
+	p := empty(t)
+	if err := sample.Write(context.Background(), p.dir); err != nil {
+		t.Fatal(err)
+	}
+	p.ok("--as", "Imke", "begin")
+	p.ok("env", "add", "dev", "sqlite:dev.db", "--into", "database")
+	p.ok("env", "add", "test", "sqlite:test.db")
+	p.ok("capture", "dev")
+	p.ok("commit", "-m", "First state")
+	return p
+}

@@ -1,0 +1,139 @@
+package main
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"oakenchest/sample"
+)
+
+func TestWrongCallsChangeNothing(t *testing.T) {
+	p := world(t)
+	for _, c := range []struct {
+		status int
+		want   string
+		call   string
+	}{
+		{4, "is under control already", "begin"},
+		{4, "is under control already", "begin exhibit"},
+		{2, "There is no folder", "begin nowhere"},
+		{2, "A commit needs a message", "commit"},
+		{2, "A commit needs a message", "commit -m \" \n\""},
+		{2, "There is no nothing.txt", "commit nothing.txt -m x"},
+		{2, "outside of the project", "commit ../x -m x"},
+		{2, "the workspace's own state", "commit .oaken/index -m x"},
+		{2, "names no state", "restore notes --from nowhere"},
+		{2, "names no state", "show main:9"},
+		{2, "names no state", "merge nowhere"},
+		{2, "neither a state nor a path", "compare nowhere"},
+		{2, "main holds no nothing", "restore nothing --from main"},
+		{2, "There is no command", "frobnicate"},
+		{2, "unknown flag", "changes --frob"},
+		{2, "required flag", "restore notes"},
+		{2, "at least one of the flags", "resolve x"},
+		{2, "accepts 1 arg", "switch"},
+		{2, "can't be a name", "branch a:b"},
+		{2, "can't be a name", "release work"},
+		{4, "There is a branch main already", "branch main"},
+		{2, "There is no file", "inspect nothing.glb"},
+		{2, "no such element", "inspect exhibit/reef.glb::node:Whale"},
+		{2, "That is no address", "inspect exhibit/reef.glb::node"},
+		{2, "one part already", "split notes/opening.txt parts"},
+		{4, "is not empty", "split exhibit/reef.glb notes"},
+		{2, "is not an artifact that was split", "join notes x.glb"},
+		{2, "No commit holds", "history nothing"},
+		{2, "--limit takes", "history --limit 0"},
+		{2, "not among the commits", "revert kelp"},
+		{2, "same environment", "promote dev dev"},
+		{2, "Name one state", "merge"},
+	} {
+		if c.call == "revert kelp" {
+			p.ok("branch", "kelp")
+			p.ok("switch", "kelp")
+			p.write("x", "x")
+			p.ok("commit", "-m", "x")
+			p.ok("switch", "main")
+		}
+		args := strings.Split(c.call, " ")
+		if strings.Contains(c.call, "\"") {
+			args = []string{"commit", "-m", " \n"}
+		}
+		p.fails(c.status, c.want, args...)
+	}
+	e := p.object("switch", "nowhere")["error"].(map[string]any)
+	if e["code"] != "usage" || e["message"] == "" || e["hint"] == "" {
+		t.Errorf("an error as JSON: %v", e)
+	}
+}
+
+func TestWithoutAWorkspace(t *testing.T) {
+	p := empty(t)
+	for _, call := range []string{"changes", "commit -m x", "history", "locks", "switch main", "env list", "deploy test"} {
+		p.fails(5, "is in no workspace", strings.Split(call, " ")...)
+	}
+	p.ok("begin")
+	os.RemoveAll(p.path(".oaken/chest"))
+	p.fails(5, "There is no chest", "changes")
+}
+
+func TestDamagedArtifactsAreKeptAsTheyAre(t *testing.T) {
+	p := world(t)
+	scene, app := p.read(sample.Scene), p.read(sample.App)
+	damaged := map[string]string{
+		sample.Scene:       scene[:len(scene)-100],
+		sample.App:         app[:len(app)/2],
+		"fake.glb":         "this is no scene",
+		"fake.json":        "{ not json",
+		"fake.xml":         "<?xml version=\"1.0\"?><a><b></a>",
+		"picture.zip":      "PK\x03\x04 and then nothing",
+		"text.png":         "only text",
+		"\xffname.txt"[1:]: "fine",
+	}
+	for name, data := range damaged {
+		p.write(name, data)
+	}
+	out := p.ok("changes")
+	for _, want := range []string{"kept as opaque: it is cut short", "kept as opaque: the zip archive is damaged", "kept as opaque: the scene's JSON", "kept as opaque: line 1, column 3", "kept as opaque: line 1"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("changes lacks %q:\n%s", want, out)
+		}
+	}
+	p.ok("compare")
+	before := p.tree(".")
+	p.ok("commit", "-m", "Damaged files too")
+	for name := range damaged {
+		os.Remove(p.path(name))
+	}
+	p.ok("restore", ".", "--from", "main")
+	if p.tree(".") != before {
+		t.Error("a damaged file did not come back byte for byte")
+	}
+	p.fails(6, "can't be read", "inspect", sample.Scene)
+	p.fails(6, "can't be taken apart", "split", sample.App, "out")
+}
+
+func TestADamagedChestIsNamed(t *testing.T) {
+	p := world(t)
+	packs, err := os.ReadDir(p.path(".oaken/chest/packs"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range packs {
+		if name := ".oaken/chest/packs/" + e.Name(); strings.HasSuffix(name, ".pack") {
+			data := []byte(p.read(name))
+			for i := 100; i < len(data); i += 50 {
+				data[i] ^= 0xff
+			}
+			p.write(name, string(data))
+		}
+	}
+	os.Remove(p.path(sample.Scene))
+	r := p.run("restore", sample.Scene, "--from", "main")
+	if r.status != 6 || !strings.Contains(r.err, "damaged") {
+		t.Errorf("status %d: %s", r.status, r.err)
+	}
+	if _, err := os.Stat(p.path(sample.Scene)); err == nil {
+		t.Error("damaged bytes were written")
+	}
+}
