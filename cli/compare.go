@@ -174,12 +174,12 @@ func changeRows(diffs []state.Difference) []changeRow {
 		}
 		for _, c := range d.Changes {
 			r := changeRow{Address: c.Address.String(), Change: string(c.Kind), From: valueText(c.From), To: valueText(c.To), Kind: d.Kind, Note: opaqueNote(d.Why)}
-			if c.Element != nil && c.Element.Gist != "" {
-				switch gist := c.Element.Gist; c.Kind {
+			if c.Element != nil {
+				switch text := c.Element.Summary(); c.Kind {
 				case element.Added:
-					r.To = &gist
+					r.To = &text
 				case element.Removed:
-					r.From = &gist
+					r.From = &text
 				}
 			}
 			rows = append(rows, r)
@@ -226,10 +226,10 @@ func changeText(c element.Change) (string, tone) {
 		if c.Kind == element.Removed {
 			t = bad
 		}
-		if c.Element == nil || c.Element.Gist == "" {
+		if c.Element == nil || c.Element.Summary() == "" {
 			return string(c.Kind), t
 		}
-		return string(c.Kind) + "  " + oneLine(c.Element.Gist, 2*valueWidth), t
+		return string(c.Kind) + "  " + oneLine(c.Element.Summary(), 2*valueWidth), t
 	case element.Edited:
 		return oneLine(c.From.String(), valueWidth) + " → " + oneLine(c.To.String(), valueWidth), warm
 	default:

@@ -122,7 +122,7 @@ func ParseAddress(s string) (Address, error) {
 		a.Path, p.at = s[:end], end
 	}
 	if a.Path == "" {
-		return a, fmt.Errorf("the address %q names no artifact before ::", s)
+		return a, fmt.Errorf("the address %q names no artifact", s)
 	}
 	if p.at == len(s) {
 		return a, nil

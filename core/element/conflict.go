@@ -28,10 +28,11 @@ type Side struct {
 // String writes the side for people.
 func (s Side) String() string {
 	switch {
-	case s.Element != nil && s.Element.Gist != "":
-		return s.Element.Gist
 	case s.Element != nil:
-		return "kept"
+		if text := s.Element.Summary(); text != "" {
+			return text
+		}
+		return s.Element.Type
 	case s.Value.IsAbsent():
 		return "nothing"
 	default:

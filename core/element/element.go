@@ -83,6 +83,34 @@ func (e *Element) Clone() *Element {
 	return &c
 }
 
+// Summary says on one line what e is: its gist, else its first properties.
+func (e *Element) Summary() string {
+	if e.Gist != "" {
+		return e.Gist
+	}
+	const most = 3
+	var parts []string
+	for i, p := range e.Props {
+		if i == most {
+			parts = append(parts, "…")
+			break
+		}
+		text := p.Name + " " + p.Value.String()
+		if p.Name == "text" {
+			text = p.Value.String()
+		}
+		parts = append(parts, text)
+	}
+	if n := e.Count() - 1; len(parts) == 0 && n > 0 {
+		for _, k := range e.Children {
+			if s := k.Summary(); s != "" {
+				return s
+			}
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
 // Count gives the number of elements in the tree, e included.
 func (e *Element) Count() int {
 	n := 1

@@ -180,15 +180,7 @@ func (c *childMerge) settleInsertion(gap token, mine, theirs []token) {
 func (c *childMerge) block(toks []token) Value {
 	lines := make([]string, len(toks))
 	for i, tok := range toks {
-		e := c.result[tok]
-		switch {
-		case e.Gist != "":
-			lines[i] = e.Gist
-		case len(e.Props) > 0:
-			lines[i] = e.Props[0].Value.String()
-		default:
-			lines[i] = e.Type
-		}
+		lines[i] = c.result[tok].Summary()
 	}
 	return TextValue(strings.Join(lines, "\n"))
 }

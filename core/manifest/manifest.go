@@ -129,9 +129,9 @@ var environmentName = regexp.MustCompile(`^[\p{L}\p{N}][\p{L}\p{N}_. -]*$`)
 func CheckEnvironment(e Environment) error {
 	switch {
 	case !environmentName.MatchString(e.Name) || strings.TrimSpace(e.Name) != e.Name:
-		return fmt.Errorf("%q can't be an environment's name: use letters, digits, spaces, - _ and .", e.Name)
+		return fmt.Errorf("%q can't be an environment's name: use letters, digits, spaces, dots and - or _", e.Name)
 	case !strings.Contains(e.Target, ":"):
-		return fmt.Errorf("the target %q of environment %s does not begin with a scheme, such as sqlite:", e.Target, e.Name)
+		return fmt.Errorf("the target %q of environment %s does not begin with a scheme, as sqlite:dev.db does", e.Target, e.Name)
 	case !Inside(e.Into):
 		return fmt.Errorf("the environment %s needs a folder inside the project to go into", e.Name)
 	}

@@ -1,5 +1,7 @@
 package pack
 
+//lint:file-ignore SA1019 the date as the format has it is copied, or set to its least; Modified would add an extra field
+
 import (
 	"archive/zip"
 	"bytes"
@@ -46,7 +48,7 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 		}
 		delete(wanted, f.Name)
 		if e.Sum() == have.Root.Children[i].Sum() {
-			err = copyEntry(w, f)
+			err = w.Copy(f)
 		} else {
 			var body []byte
 			if body, err = k.bytesOf(e, f.Name, all); err == nil {
@@ -132,10 +134,6 @@ func fileName(name string, e *element.Element) string {
 		return name + "." + e.Prop(kindProperty).Text()
 	}
 	return name
-}
-
-func copyEntry(w *zip.Writer, f *zip.File) error {
-	return w.Copy(f)
 }
 
 // plainHeader gives the header of an entry without a date: 1 January 1980, the

@@ -1,0 +1,46 @@
+# make demo   play a full example on the sample data
+# make test   install what the tests need and run all of them
+export CGO_ENABLED = 0
+
+GO      ?= go
+PROGRAM := bin/oaken
+
+.PHONY: build demo test check setup fuzz bench clean
+
+build:
+	$(GO) build -trimpath -ldflags "-s -w" -o $(PROGRAM) ./cmd/oaken
+
+demo: build
+	rm -rf demo/brindle-bay
+	mkdir -p demo
+	$(PROGRAM) --in demo demo brindle-bay
+
+# What the tests use besides Go: the engine's own shell as an outside judge, and
+# archive programs as other people's editors.
+setup:
+	@for p in sqlite3 zip unzip; do command -v $$p >/dev/null || missing="$$missing $$p"; done; \
+	if [ -n "$$missing" ]; then apt-get update -qq && apt-get install -y -qq $$missing; fi
+
+check:
+	@files=$$(gofmt -l $$(git ls-files '*.go')); if [ -n "$$files" ]; then echo "gofmt would change:"; echo "$$files"; exit 1; fi
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+
+test: setup check
+	@corpus=$$(test/corpus); \
+	OAKEN_CORPUS=$$corpus OAKEN_SCENES=$${corpus:+$$corpus/usr/share/assimp/models} $(GO) test ./...
+
+# Each fuzz target for a while.
+FUZZTIME ?= 30s
+fuzz:
+	@for pkg in $$($(GO) list ./...); do \
+	  for f in $$($(GO) test -list '^Fuzz' $$pkg | grep '^Fuzz'); do \
+	    echo "$$pkg $$f"; $(GO) test -run '^$$' -fuzz "^$$f$$" -fuzztime $(FUZZTIME) $$pkg || exit 1; \
+	  done; \
+	done
+
+bench:
+	$(GO) test -run '^$$' -bench . ./...
+
+clean:
+	rm -rf bin demo
