@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"github.com/mattn/go-runewidth"
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/element"
@@ -111,31 +112,64 @@ func (a *App) folderArtifact(ctx context.Context, name string) (*state.Artifact,
 	return w.Reader().Read(ctx, w.Work(), p)
 }
 
-// showElement writes an element's properties and what is below it.
+// showElement writes an element's properties, one a line, and what is below it.
 func (a *App) showElement(e *element.Element, indent string, depth int) {
 	for _, p := range e.Props {
 		a.say("%s%s  %s", indent, a.paint(faint, p.Name), oneLine(p.Value.String(), 90))
 	}
+	a.showChildren(e, indent, depth)
+}
+
+// showChildren writes a line for each child, with its properties behind it, and
+// what is inside below it, down to depth.
+func (a *App) showChildren(e *element.Element, indent string, depth int) {
 	if depth < 1 {
 		return
 	}
 	steps := e.Steps()
 	for i, k := range e.Children {
-		line := steps[i].String()
+		var props []cell
 		if k.Gist != "" {
-			line += "  " + a.paint(faint, oneLine(k.Gist, 80))
+			props = append(props, cell{oneLine(k.Gist, 80), faint})
 		}
-		if depth == 1 && len(k.Children) > 0 && k.Gist == "" {
-			line += "  " + a.paint(faint, count(k.Count()-1, "element")+" inside")
+		if k.Gist == "" || len(k.Children) > 0 || k.Origin != (element.Digest{}) {
+			for _, p := range k.Props {
+				if p.Value.Text() == k.Key && (p.Name == "id" || p.Name == "name" || p.Name == "key") || strings.HasPrefix(p.Name, "(") {
+					continue // the line says it already
+				}
+				props = append(props, cell{p.Name, faint}, cell{oneLine(p.Value.String(), 60), plain})
+			}
 		}
-		a.say("%s%s", indent, line)
-		if k.Gist != "" && len(k.Children) == 0 {
-			continue // the line says it all
+		if depth == 1 && len(k.Children) > 0 {
+			props = append(props, cell{count(k.Count()-1, "element") + " inside", faint})
 		}
-		if depth > 1 || len(k.Children) == 0 && len(e.Children) <= 40 {
-			a.showElement(k, indent+"    ", depth-1)
-		}
+		a.wrapped(indent, steps[i].String(), props)
+		a.showChildren(k, indent+"    ", depth-1)
 	}
+}
+
+// wrapped writes a heading and cells behind it, on further lines where the
+// terminal ends.
+func (a *App) wrapped(indent, heading string, cells []cell) {
+	width := a.Width
+	if width < 60 {
+		width = 120
+	}
+	line, at := indent+heading, runewidth.StringWidth(indent+heading)
+	for i := 0; i < len(cells); i++ {
+		text, size := a.paint(cells[i].tone, cells[i].text), runewidth.StringWidth(cells[i].text)
+		if cells[i].tone == faint && i+1 < len(cells) && cells[i+1].tone == plain { // a name and its value stay together
+			i++
+			text += " " + cells[i].text
+			size += 1 + runewidth.StringWidth(cells[i].text)
+		}
+		if at+2+size > width && at > len(indent)+4 {
+			a.say("%s", line)
+			line, at = indent+"      ", runewidth.StringWidth(indent)+6
+		}
+		line, at = line+"  "+text, at+2+size
+	}
+	a.say("%s", line)
 }
 
 func elementJSON(e *element.Element) any {
