@@ -67,6 +67,7 @@ func (r *Reader) Merge(ctx context.Context, base, mine, theirs State, settle ele
 		}
 	}
 	g.files()
+	g.clashes()
 	for _, e := range g.edits {
 		g.out.Edits = append(g.out.Edits, e)
 	}

@@ -132,6 +132,8 @@ func TestMergeByArtifact(t *testing.T) {
 		"both added json":       {memory(), memory("a.json", `{"x":1}`), memory("a.json", `{"y":2}`), memory("a.json", `{"x":1,"y":2}`), nil, ""},
 		"mine moved":            {memory("a", "reef"), memory("b", "reef"), memory("a", "reef!"), memory("b", "reef!"), nil, ""},
 		"theirs moved":          {memory("a", "reef"), memory("a", "reef!"), memory("b", "reef"), memory("b", "reef!"), nil, ""},
+		"file against folder":   {memory(), memory("x", "1\n"), memory("x/y", "2\n"), memory("x", "1\n"), nil, "x"},
+		"folder, theirs":        {memory(), memory("x", "1\n"), memory("x/y", "2\n"), memory("x/y", "2\n"), keep(element.KeepTheirs), ""},
 		"unreadable":            {memory("a.xml", "<a>"), memory("a.xml", "<b>"), memory("a.xml", "<c>"), memory("a.xml", "<b>"), nil, "a.xml"},
 	} {
 		got, conflicts := merged(t, c.base, c.mine, c.theirs, c.settle)

@@ -317,7 +317,17 @@ func (w *Workspace) asIs(p *Pending, path string) bool {
 }
 
 func (w *Workspace) writeEdits(p *Pending, m *state.Merged, old map[string]string, theirs state.State) error {
-	for _, e := range m.Edits {
+	goneFirst := slices.Clone(m.Edits) // a file may go where a folder comes, or the reverse
+	slices.SortStableFunc(goneFirst, func(a, b state.Edit) int {
+		switch {
+		case a.Gone == b.Gone:
+			return 0
+		case a.Gone:
+			return -1
+		}
+		return 1
+	})
+	for _, e := range goneFirst {
 		if was, ok := old[e.Path]; w.asIs(p, e.Path) || ok && was == p.Written[e.Path] {
 			continue
 		}
@@ -501,30 +511,38 @@ func (w *Workspace) Abandon(ctx context.Context) (*Pending, string, error) {
 	if err != nil {
 		return nil, "", err
 	}
-	base := w.BaseState()
-	for _, c := range s.Changes {
-		if _, ok := p.Written[c.Path]; !ok && c.State == New {
-			continue // made by hand, and no part of the merge
-		}
-		if c.From != "" {
-			f := c.was
-			if err := w.fetch(base, f, true); err != nil {
-				return nil, "", err
-			}
-		}
-		if c.was.Mode == 0 || c.From != "" {
-			err = w.remove(c.Path)
-		} else {
-			err = w.fetch(base, c.was, true)
-		}
-		if err != nil {
-			return nil, "", err
-		}
+	if err := w.undo(s.Changes, p.Written); err != nil {
+		return nil, "", err
 	}
 	if err := w.MarkReadOnly(ctx); err != nil {
 		return nil, "", err
 	}
 	return p, kept, os.Remove(w.pendingFile())
+}
+
+// undo brings changed files back as the base has them. Files that were made by
+// hand, and not by the merge that wrote some, stay.
+func (w *Workspace) undo(changes []Change, written map[string]string) error {
+	var bring []state.File
+	for _, c := range changes {
+		if _, ok := written[c.Path]; !ok && c.State == New {
+			continue
+		}
+		if c.was.Mode != 0 {
+			bring = append(bring, c.was)
+		}
+		if c.was.Mode == 0 || c.From != "" {
+			if err := w.remove(c.Path); err != nil {
+				return err
+			}
+		}
+	}
+	for _, f := range bring {
+		if err := w.fetch(w.BaseState(), f, true); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // commitMerge records the outcome of a merge. Files need no lock for it.

@@ -161,6 +161,9 @@ func (w *Workspace) restoreTo(ctx context.Context, chosen []state.File, from sta
 			return nil, fault.New(fault.Refused, "Name an empty folder.", "%s is in %s already and would be overwritten.", f.Path, to)
 		}
 	}
+	if err := os.MkdirAll(to, 0o777); err != nil {
+		return nil, fault.New(fault.Refused, "Name another folder.", "%s can't be made: %w.", to, err)
+	}
 	for _, f := range chosen {
 		if err := ctx.Err(); err != nil {
 			return nil, err

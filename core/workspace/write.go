@@ -109,8 +109,8 @@ func (w *Workspace) link(p, target string) error {
 
 // remove takes a file away, and folders that become empty.
 func (w *Workspace) remove(p string) error {
-	if _, err := os.Lstat(w.local(p)); err != nil {
-		return nil // gone, or what was its folder is a file now
+	if info, err := os.Lstat(w.local(p)); err != nil || info.IsDir() {
+		return nil // gone, or its folder is a file now, or it is a folder
 	}
 	if err := os.Remove(w.local(p)); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
@@ -232,9 +232,6 @@ func (w *Workspace) carry(ctx context.Context, from, to state.State) (Transition
 	}
 	for _, f := range a {
 		if wanted[f.Path].Mode == 0 && is[f.Path].Same(f) {
-			if info, err := os.Lstat(w.local(f.Path)); err == nil && info.IsDir() {
-				continue // a folder of the new state by now
-			}
 			if err := w.remove(f.Path); err != nil {
 				return t, err
 			}
@@ -247,6 +244,14 @@ func (w *Workspace) carry(ctx context.Context, from, to state.State) (Transition
 // inTheWay lists what stands where a new file has to go and is not of the state
 // that is left: a file that is left out, or anything in a folder of that name.
 func (w *Workspace) inTheWay(p string, was map[string]state.File) []string {
+	for i, r := range p {
+		if r != '/' {
+			continue
+		}
+		if info, err := os.Lstat(w.local(p[:i])); err == nil && !info.IsDir() && was[p[:i]].Mode == 0 {
+			return []string{p[:i]}
+		}
+	}
 	info, err := os.Lstat(w.local(p))
 	if err != nil {
 		return nil

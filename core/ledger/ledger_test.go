@@ -1,0 +1,234 @@
+package ledger
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"sync"
+	"testing"
+	"time"
+)
+
+var noon = time.Date(2026, 5, 4, 12, 0, 0, 123_456_789, time.UTC)
+
+func create(t *testing.T) (*Ledger, string) {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), "ledger.db")
+	l, err := Create(t.Context(), file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { l.Close() })
+	return l, file
+}
+
+func update(t *testing.T, l *Ledger, fn func(*Tx) error) {
+	t.Helper()
+	if err := l.Update(t.Context(), fn); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func sealed(message string, parents ...ID) Commit {
+	c := Commit{Branch: "main", Depth: len(parents) + 1, Generation: len(parents) + 1, Parents: parents, Author: "Imke", Workspace: "desk", Time: noon, Message: message, Item: "AQ-1"}
+	c.Seal()
+	return c
+}
+
+func TestCommitsComeBackAsTheyWere(t *testing.T) {
+	l, file := create(t)
+	one := sealed("one\ntwo lines, and ' quotes")
+	two := sealed("two", one.ID, one.ID)
+	update(t, l, func(tx *Tx) error { return errors.Join(tx.AddCommit(one), tx.AddCommit(two), tx.AddCommit(one)) })
+	again, err := Open(t.Context(), file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer again.Close()
+	err = again.View(t.Context(), func(tx *Tx) error {
+		for _, want := range []Commit{one, two} {
+			got, err := tx.Commit(want.ID)
+			if err != nil {
+				return err
+			}
+			if fmt.Sprint(got) != fmt.Sprint(want) {
+				t.Errorf("got %v, want %v", got, want)
+			}
+			got.Seal()
+			if got.ID != want.ID {
+				t.Error("the id is not that of the fields")
+			}
+			found, err := tx.CommitsByPrefix(want.ID.String()[:6])
+			if err != nil || len(found) != 1 || found[0].ID != want.ID {
+				t.Errorf("by prefix: %v, %v", found, err)
+			}
+		}
+		if _, err := tx.Commit(ID{9}); !errors.Is(err, ErrNotFound) {
+			t.Errorf("an unknown id: %v", err)
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, change := range []func(*Commit){func(c *Commit) { c.Message += "." }, func(c *Commit) { c.Author = "Tarek" }, func(c *Commit) { c.Time = c.Time.Add(time.Millisecond) }, func(c *Commit) { c.Parents = nil }, func(c *Commit) { c.Tree[3] = 1 }} {
+		c := two
+		change(&c)
+		if c.Seal(); c.ID == two.ID {
+			t.Error("another commit has the same id")
+		}
+	}
+}
+
+func TestIDsPrintAndParse(t *testing.T) {
+	id := sealed("x").ID
+	if got, err := ParseID(id.String()); err != nil || got != id {
+		t.Errorf("%v, %v", got, err)
+	}
+	for _, bad := range []string{"", "abc", id.String() + "0", "u" + id.String()[1:]} {
+		if _, err := ParseID(bad); err == nil {
+			t.Errorf("%q is taken", bad)
+		}
+	}
+}
+
+func TestAFailedUpdateLeavesNothing(t *testing.T) {
+	l, _ := create(t)
+	boom := errors.New("boom")
+	err := l.Update(t.Context(), func(tx *Tx) error {
+		if err := tx.AddBranch(Branch{Name: "main", Author: "Imke", Time: noon}); err != nil {
+			return err
+		}
+		return boom
+	})
+	if !errors.Is(err, boom) {
+		t.Fatal(err)
+	}
+	func() {
+		defer func() { recover() }()
+		_ = l.Update(t.Context(), func(tx *Tx) error {
+			_ = tx.AddBranch(Branch{Name: "main", Author: "Imke", Time: noon})
+			panic("in the middle")
+		})
+	}()
+	update(t, l, func(tx *Tx) error {
+		if all, err := tx.Branches(); err != nil || len(all) != 0 {
+			t.Errorf("%v, %v", all, err)
+		}
+		return tx.AddBranch(Branch{Name: "main", Author: "Imke", Time: noon})
+	})
+	if err := l.Update(t.Context(), func(tx *Tx) error { return tx.AddBranch(Branch{Name: "main"}) }); !errors.Is(err, ErrTaken) {
+		t.Errorf("a name twice: %v", err)
+	}
+}
+
+// TestWritersTakeTurns lets several connections move one tip at once: each move
+// from a given commit must succeed for exactly one.
+func TestWritersTakeTurns(t *testing.T) {
+	l, file := create(t)
+	update(t, l, func(tx *Tx) error { return tx.AddBranch(Branch{Name: "main", Author: "Imke", Time: noon}) })
+	const writers, rounds = 4, 10
+	var wg sync.WaitGroup
+	var mu sync.Mutex
+	won := map[ID]int{}
+	for n := range writers {
+		wg.Go(func() {
+			mine, err := Open(context.Background(), file)
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			defer mine.Close()
+			for round := range rounds {
+				var from ID
+				err := mine.Update(context.Background(), func(tx *Tx) error {
+					b, err := tx.Branch("main")
+					if err != nil {
+						return err
+					}
+					from = b.Tip
+					c := sealed(fmt.Sprint(n, round))
+					return errors.Join(tx.AddCommit(c), tx.MoveTip("main", from, c.ID))
+				})
+				if err != nil {
+					t.Error(err)
+				}
+				mu.Lock()
+				won[from]++
+				mu.Unlock()
+			}
+		})
+	}
+	wg.Wait()
+	if len(won) != writers*rounds {
+		t.Errorf("%d different tips were left, want %d", len(won), writers*rounds)
+	}
+	err := l.Update(t.Context(), func(tx *Tx) error { return tx.MoveTip("main", ID{1}, ID{2}) })
+	if !errors.Is(err, ErrMoved) {
+		t.Errorf("a move from where the branch is not: %v", err)
+	}
+}
+
+func TestLocksReleasesAndDeployments(t *testing.T) {
+	l, _ := create(t)
+	lock := Lock{Address: "reef.glb", Holder: "Imke", Workspace: "desk", Since: noon.Truncate(time.Millisecond), Reason: "lamp"}
+	c := sealed("x")
+	update(t, l, func(tx *Tx) error {
+		return errors.Join(tx.AddLock(lock), tx.AddRelease(Release{Name: "spring", Commit: c.ID, Author: "Ravi", Time: noon}),
+			tx.AddDeployment(Deployment{Environment: "test", Commit: c.ID, Author: "Ravi", Time: noon, Steps: 1}), tx.AddDeployment(Deployment{Environment: "test", Commit: c.ID, Author: "Ravi", Time: noon, Steps: 2}))
+	})
+	update(t, l, func(tx *Tx) error {
+		if all, err := tx.Locks(); err != nil || len(all) != 1 || all[0] != lock {
+			t.Errorf("locks: %v, %v", all, err)
+		}
+		if r, err := tx.Release("spring"); err != nil || r.Commit != c.ID {
+			t.Errorf("release: %v, %v", r, err)
+		}
+		if d, err := tx.LastDeployment("test"); err != nil || d.Steps != 2 {
+			t.Errorf("deployment: %v, %v", d, err)
+		}
+		if _, err := tx.LastDeployment("live"); !errors.Is(err, ErrNotFound) {
+			t.Errorf("no deployment: %v", err)
+		}
+		return tx.RemoveLock("reef.glb")
+	})
+	if err := l.Update(t.Context(), func(tx *Tx) error { return tx.RemoveLock("reef.glb") }); !errors.Is(err, ErrNotFound) {
+		t.Errorf("a lock that is gone: %v", err)
+	}
+}
+
+func TestANewerLedgerIsRefused(t *testing.T) {
+	l, file := create(t)
+	l.Close()
+	db, err := sql.Open("sqlite", file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := db.Exec("update format set version = 99"); err != nil {
+		t.Fatal(err)
+	}
+	db.Close()
+	if _, err := Open(t.Context(), file); !errors.Is(err, ErrNewer) {
+		t.Errorf("got %v", err)
+	}
+	if _, err := Open(t.Context(), filepath.Join(t.TempDir(), "none.db")); err == nil {
+		t.Error("a missing ledger was opened")
+	}
+}
+
+func BenchmarkUpdate(b *testing.B) {
+	l, err := Create(b.Context(), filepath.Join(b.TempDir(), "ledger.db"))
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer l.Close()
+	for i := 0; b.Loop(); i++ {
+		if err := l.Update(b.Context(), func(tx *Tx) error {
+			return tx.AddLock(Lock{Address: fmt.Sprint(i), Holder: "Imke", Workspace: "desk", Since: noon})
+		}); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
