@@ -1,0 +1,67 @@
+package workspace
+
+import (
+	"context"
+	"os"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/state"
+)
+
+// Abandon gives the merge under way up and restores what it found. Edits made
+// since are kept as rescue copies, in the folder that is given back.
+func (w *Workspace) Abandon(ctx context.Context) (*Pending, string, error) {
+	p, err := w.Pending()
+	if err != nil {
+		return nil, "", err
+	}
+	if p == nil {
+		return nil, "", fault.New(fault.Usage, "oaken changes shows the state of the workspace.", "Nothing is being merged.")
+	}
+	s, err := w.Changes(ctx)
+	if err != nil {
+		return nil, "", err
+	}
+	var edited []string
+	for _, c := range s.Changes {
+		if d, ok := p.Written[c.Path]; c.is.Mode != 0 && (!ok || d != hexOf(c.is.Digest)) {
+			edited = append(edited, c.Path)
+		}
+	}
+	kept, err := w.rescue(edited)
+	if err != nil {
+		return nil, "", err
+	}
+	if err := w.undo(s.Changes, p.Written); err != nil {
+		return nil, "", err
+	}
+	if err := w.MarkReadOnly(ctx); err != nil {
+		return nil, "", err
+	}
+	return p, kept, os.Remove(w.pendingFile())
+}
+
+// undo brings changed files back as the base has them. Files that were made by
+// hand, and not by the merge that wrote some, stay.
+func (w *Workspace) undo(changes []Change, written map[string]string) error {
+	var bring []state.File
+	for _, c := range changes {
+		if _, ok := written[c.Path]; !ok && c.State == New {
+			continue
+		}
+		if c.was.Mode != 0 {
+			bring = append(bring, c.was)
+		}
+		if c.was.Mode == 0 || c.From != "" {
+			if err := w.remove(c.Path); err != nil {
+				return err
+			}
+		}
+	}
+	for _, f := range bring {
+		if err := w.fetch(w.BaseState(), f, true); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,127 @@
+package workspace
+
+import (
+	"context"
+	"io"
+	"os"
+	"slices"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
+	"oakenchest/core/state"
+)
+
+// apply brings the workspace from what the merge wrote before to what it comes
+// to now, and remembers it.
+func (w *Workspace) apply(ctx context.Context, p *Pending, m *state.Merged) error {
+	_, mine, theirs, err := w.states(p)
+	if err != nil {
+		return err
+	}
+	next := map[string]string{}
+	for _, e := range m.Edits {
+		switch {
+		case w.asIs(p, e.Path):
+			next[e.Path] = p.Written[e.Path]
+		case e.Gone:
+			next[e.Path] = ""
+		case e.Take.Mode != 0:
+			next[e.Path] = hexOf(e.Take.Digest)
+		default:
+			next[e.Path] = hexOf(element.DigestOf(e.Data))
+		}
+	}
+	old := p.Written
+	p.Written = map[string]string{}
+	for path, d := range next {
+		p.Written[path] = d
+	}
+	for path, d := range old { // also what is about to be taken back, in case we are stopped
+		if _, ok := p.Written[path]; !ok {
+			p.Written[path] = d
+		}
+	}
+	if err := w.savePending(p); err != nil {
+		return err
+	}
+	mineFiles, err := mine.Files(ctx)
+	if err != nil {
+		return err
+	}
+	isMine := byPath(mineFiles)
+	for path := range old {
+		if _, stays := next[path]; stays || w.asIs(p, path) {
+			continue
+		}
+		if f, ok := isMine[path]; !ok {
+			err = w.remove(path)
+		} else {
+			err = w.fetch(mine, f, true)
+		}
+		if err != nil {
+			return err
+		}
+		delete(p.Written, path)
+	}
+	return w.writeEdits(p, m, old, theirs)
+}
+
+func (w *Workspace) asIs(p *Pending, path string) bool {
+	return slices.Contains(p.AsIs, w.Reader().Unit(path))
+}
+
+func (w *Workspace) writeEdits(p *Pending, m *state.Merged, old map[string]string, theirs state.State) error {
+	goneFirst := slices.Clone(m.Edits) // a file may go where a folder comes, or the reverse
+	slices.SortStableFunc(goneFirst, func(a, b state.Edit) int {
+		switch {
+		case a.Gone == b.Gone:
+			return 0
+		case a.Gone:
+			return -1
+		}
+		return 1
+	})
+	for _, e := range goneFirst {
+		if was, ok := old[e.Path]; w.asIs(p, e.Path) || ok && was == p.Written[e.Path] {
+			continue
+		}
+		var err error
+		switch {
+		case e.Gone:
+			err = w.remove(e.Path)
+		case e.Take.Mode != 0:
+			err = w.takeFrom(e, theirs)
+		default:
+			mode := os.FileMode(0o666)
+			if e.Mode == chest.Executable {
+				mode = 0o777
+			}
+			err = w.write(e.Path, e.Data, mode&^umask)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return w.savePending(p)
+}
+
+// takeFrom writes a file by its digest, which is in the chest, under the path
+// of the edit.
+func (w *Workspace) takeFrom(e state.Edit, theirs state.State) error {
+	f := e.Take
+	f.Path = e.Path
+	return w.fetch(byDigest{w, theirs, f}, f, true)
+}
+
+// byDigest opens one file by its digest, whatever its path.
+type byDigest struct {
+	w *Workspace
+	state.State
+	file state.File
+}
+
+// Open reads the one file by its digest.
+func (b byDigest) Open(string) (io.ReadCloser, error) {
+	r, err := b.w.Chest.Blobs.Open(b.file.Digest)
+	return r, chest.Explain(err)
+}

@@ -1,0 +1,80 @@
+package workspace
+
+import (
+	"encoding/json"
+	"errors"
+	"os"
+	"path/filepath"
+
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/state"
+)
+
+// Pending is a merge or revert that has begun and is not committed. It is kept
+// as data beside the files, which hold mine where a conflict is open.
+type Pending struct {
+	Format int `json:"format"`
+	// What says what is being done, for people: `merge kelp`.
+	What    string `json:"what"`
+	Message string `json:"message"`
+	// Base, Mine and Theirs are the trees that are merged, in hexadecimal.
+	Base, Mine, Theirs string
+	// Parent is the commit that becomes the second parent; empty for a revert.
+	Parent string `json:"parent,omitempty"`
+	// Settled lists the choices that were made.
+	Settled []settledConflict `json:"settled"`
+	// AsIs lists artifacts that the person has settled by hand.
+	AsIs []string `json:"asIs"`
+	// Written says what the merge wrote, by path, in hexadecimal; empty for a
+	// file that it took away.
+	Written map[string]string `json:"written"`
+}
+
+type settledConflict struct {
+	Address string `json:"address"`
+	Keep    string `json:"keep"`
+	Sort    string `json:"sort,omitempty"`
+	Value   string `json:"value,omitempty"`
+}
+
+func (w *Workspace) pendingFile() string { return filepath.Join(w.Root, Folder, "merge.json") }
+
+// Pending gives the merge under way, nil for none.
+func (w *Workspace) Pending() (*Pending, error) {
+	data, err := os.ReadFile(w.pendingFile())
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	p := &Pending{}
+	if err == nil {
+		err = json.Unmarshal(data, p)
+	}
+	if err != nil || p.Format != formatVersion {
+		return nil, fault.New(fault.Damaged, "Bring .oaken/merge.json back from a copy, or remove it to give the merge up.", "The record of the merge under way can't be read.")
+	}
+	return p, nil
+}
+
+func (w *Workspace) savePending(p *Pending) error {
+	p.Format = formatVersion
+	data, err := json.MarshalIndent(p, "", "  ")
+	if err != nil {
+		return err
+	}
+	return w.writeOwn("merge.json", append(data, '\n'))
+}
+
+// states gives the three states of a merge under way.
+func (w *Workspace) states(p *Pending) (base, mine, theirs state.State, err error) {
+	var trees [3]element.Digest
+	for i, s := range []string{p.Base, p.Mine, p.Theirs} {
+		if trees[i], err = fromHex(s); err != nil {
+			return nil, nil, nil, err
+		}
+	}
+	at := func(d element.Digest, name string) state.State {
+		return state.Commit{Chest: w.Chest, Tree: d, Name: name}
+	}
+	return at(trees[0], "base"), at(trees[1], "mine"), at(trees[2], "theirs"), nil
+}
