@@ -28,7 +28,7 @@ check:
 
 test: setup check
 	@corpus=$$(test/corpus); \
-	OAKEN_CORPUS=$$corpus OAKEN_SCENES=$${corpus:+$$corpus/usr/share/assimp/models} $(GO) test ./...
+	OAKEN_CORPUS=$$corpus OAKEN_SCENES=$${corpus:+$$corpus/usr/share/assimp/models} $(GO) test -count=1 ./...
 
 # Each fuzz target for a while.
 FUZZTIME ?= 30s

@@ -103,7 +103,7 @@ func wrap(a *App, cmd *cobra.Command) {
 			if err == nil || fault.CodeOf(err) == fault.Usage {
 				return err
 			}
-			return usage(c, "The call is wrong: %s.", err.Error())
+			return usage(c, "The call is wrong: %s. It reads: %s.", err.Error(), strings.TrimSuffix(c.UseLine(), " [flags]"))
 		}
 	}
 	for _, c := range cmd.Commands() {

@@ -12,20 +12,21 @@ import (
 	"path/filepath"
 	"slices"
 
-	"github.com/klauspost/compress/zstd"
-
 	"oakenchest/core/blob/cut"
 )
 
 // Batch is one pack being written. Use it from one goroutine; end it with
-// Commit or Abandon.
+// Commit or Abandon. Chunks are hashed and compressed on all cores, and written
+// in the order in which they were cut, so that equal batches give equal packs.
 type Batch struct {
 	store *Store
+	pipe  *pipeline
+	have  map[Digest]bool // what this batch holds, or is about to
+
+	// What follows belongs to the writer, until it has ended.
 	file  *os.File
 	out   *bufio.Writer
-	enc   *zstd.Encoder
 	at    int64
-	have  map[Digest]bool
 	index []indexEntry
 	names []byte // digests in order of writing
 }
@@ -38,41 +39,17 @@ type indexEntry struct {
 // Begin starts a batch. Nothing is written before the first Put.
 func (s *Store) Begin() *Batch { return &Batch{store: s, have: map[Digest]bool{}} }
 
-func (b *Batch) open() error {
-	if b.file != nil {
-		return nil
-	}
-	f, err := os.CreateTemp(b.store.dir, "writing-*")
-	if err != nil {
-		return err
-	}
-	enc, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithEncoderLevel(zstd.SpeedDefault))
-	if err != nil {
-		f.Close()
-		return err
-	}
-	b.file, b.out, b.enc = f, bufio.NewWriterSize(f, 1<<20), enc
-	b.at = int64(len(packMagic))
-	_, err = b.out.WriteString(packMagic)
-	return err
-}
-
 // Has reports whether the content is in the store or in this batch.
 func (b *Batch) Has(d Digest) bool { return b.have[d] || b.store.Has(d) }
 
 // Put stores content and gives its digest and size. Content that the store has
-// already costs nothing.
+// already costs no space.
 func (b *Batch) Put(r io.Reader) (Digest, int64, error) {
-	whole, size, list := sha256.New(), int64(0), []byte(nil)
+	whole, size := sha256.New(), int64(0)
 	cutter := cut.New(r)
-	var held []byte // the first chunk waits: alone, it is the content
-	flush := func(chunk []byte) error {
-		d := Digest(sha256.Sum256(chunk))
-		list = append(list, d[:]...)
-		list = binary.LittleEndian.AppendUint32(list, uint32(len(chunk)))
-		return b.write(d, chunk, kindPlain, int64(len(chunk)))
-	}
-	for n := 0; ; n++ {
+	var chunks []*job
+	var first []byte
+	for {
 		chunk, err := cutter.Next()
 		if err == io.EOF {
 			break
@@ -80,27 +57,49 @@ func (b *Batch) Put(r io.Reader) (Digest, int64, error) {
 		if err != nil {
 			return Digest{}, 0, err
 		}
-		whole.Write(chunk)
+		if len(chunks) == 1 { // only now is it clear that the first is not the whole
+			whole.Write(first)
+			first = nil
+		}
+		if len(chunks) > 0 {
+			whole.Write(chunk)
+		}
 		size += int64(len(chunk))
-		if n == 0 {
-			held = slices.Clone(chunk)
-			continue
+		own := slices.Clone(chunk)
+		if len(chunks) == 0 {
+			first = own
 		}
-		if n == 1 {
-			if err := flush(held); err != nil {
-				return Digest{}, 0, err
-			}
-		}
-		if err := flush(chunk); err != nil {
+		j, err := b.submit(kindPlain, own)
+		if err != nil {
 			return Digest{}, 0, err
 		}
+		chunks = append(chunks, j)
+	}
+	switch len(chunks) {
+	case 0:
+		j, err := b.submit(kindPlain, nil)
+		if err != nil {
+			return Digest{}, 0, err
+		}
+		return b.keep(j.sum()), 0, nil
+	case 1:
+		return b.keep(chunks[0].sum()), size, nil
+	}
+	list := make([]byte, 0, len(chunks)*listEntry)
+	for _, j := range chunks {
+		d := b.keep(j.sum())
+		list = append(list, d[:]...)
+		list = binary.LittleEndian.AppendUint32(list, uint32(j.size))
 	}
 	d := Digest(whole.Sum(nil))
-	if len(list) == 0 {
-		return d, size, b.write(d, held, kindPlain, size)
+	if b.Has(d) {
+		return d, size, nil
 	}
-	return d, size, b.write(d, list, kindList, size)
+	_, err := b.submitList(d, list, size)
+	return b.keep(d), size, err
 }
+
+func (b *Batch) keep(d Digest) Digest { b.have[d] = true; return d }
 
 // PutBytes stores data.
 func (b *Batch) PutBytes(data []byte) (Digest, error) {
@@ -108,42 +107,68 @@ func (b *Batch) PutBytes(data []byte) (Digest, error) {
 	return d, err
 }
 
-func (b *Batch) write(d Digest, data []byte, kind byte, size int64) error {
-	if b.Has(d) {
-		return nil
+func (b *Batch) submit(kind byte, data []byte) (*job, error) {
+	return b.send(&job{kind: kind, data: data, size: int64(len(data)), content: int64(len(data)), done: make(chan struct{})})
+}
+
+func (b *Batch) submitList(d Digest, list []byte, content int64) (*job, error) {
+	return b.send(&job{kind: kindList, digest: d, data: list, size: int64(len(list)), content: content, done: make(chan struct{})})
+}
+
+func (b *Batch) send(j *job) (*job, error) {
+	if b.pipe == nil {
+		b.pipe = startPipeline(b)
 	}
-	if err := b.open(); err != nil {
+	return j, b.pipe.send(j)
+}
+
+// open makes the pack's file, when the first record comes.
+func (b *Batch) open() error {
+	f, err := os.CreateTemp(b.store.dir, "writing-*")
+	if err != nil {
 		return err
 	}
-	stored := data
-	if kind == kindPlain && len(data) >= 64 {
-		if packed := b.enc.EncodeAll(data, nil); len(packed) < len(data)-len(data)/16 {
-			kind, stored = kindZstd, packed
+	b.file, b.out = f, bufio.NewWriterSize(f, 1<<20)
+	b.at = int64(len(packMagic))
+	_, err = b.out.WriteString(packMagic)
+	return err
+}
+
+// write appends a finished job's record; it runs on the writer alone.
+func (b *Batch) write(j *job) error {
+	if b.file == nil {
+		if err := b.open(); err != nil {
+			return err
 		}
 	}
-	head := append([]byte{kind}, d[:]...)
-	head = binary.LittleEndian.AppendUint32(head, uint32(len(data)))
-	head = binary.LittleEndian.AppendUint32(head, uint32(len(stored)))
+	head := append([]byte{j.kind}, j.digest[:]...)
+	head = binary.LittleEndian.AppendUint32(head, uint32(j.size))
+	head = binary.LittleEndian.AppendUint32(head, uint32(len(j.stored)))
 	if _, err := b.out.Write(head); err != nil {
 		return err
 	}
-	if _, err := b.out.Write(stored); err != nil {
+	if _, err := b.out.Write(j.stored); err != nil {
 		return err
 	}
-	b.have[d] = true
-	b.index = append(b.index, indexEntry{d, b.at, size})
-	b.names = append(b.names, d[:]...)
-	b.at += int64(len(head) + len(stored))
+	b.index = append(b.index, indexEntry{j.digest, b.at, j.content})
+	b.names = append(b.names, j.digest[:]...)
+	b.at += int64(len(head) + len(j.stored))
 	return nil
 }
 
 // Commit makes everything durable: the pack is written and synchronised, then
 // its index, then the folder. After it, every Put of the batch is readable.
 func (b *Batch) Commit() error {
-	if b.file == nil {
+	if b.pipe == nil {
 		return nil
 	}
 	defer b.Abandon()
+	if err := b.pipe.finish(); err != nil {
+		return err
+	}
+	if b.file == nil {
+		return nil // everything was there already
+	}
 	if err := errors.Join(b.out.Flush(), b.file.Sync()); err != nil {
 		return err
 	}
@@ -182,9 +207,9 @@ func (b *Batch) writeIndex(name string) error {
 
 // Abandon drops what was not committed.
 func (b *Batch) Abandon() {
-	if b.enc != nil {
-		b.enc.Close()
-		b.enc = nil
+	if b.pipe != nil {
+		b.pipe.stop()
+		b.pipe = nil
 	}
 	if b.file != nil {
 		b.file.Close()

@@ -18,13 +18,17 @@ func (w *Workspace) Abandon(ctx context.Context) (*Pending, string, error) {
 	if p == nil {
 		return nil, "", fault.New(fault.Usage, "oaken changes shows the state of the workspace.", "Nothing is being merged.")
 	}
-	s, err := w.Changes(ctx)
+	s, _, err := w.status(ctx)
 	if err != nil {
 		return nil, "", err
 	}
 	var edited []string
 	for _, c := range s.Changes {
-		if d, ok := p.Written[c.Path]; c.is.Mode != 0 && (!ok || d != hexOf(c.is.Digest)) {
+		if c.is.Mode == 0 {
+			continue
+		}
+		d, _, err := digestFile(w.local(c.Path))
+		if wrote, ok := p.Written[c.Path]; err == nil && (!ok || wrote != hexOf(d)) {
 			edited = append(edited, c.Path)
 		}
 	}

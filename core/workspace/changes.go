@@ -50,34 +50,12 @@ type Status struct {
 	Newer int
 }
 
-// Changes compares the workspace with its base.
+// Changes compares the workspace with its base, and says the kind of each
+// artifact that changed.
 func (w *Workspace) Changes(ctx context.Context) (*Status, error) {
-	now, err := w.Files(ctx)
+	s, now, err := w.status(ctx)
 	if err != nil {
 		return nil, err
-	}
-	before, err := w.BaseState().Files(ctx)
-	if err != nil {
-		return nil, err
-	}
-	s := &Status{Changes: diff(before, now)}
-	locks, err := w.Chest.Locks(ctx)
-	if err != nil {
-		return nil, err
-	}
-	for _, l := range locks {
-		if w.holds(l) {
-			s.Mine = append(s.Mine, l)
-		} else {
-			s.Held = append(s.Held, l)
-		}
-	}
-	for i := range s.Changes {
-		for _, l := range s.Held {
-			if c := &s.Changes[i]; c.State != New && (chest.Covers(l.Address, c.Path) || chest.Covers(l.Address, c.From)) {
-				c.State, c.Holder = Contested, l.Holder
-			}
-		}
 	}
 	if err := w.nameKinds(s.Changes, now); err != nil {
 		return nil, err
@@ -94,6 +72,77 @@ func (w *Workspace) Changes(ctx context.Context) (*Status, error) {
 		return true, nil
 	})
 	return s, err
+}
+
+// status is Changes without the kinds; it also gives the files as they are.
+func (w *Workspace) status(ctx context.Context) (*Status, []state.File, error) {
+	before, err := w.BaseState().Files(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	now, err := w.compared(ctx, before)
+	if err != nil {
+		return nil, nil, err
+	}
+	s := &Status{Changes: diff(before, now)}
+	locks, err := w.Chest.Locks(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, l := range locks {
+		if w.holds(l) {
+			s.Mine = append(s.Mine, l)
+		} else {
+			s.Held = append(s.Held, l)
+		}
+	}
+	for i := range s.Changes {
+		for _, l := range s.Held {
+			if c := &s.Changes[i]; c.State != New && (chest.Covers(l.Address, c.Path) || chest.Covers(l.Address, c.From)) {
+				c.State, c.Holder = Contested, l.Holder
+			}
+		}
+	}
+	return s, now, nil
+}
+
+// compared lists the files of the workspace, with digests as far as they are
+// needed to tell what differs from before: a file of another size differs
+// anyway, and a new one is looked into only when it may be one that moved.
+func (w *Workspace) compared(ctx context.Context, before []state.File) ([]state.File, error) {
+	was := byPath(before)
+	now, err := w.scan(ctx, func(f state.File) bool {
+		old, ok := was[f.Path]
+		return ok && old.Size == f.Size
+	})
+	if err != nil {
+		return nil, err
+	}
+	gone := map[int64]bool{}
+	is := byPath(now)
+	for _, f := range before {
+		if is[f.Path].Mode == 0 {
+			gone[f.Size] = true
+		}
+	}
+	for i, f := range now {
+		if entry, left := w.unread[f.Path]; left && gone[f.Size] && was[f.Path].Mode == 0 {
+			d, _, err := digestFile(w.local(f.Path))
+			if err != nil {
+				return nil, err
+			}
+			now[i].Digest = d
+			w.learn(f.Path, entry, d)
+		}
+	}
+	return now, nil
+}
+
+// learn tells the index the digest of a file that the scan left out.
+func (w *Workspace) learn(p string, entry indexEntry, d element.Digest) {
+	entry.digest = d
+	w.index.entries[p] = entry
+	delete(w.unread, p)
 }
 
 func (w *Workspace) holds(l ledger.Lock) bool { return l.Holder == w.Person && l.Workspace == w.Name }

@@ -47,7 +47,7 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	if pending != nil {
 		return w.commitMerge(ctx, o, pending)
 	}
-	status, err := w.Changes(ctx)
+	status, _, err := w.status(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -158,7 +158,11 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 			return blob.Digest{}, err
 		}
 		files[c.Path] = f
+		if entry, left := w.unread[c.Path]; left && entry.size == f.Size {
+			w.learn(c.Path, entry, f.Digest)
+		}
 	}
+	w.saveIndex()
 	list := make([]state.File, 0, len(files))
 	for _, f := range files {
 		list = append(list, f)

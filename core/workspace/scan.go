@@ -23,18 +23,45 @@ import (
 // digests. The file system is asked once for each; only those that may differ
 // from what the index remembers are read.
 func (w *Workspace) Files(ctx context.Context) ([]state.File, error) {
+	return w.scan(ctx, func(state.File) bool { return true })
+}
+
+// scan lists the files; needed says of a file that the index does not know, with
+// its path, mode and size, whether its digest is wanted. Without, it is zero.
+func (w *Workspace) scan(ctx context.Context, needed func(state.File) bool) ([]state.File, error) {
 	if w.index == nil {
 		w.index = w.loadIndex()
 	}
 	var out []state.File
 	fresh := map[string]indexEntry{}
+	w.unread = map[string]indexEntry{}
 	read := 0
 	err := w.walk(ctx, func(p, full string, info fs.FileInfo) error {
-		f, entry, hashed, err := w.look(p, full, info)
-		if err != nil || f.Mode == 0 {
-			return err
-		}
-		if hashed {
+		f, entry, known := w.look(p, info)
+		switch {
+		case f.Mode == 0:
+			return nil
+		case f.Mode == chest.Link:
+			target, err := os.Readlink(full)
+			if err != nil {
+				return err
+			}
+			f.Size, f.Digest = int64(len(target)), element.DigestOf([]byte(filepath.ToSlash(target)))
+			out = append(out, f)
+			return nil
+		case !known && !needed(f):
+			w.unread[p] = entry
+			out = append(out, f)
+			return nil
+		case !known:
+			d, n, err := digestFile(full)
+			if errors.Is(err, fs.ErrNotExist) {
+				return nil // gone while we looked
+			}
+			if err != nil {
+				return err
+			}
+			f.Digest, f.Size, entry.digest = d, n, d
 			if read++; read%500 == 0 {
 				w.host.progress("reading files", read, 0)
 			}
@@ -99,19 +126,16 @@ func (w *Workspace) walk(ctx context.Context, visit func(p, full string, info fs
 	})
 }
 
-// look gives a file as it is now; what is neither file nor link has no mode.
-func (w *Workspace) look(p, full string, info fs.FileInfo) (f state.File, entry indexEntry, hashed bool, err error) {
+// look gives a file as the file system describes it, with its digest when the
+// index knows it. What is neither file nor link has no mode.
+func (w *Workspace) look(p string, info fs.FileInfo) (f state.File, entry indexEntry, known bool) {
 	f = state.File{Path: p, Size: info.Size()}
 	switch {
 	case info.Mode()&fs.ModeSymlink != 0:
-		target, err := os.Readlink(full)
-		if err != nil {
-			return f, entry, false, err
-		}
-		f.Mode, f.Size, f.Digest = chest.Link, int64(len(target)), element.DigestOf([]byte(filepath.ToSlash(target)))
-		return f, indexEntry{}, false, nil
+		f.Mode = chest.Link
+		return f, entry, true
 	case !info.Mode().IsRegular():
-		return state.File{}, entry, false, nil
+		return f, entry, false
 	case info.Mode()&0o100 != 0:
 		f.Mode = chest.Executable
 	default:
@@ -120,14 +144,9 @@ func (w *Workspace) look(p, full string, info fs.FileInfo) (f state.File, entry 
 	entry = entryOf(info)
 	if old, ok := w.index.entries[p]; ok && old.sameFile(entry) && !w.index.racy(old) {
 		f.Digest, entry.digest = old.digest, old.digest
-		return f, entry, false, nil
+		return f, entry, true
 	}
-	d, n, err := digestFile(full)
-	if errors.Is(err, fs.ErrNotExist) {
-		return state.File{}, entry, false, nil
-	}
-	f.Digest, f.Size, entry.digest = d, n, d
-	return f, entry, true, err
+	return f, entry, false
 }
 
 func digestFile(full string) (element.Digest, int64, error) {

@@ -83,6 +83,8 @@ type Workspace struct {
 	rec   record
 	busy  *flock.Flock
 	index *index
+	// unread holds the files whose digest the last scan left out.
+	unread map[string]indexEntry
 }
 
 // BeginOptions are the choices of Begin.

@@ -53,7 +53,9 @@ func (k Kind) Split(src kind.Source) ([]kind.Part, error) {
 		if strings.HasSuffix(f.Name, "/") {
 			continue
 		}
-		file := names.Take(partsPath+partfile.SafePath(f.Name), "", f.Name)
+		file := partsPath + partfile.SafePath(f.Name)
+		ext := path.Ext(file)
+		file = names.Take(strings.TrimSuffix(file, ext), ext, f.Name)
 		entry.Set("file", jsondoc.Str(file))
 		if f.Method == zip.Store {
 			entry.Set("stored", jsondoc.Truth(true))

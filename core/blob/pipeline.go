@@ -1,0 +1,175 @@
+package blob
+
+import (
+	"crypto/sha256"
+	"math"
+	"runtime"
+	"sync"
+
+	"github.com/klauspost/compress/zstd"
+)
+
+// job is a record on its way into a pack.
+type job struct {
+	kind    byte
+	data    []byte
+	size    int64 // of data
+	content int64 // size of the content that the record stands for
+	digest  Digest
+	stored  []byte        // what is written
+	known   bool          // the store has it already
+	done    chan struct{} // closed when digest and stored are set
+}
+
+// sum waits for the digest.
+func (j *job) sum() Digest { <-j.done; return j.digest }
+
+// pipeline hashes and compresses jobs on all cores, and writes them in order.
+// It holds at most ahead jobs of at most cut.Max bytes, and lists.
+type pipeline struct {
+	batch   *Batch
+	work    chan *job
+	ordered chan *job
+	quit    chan struct{}
+	workers sync.WaitGroup
+	writer  sync.WaitGroup
+	stopped sync.Once
+
+	mu  sync.Mutex // guards err
+	err error      // the writer's first error
+}
+
+const aheadPerCore = 8
+
+func startPipeline(b *Batch) *pipeline {
+	n := runtime.GOMAXPROCS(0)
+	p := &pipeline{batch: b, work: make(chan *job, n*aheadPerCore), ordered: make(chan *job, n*aheadPerCore), quit: make(chan struct{})}
+	for range n {
+		p.workers.Go(p.prepare)
+	}
+	p.writer.Go(p.writeAll)
+	return p
+}
+
+func (p *pipeline) failed() error {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.err
+}
+
+func (p *pipeline) fail(err error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.err == nil {
+		p.err = err
+	}
+}
+
+// send hands a job over; it waits when too many are on their way.
+func (p *pipeline) send(j *job) error {
+	if err := p.failed(); err != nil {
+		return err
+	}
+	p.work <- j
+	p.ordered <- j
+	return nil
+}
+
+// prepare is one worker.
+func (p *pipeline) prepare() {
+	enc, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithEncoderLevel(zstd.SpeedDefault))
+	if err != nil {
+		p.fail(err)
+	}
+	for j := range p.work {
+		select {
+		case <-p.quit:
+			close(j.done)
+			continue
+		default:
+		}
+		if j.kind != kindList {
+			j.digest = sha256.Sum256(j.data)
+		}
+		j.stored, j.known = j.data, p.batch.store.Has(j.digest)
+		if !j.known && enc != nil && j.kind == kindPlain && len(j.data) >= leastPacked && !noisy(j.data) {
+			if packed := enc.EncodeAll(j.data, nil); len(packed) < len(j.data)-len(j.data)/16 {
+				j.kind, j.stored = kindZstd, packed
+			}
+		}
+		close(j.done)
+	}
+	if enc != nil {
+		enc.Close()
+	}
+}
+
+// leastPacked is the least size in bytes that compression is tried on.
+const leastPacked = 64
+
+// noisy says, from a sample, that data will not compress: its bytes are spread
+// almost evenly (C. Shannon's entropy of single bytes, above 7.9 of 8 bits).
+func noisy(data []byte) bool {
+	const sample, part = 8192, 1024
+	if len(data) < sample {
+		return false
+	}
+	var count [256]int
+	step := (len(data) - part) / (sample/part - 1)
+	for i := range sample / part {
+		for _, b := range data[i*step : i*step+part] {
+			count[b]++
+		}
+	}
+	bits := 0.0
+	for _, n := range count {
+		if n > 0 {
+			f := float64(n) / sample
+			bits -= f * math.Log2(f)
+		}
+	}
+	return bits > 7.9
+}
+
+// writeAll is the writer: it writes jobs in the order in which they were sent.
+func (p *pipeline) writeAll() {
+	written := map[Digest]bool{}
+	for j := range p.ordered {
+		<-j.done
+		select {
+		case <-p.quit:
+			j.stored, j.data = nil, nil
+			continue
+		default:
+		}
+		if !j.known && !written[j.digest] && p.failed() == nil {
+			written[j.digest] = true
+			if err := p.batch.write(j); err != nil {
+				p.fail(err)
+			}
+		}
+		j.stored, j.data = nil, nil // its digest may be asked for later, its bytes not
+	}
+}
+
+// finish waits until everything is written, and gives the first error.
+func (p *pipeline) finish() error {
+	p.close()
+	return p.failed()
+}
+
+// stop drops what was not written.
+func (p *pipeline) stop() {
+	p.stopped.Do(func() { close(p.quit); p.drain() })
+}
+
+func (p *pipeline) close() {
+	p.stopped.Do(p.drain)
+}
+
+func (p *pipeline) drain() {
+	close(p.work)
+	close(p.ordered)
+	p.workers.Wait()
+	p.writer.Wait()
+}
