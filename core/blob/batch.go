@@ -19,9 +19,10 @@ import (
 // Commit or Abandon. Chunks are hashed and compressed on all cores, and written
 // in the order in which they were cut, so that equal batches give equal packs.
 type Batch struct {
-	store *Store
-	pipe  *pipeline
-	have  map[Digest]bool // what this batch holds, or is about to
+	store  *Store
+	pipe   *pipeline
+	cutter *cut.Cutter
+	have   map[Digest]bool // what this batch holds, or is about to
 
 	// What follows belongs to the writer, until it has ended.
 	file  *os.File
@@ -42,61 +43,90 @@ func (s *Store) Begin() *Batch { return &Batch{store: s, have: map[Digest]bool{}
 // Has reports whether the content is in the store or in this batch.
 func (b *Batch) Has(d Digest) bool { return b.have[d] || b.store.Has(d) }
 
-// Put stores content and gives its digest and size. Content that the store has
-// already costs no space.
-func (b *Batch) Put(r io.Reader) (Digest, int64, error) {
-	whole, size := sha256.New(), int64(0)
-	cutter := cut.New(r)
-	var chunks []*job
+// Content is content on its way into a batch.
+type Content struct {
+	batch  *Batch
+	chunks []*job
+	whole  Digest // of content of several chunks
+	size   int64
+}
+
+// Start reads content to its end and lets it be stored beside other work;
+// Content.Finish gives its digest.
+func (b *Batch) Start(r io.Reader) (*Content, error) {
+	if b.cutter == nil {
+		b.cutter = cut.New(r)
+	}
+	b.cutter.Reset(r)
+	whole := sha256.New()
+	c := &Content{batch: b}
 	var first []byte
 	for {
-		chunk, err := cutter.Next()
+		chunk, err := b.cutter.Next()
 		if err == io.EOF {
 			break
 		}
 		if err != nil {
-			return Digest{}, 0, err
+			return nil, err
 		}
-		if len(chunks) == 1 { // only now is it clear that the first is not the whole
+		own := slices.Clone(chunk)
+		switch len(c.chunks) {
+		case 0:
+			first = own // it may be the whole, and is hashed as such anyway
+		case 1:
 			whole.Write(first)
 			first = nil
-		}
-		if len(chunks) > 0 {
+			fallthrough
+		default:
 			whole.Write(chunk)
 		}
-		size += int64(len(chunk))
-		own := slices.Clone(chunk)
-		if len(chunks) == 0 {
-			first = own
-		}
+		c.size += int64(len(chunk))
 		j, err := b.submit(kindPlain, own)
 		if err != nil {
-			return Digest{}, 0, err
+			return nil, err
 		}
-		chunks = append(chunks, j)
+		c.chunks = append(c.chunks, j)
 	}
-	switch len(chunks) {
-	case 0:
+	if len(c.chunks) == 0 {
 		j, err := b.submit(kindPlain, nil)
-		if err != nil {
-			return Digest{}, 0, err
-		}
-		return b.keep(j.sum()), 0, nil
-	case 1:
-		return b.keep(chunks[0].sum()), size, nil
+		c.chunks = append(c.chunks, j)
+		return c, err
 	}
-	list := make([]byte, 0, len(chunks)*listEntry)
-	for _, j := range chunks {
+	if len(c.chunks) > 1 {
+		whole.Sum(c.whole[:0])
+	}
+	return c, nil
+}
+
+// Finish gives the digest and the size in bytes. It must be called before the
+// batch is committed.
+func (c *Content) Finish() (Digest, int64, error) {
+	b := c.batch
+	if len(c.chunks) == 1 {
+		return b.keep(c.chunks[0].sum()), c.size, nil
+	}
+	list := make([]byte, 0, len(c.chunks)*listEntry)
+	for _, j := range c.chunks {
 		d := b.keep(j.sum())
 		list = append(list, d[:]...)
 		list = binary.LittleEndian.AppendUint32(list, uint32(j.size))
 	}
-	d := Digest(whole.Sum(nil))
-	if b.Has(d) {
-		return d, size, nil
+	c.chunks = c.chunks[:0]
+	if b.Has(c.whole) {
+		return c.whole, c.size, nil
 	}
-	_, err := b.submitList(d, list, size)
-	return b.keep(d), size, err
+	_, err := b.submitList(c.whole, list, c.size)
+	return b.keep(c.whole), c.size, err
+}
+
+// Put stores content and gives its digest and size. Content that the store has
+// already costs no space.
+func (b *Batch) Put(r io.Reader) (Digest, int64, error) {
+	c, err := b.Start(r)
+	if err != nil {
+		return Digest{}, 0, err
+	}
+	return c.Finish()
 }
 
 func (b *Batch) keep(d Digest) Digest { b.have[d] = true; return d }

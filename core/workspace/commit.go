@@ -141,6 +141,7 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 		return blob.Digest{}, err
 	}
 	files := byPath(before)
+	var coming []arrival
 	for i, c := range chosen {
 		if err := ctx.Err(); err != nil {
 			return blob.Digest{}, err
@@ -153,13 +154,24 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 			delete(files, c.Path)
 			continue
 		}
-		f := c.is
-		if f.Digest, f.Size, err = w.storeFile(batch, f); err != nil {
+		files[c.Path] = c.is
+		if batch.Has(c.is.Digest) {
+			continue
+		}
+		a, err := w.storeFile(batch, c.is)
+		if err != nil {
 			return blob.Digest{}, err
 		}
-		files[c.Path] = f
-		if entry, left := w.unread[c.Path]; left && entry.size == f.Size {
-			w.learn(c.Path, entry, f.Digest)
+		coming = append(coming, a)
+	}
+	for _, a := range coming {
+		f := a.file
+		if f.Digest, f.Size, err = a.content.Finish(); err != nil {
+			return blob.Digest{}, unstored(f.Path, err)
+		}
+		files[f.Path] = f
+		if entry, left := w.unread[f.Path]; left && entry.size == f.Size {
+			w.learn(f.Path, entry, f.Digest)
 		}
 	}
 	w.saveIndex()
@@ -177,20 +189,27 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 	return tree, err
 }
 
-func (w *Workspace) storeFile(batch *blob.Batch, f state.File) (blob.Digest, int64, error) {
-	if batch.Has(f.Digest) {
-		return f.Digest, f.Size, nil
-	}
+// arrival is a file whose content is on its way into the chest.
+type arrival struct {
+	file    state.File
+	content *blob.Content
+}
+
+func (w *Workspace) storeFile(batch *blob.Batch, f state.File) (arrival, error) {
 	in, err := w.Work().Open(f.Path)
 	if err != nil {
-		return blob.Digest{}, 0, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s went away while it was being committed.", f.Path)
+		return arrival{}, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s went away while it was being committed.", f.Path)
 	}
 	defer in.Close()
-	d, n, err := batch.Put(in)
+	c, err := batch.Start(in)
 	if err != nil {
-		return d, n, fault.New(fault.Failed, "Nothing was recorded. Check the disk and the rights, and commit again.", "%s can't be stored: %w.", f.Path, err)
+		return arrival{}, unstored(f.Path, err)
 	}
-	return d, n, nil
+	return arrival{f, c}, nil
+}
+
+func unstored(p string, err error) error {
+	return fault.New(fault.Failed, "Nothing was recorded. Check the disk and the rights, and commit again.", "%s can't be stored: %w.", p, err)
 }
 
 // lockedBy lists this workspace's locks that lie on changed paths. A lock on a

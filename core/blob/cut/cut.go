@@ -49,6 +49,9 @@ type Cutter struct {
 // New makes a Cutter over r.
 func New(r io.Reader) *Cutter { return &Cutter{r: r, buf: make([]byte, 2*Max)} }
 
+// Reset lets the Cutter begin anew over r, with the memory that it has.
+func (c *Cutter) Reset(r io.Reader) { *c = Cutter{r: r, buf: c.buf} }
+
 // Next gives the next chunk, valid until the following call, or io.EOF after
 // the last. Any other error is the reader's.
 func (c *Cutter) Next() ([]byte, error) {
