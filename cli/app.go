@@ -62,11 +62,14 @@ func Run(ctx context.Context, app *App, args []string) int {
 	}
 	var difference *foundDifference
 	var conflicts *conflictsRemain
+	var damage *damageFound
 	switch {
 	case errors.As(err, &difference):
 		return 1
 	case errors.As(err, &conflicts):
 		return 3
+	case errors.As(err, &damage):
+		return 6
 	case !app.running && fault.CodeOf(err) == fault.Failed: // a rule of the call itself
 		err = fault.New(fault.Usage, "See oaken help.", "The call is wrong: %s.", err.Error())
 	}

@@ -18,6 +18,7 @@ const (
 	groupArtifacts    = "artifacts"
 	groupEnvironments = "environments"
 	groupPipeline     = "pipeline"
+	groupCare         = "care"
 )
 
 // newRoot builds the whole tree of commands, in the order of help.
@@ -51,7 +52,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error { return usage(cmd, "The call is wrong: %s.", err.Error()) })
 	root.AddGroup(
 		&cobra.Group{ID: groupStart, Title: "Start"}, &cobra.Group{ID: groupDaily, Title: "Daily work"}, &cobra.Group{ID: groupBranches, Title: "Branches and releases"},
-		&cobra.Group{ID: groupArtifacts, Title: "Artifacts"}, &cobra.Group{ID: groupEnvironments, Title: "Environments"}, &cobra.Group{ID: groupPipeline, Title: "Pipeline"},
+		&cobra.Group{ID: groupArtifacts, Title: "Artifacts"}, &cobra.Group{ID: groupEnvironments, Title: "Environments"}, &cobra.Group{ID: groupPipeline, Title: "Pipeline"}, &cobra.Group{ID: groupCare, Title: "Care"},
 	)
 	root.AddCommand(
 		newBegin(a), newDemo(a),
@@ -60,6 +61,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 		newInspect(a), newSplit(a), newJoin(a), newKinds(a),
 		newEnv(a), newCapture(a), newDeploy(a),
 		newPromote(a),
+		newHealth(a),
 	)
 	root.SetHelpCommand(helpCommand())
 	root.SetHelpCommandGroupID(groupStart)

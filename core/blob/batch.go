@@ -22,6 +22,7 @@ type Batch struct {
 	store  *Store
 	pipe   *pipeline
 	cutter *cut.Cutter
+	anew   bool            // store even what the store has
 	have   map[Digest]bool // what this batch holds, or is about to
 
 	// What follows belongs to the writer, until it has ended.
@@ -112,7 +113,7 @@ func (c *Content) Finish() (Digest, int64, error) {
 		list = binary.LittleEndian.AppendUint32(list, uint32(j.size))
 	}
 	c.chunks = c.chunks[:0]
-	if b.Has(c.whole) {
+	if !b.anew && b.Has(c.whole) {
 		return c.whole, c.size, nil
 	}
 	_, err := b.submitList(c.whole, list, c.size)
@@ -129,6 +130,9 @@ func (b *Batch) Put(r io.Reader) (Digest, int64, error) {
 	return c.Finish()
 }
 
+// Holds reports whether the content was stored by this batch.
+func (b *Batch) Holds(d Digest) bool { return b.have[d] }
+
 func (b *Batch) keep(d Digest) Digest { b.have[d] = true; return d }
 
 // PutBytes stores data.
@@ -142,6 +146,8 @@ func (b *Batch) submit(kind byte, data []byte) (*job, error) {
 }
 
 func (b *Batch) submitList(d Digest, list []byte, content int64) (*job, error) {
+	sum := sha256.Sum256(list)
+	list = append(list, sum[:]...)
 	return b.send(&job{kind: kindList, digest: d, data: list, size: int64(len(list)), content: content, done: make(chan struct{})})
 }
 

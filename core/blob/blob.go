@@ -11,7 +11,8 @@
 //	record  kind (1 byte), digest (32), raw size (uint32), stored size (uint32),
 //	        then the stored bytes
 //	kind    0 bytes as they are; 1 bytes compressed with Zstandard (RFC 8878);
-//	        2 a list: for each chunk its digest (32) and its size (uint32)
+//	        2 a list: for each chunk its digest (32) and its size (uint32), and
+//	        at the end the SHA-256 of that
 //	index   "OAKINDX\x01", then for each record of the pack, sorted by digest:
 //	        digest (32), offset of the record (uint64), content size (uint64)
 //

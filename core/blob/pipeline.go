@@ -91,7 +91,7 @@ func (p *pipeline) prepare() {
 		if j.kind != kindList {
 			j.digest = sha256.Sum256(j.data)
 		}
-		j.stored, j.known = j.data, p.batch.store.Has(j.digest)
+		j.stored, j.known = j.data, !p.batch.anew && p.batch.store.Has(j.digest)
 		if !j.known && enc != nil && j.kind == kindPlain && len(j.data) >= leastPacked && !noisy(j.data) {
 			if packed := enc.EncodeAll(j.data, nil); len(packed) < len(j.data)-len(j.data)/16 {
 				j.kind, j.stored = kindZstd, packed

@@ -113,15 +113,22 @@ func (s *Store) find(d Digest) (place, bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for i := len(s.packs) - 1; i >= 0; i-- {
-		p := s.packs[i]
-		n := len(p.index) / entrySize
-		k := sort.Search(n, func(k int) bool { return bytes.Compare(p.index[k*entrySize:k*entrySize+32], d[:]) >= 0 })
-		if k < n && bytes.Equal(p.index[k*entrySize:k*entrySize+32], d[:]) {
-			e := p.index[k*entrySize+32:]
-			return place{p, int64(binary.LittleEndian.Uint64(e)), int64(binary.LittleEndian.Uint64(e[8:]))}, true
+		if at, ok := s.packs[i].find(d); ok {
+			return at, true
 		}
 	}
 	return place{}, false
+}
+
+// find looks content up in a pack's index.
+func (p *pack) find(d Digest) (place, bool) {
+	n := len(p.index) / entrySize
+	k := sort.Search(n, func(k int) bool { return bytes.Compare(p.index[k*entrySize:k*entrySize+32], d[:]) >= 0 })
+	if k == n || !bytes.Equal(p.index[k*entrySize:k*entrySize+32], d[:]) {
+		return place{}, false
+	}
+	e := p.index[k*entrySize+32:]
+	return place{p, int64(binary.LittleEndian.Uint64(e)), int64(binary.LittleEndian.Uint64(e[8:]))}, true
 }
 
 // locate is find, with one more look at the folder when the content is unknown.
@@ -147,8 +154,40 @@ func (s *Store) Size(d Digest) (int64, error) {
 	return p.size, err
 }
 
-// record reads and checks one record. For a list, data is the list itself.
+// record reads and checks a record, from another pack when the first is damaged
+// and another has it. For a list, data is the list itself.
 func (s *Store) record(d Digest, at place) (kind byte, data []byte, err error) {
+	kind, data, err = s.recordIn(d, at)
+	var damage *DamageError
+	if !errors.As(err, &damage) {
+		return kind, data, err
+	}
+	for _, other := range s.others(d, at.pack) {
+		if kind, data, again := s.recordIn(d, other); again == nil {
+			return kind, data, nil
+		}
+	}
+	return kind, data, err
+}
+
+// others gives the places of content in other packs than one.
+func (s *Store) others(d Digest, but *pack) []place {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	var out []place
+	for _, p := range s.packs {
+		if p == but {
+			continue
+		}
+		if at, ok := p.find(d); ok {
+			out = append(out, at)
+		}
+	}
+	return out
+}
+
+// recordIn reads and checks one record at its place.
+func (s *Store) recordIn(d Digest, at place) (kind byte, data []byte, err error) {
 	name := filepath.Join(s.dir, at.pack.name+".pack")
 	damaged := func(reason string) error { return &DamageError{d, name, reason} }
 	f, err := s.packFile(at.pack, name)
@@ -179,7 +218,14 @@ func (s *Store) record(d Digest, at place) (kind byte, data []byte, err error) {
 	if len(data) != int(raw) {
 		return 0, nil, damaged("it has another size")
 	}
-	if kind != kindList && sha256.Sum256(data) != d {
+	if kind == kindList {
+		list, sum := data[:max(len(data)-sha256.Size, 0)], data[max(len(data)-sha256.Size, 0):]
+		if len(list)%listEntry != 0 || len(sum) != sha256.Size || sha256.Sum256(list) != [sha256.Size]byte(sum) {
+			return 0, nil, damaged("the list of chunks does not agree with its sum")
+		}
+		return kind, list, nil
+	}
+	if sha256.Sum256(data) != d {
 		return 0, nil, damaged("the bytes do not agree with the digest")
 	}
 	return kind, data, nil

@@ -134,3 +134,8 @@ func (tx *Tx) CommitsByPrefix(prefix string) ([]Commit, error) {
 	}
 	return rows(tx, scanCommit, "select "+commitColumns+" from commits where id >= ? and id < ? order by id limit 2", prefix, prefix+"~")
 }
+
+// Commits gives all commits, none before one that it stands on.
+func (tx *Tx) Commits() ([]Commit, error) {
+	return rows(tx, scanCommit, "select "+commitColumns+" from commits order by generation, time, id")
+}

@@ -179,3 +179,19 @@ func rows[T any](tx *Tx, scan func(func(...any) error) (T, error), query string,
 	}
 	return out, rs.Err()
 }
+
+// Sound lets the engine check its own file; the error says what is wrong.
+func (tx *Tx) Sound() error {
+	lines, err := rows(tx, func(scan func(...any) error) (string, error) {
+		var line string
+		err := scan(&line)
+		return line, err
+	}, "pragma integrity_check(20)")
+	if err != nil {
+		return err
+	}
+	if len(lines) != 1 || lines[0] != "ok" {
+		return fmt.Errorf("the records are damaged: %s", strings.Join(lines, "; "))
+	}
+	return nil
+}

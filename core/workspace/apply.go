@@ -31,7 +31,7 @@ func (w *Workspace) apply(ctx context.Context, p *Pending, m *state.Merged) erro
 			next[e.Path] = hexOf(element.DigestOf(e.Data))
 		}
 	}
-	old := p.Written
+	old, again := p.Written, p.Applying
 	p.Written = map[string]string{}
 	for path, d := range next {
 		p.Written[path] = d
@@ -41,6 +41,7 @@ func (w *Workspace) apply(ctx context.Context, p *Pending, m *state.Merged) erro
 			p.Written[path] = d
 		}
 	}
+	p.Applying = true
 	if err := w.savePending(p); err != nil {
 		return err
 	}
@@ -63,14 +64,15 @@ func (w *Workspace) apply(ctx context.Context, p *Pending, m *state.Merged) erro
 		}
 		delete(p.Written, path)
 	}
-	return w.writeEdits(p, m, old, theirs)
+	return w.writeEdits(p, m, old, theirs, again)
 }
 
 func (w *Workspace) asIs(p *Pending, path string) bool {
 	return slices.Contains(p.AsIs, w.Reader().Unit(path))
 }
 
-func (w *Workspace) writeEdits(p *Pending, m *state.Merged, old map[string]string, theirs state.State) error {
+// writeEdits writes the outcome; again writes also what should be there already.
+func (w *Workspace) writeEdits(p *Pending, m *state.Merged, old map[string]string, theirs state.State, again bool) error {
 	goneFirst := slices.Clone(m.Edits) // a file may go where a folder comes, or the reverse
 	slices.SortStableFunc(goneFirst, func(a, b state.Edit) int {
 		switch {
@@ -82,7 +84,7 @@ func (w *Workspace) writeEdits(p *Pending, m *state.Merged, old map[string]strin
 		return 1
 	})
 	for _, e := range goneFirst {
-		if was, ok := old[e.Path]; w.asIs(p, e.Path) || ok && was == p.Written[e.Path] {
+		if was, ok := old[e.Path]; w.asIs(p, e.Path) || !again && ok && was == p.Written[e.Path] {
 			continue
 		}
 		var err error
@@ -102,6 +104,7 @@ func (w *Workspace) writeEdits(p *Pending, m *state.Merged, old map[string]strin
 			return err
 		}
 	}
+	p.Applying = false
 	return w.savePending(p)
 }
 

@@ -22,6 +22,8 @@ type Pending struct {
 	Base, Mine, Theirs string
 	// Parent is the commit that becomes the second parent; empty for a revert.
 	Parent string `json:"parent,omitempty"`
+	// Applying says that files are being brought to the state of the choices.
+	Applying bool `json:"applying"`
 	// Settled lists the choices that were made.
 	Settled []settledConflict `json:"settled"`
 	// AsIs lists artifacts that the person has settled by hand.

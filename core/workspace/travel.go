@@ -28,18 +28,38 @@ func (w *Workspace) Switch(ctx context.Context, name string) (Transition, error)
 	if err != nil {
 		return Transition{}, err
 	}
+	return w.switchTo(ctx, name, optionalID(b.Tip))
+}
+
+// optionalID writes an id, the empty text for the zero one.
+func optionalID(id ledger.ID) string {
+	if id == (ledger.ID{}) {
+		return ""
+	}
+	return id.String()
+}
+
+// switchTo brings the workspace to a commit of a branch; an empty commit is the
+// state before the first.
+func (w *Workspace) switchTo(ctx context.Context, name, commit string) (Transition, error) {
 	var tip ledger.Commit
-	if b.Tip != (ledger.ID{}) {
-		if tip, err = w.Chest.Resolve(ctx, b.Tip.String()); err != nil {
+	var err error
+	if commit != "" {
+		if tip, err = w.Chest.Resolve(ctx, commit); err != nil {
 			return Transition{}, err
 		}
 	}
-	t, err := w.carry(ctx, w.BaseState(), w.CommitState(tip, name))
+	t, err := w.carry(ctx, w.BaseState(), w.CommitState(tip, name), func() error {
+		return w.intend(journal{What: "switch", Branch: name, Commit: commit})
+	})
 	if err != nil {
 		return t, err
 	}
 	w.Branch, w.Base = name, tip
 	if err := w.save(); err != nil {
+		return t, err
+	}
+	if err := w.fulfilled(); err != nil {
 		return t, err
 	}
 	if err := w.reloadManifest(); err != nil {
@@ -133,6 +153,12 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 	if r.Rescued, err = w.rescue(append(overwrite, extra...)); err != nil {
 		return nil, err
 	}
+	commit, journalled := from.(state.Commit)
+	if journalled {
+		if err := w.intend(journal{What: "restore", Tree: hexOf(commit.Tree), Paths: paths}); err != nil {
+			return nil, err
+		}
+	}
 	for i, f := range write {
 		w.host.progress("writing files", i, len(write))
 		if err := w.clearWay(f.Path, want); err != nil {
@@ -148,6 +174,11 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 			return nil, err
 		}
 		r.Paths = append(r.Paths, p)
+	}
+	if journalled {
+		if err := w.fulfilled(); err != nil {
+			return nil, err
+		}
 	}
 	return r, w.MarkReadOnly(ctx)
 }

@@ -6,6 +6,7 @@
 //	workspace.toml  format, person, name, chest, branch, base (the commit)
 //	index           what each file was when it was last looked at
 //	merge.json      an unfinished merge or revert
+//	journal.json    what a command is doing to the files
 //	rescue/         what commands have overwritten, by time
 //	temp/           files being written
 //	busy            locked while a command changes the workspace
@@ -205,17 +206,10 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 		return nil, fault.New(fault.Unreachable, "Run oaken begin to put a folder under control, or name one with --in FOLDER.", "%s is in no workspace: no folder above it is under control.", dir)
 	}
 	w := &Workspace{Root: root, host: host}
-	data, err := os.ReadFile(filepath.Join(root, Folder, "workspace.toml"))
-	if err != nil {
+	if err := w.loadRecord(); err != nil {
 		return nil, err
 	}
-	if err := toml.Unmarshal(data, &w.rec); err != nil {
-		return nil, fault.New(fault.Damaged, "Bring it back from a copy.", "The workspace's own file %s can't be read: %w.", filepath.Join(Folder, "workspace.toml"), err)
-	}
-	if w.rec.Format > formatVersion {
-		return nil, fault.New(fault.Unreachable, "Use a newer oaken.", "The workspace has format %d; this program knows formats up to %d.", w.rec.Format, formatVersion)
-	}
-	w.Person, w.Name, w.Branch = w.rec.Person, w.rec.Name, w.rec.Branch
+	w.Person, w.Name = w.rec.Person, w.rec.Name
 	if person != "" && person != w.rec.Person {
 		w.Person, w.Name = person, workspaceName(person, host.Machine, root)
 	}
@@ -233,7 +227,25 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 	return w, w.loadManifest()
 }
 
+// loadRecord reads workspace.toml.
+func (w *Workspace) loadRecord() error {
+	data, err := os.ReadFile(filepath.Join(w.Root, Folder, "workspace.toml"))
+	if err != nil {
+		return err
+	}
+	w.rec = record{}
+	if err := toml.Unmarshal(data, &w.rec); err != nil {
+		return fault.New(fault.Damaged, "Bring it back from a copy.", "The workspace's own file %s can't be read: %w.", filepath.Join(Folder, "workspace.toml"), err)
+	}
+	if w.rec.Format > formatVersion {
+		return fault.New(fault.Unreachable, "Use a newer oaken.", "The workspace has format %d; this program knows formats up to %d.", w.rec.Format, formatVersion)
+	}
+	w.Branch = w.rec.Branch
+	return nil
+}
+
 func (w *Workspace) loadBase(ctx context.Context) error {
+	w.Base = ledger.Commit{}
 	if w.rec.Base == "" {
 		return nil
 	}
@@ -272,8 +284,8 @@ func (w *Workspace) Close() error {
 	return errors.Join(err, w.Chest.Close())
 }
 
-// Claim keeps other processes from changing the workspace until Close. It
-// waits for them for a while.
+// Claim keeps other processes from changing the workspace until Close, and
+// finishes what a killed one has begun. It waits for others for a while.
 func (w *Workspace) Claim(ctx context.Context) error {
 	if w.busy != nil {
 		return nil
@@ -281,15 +293,21 @@ func (w *Workspace) Claim(ctx context.Context) error {
 	lock := flock.New(filepath.Join(w.Root, Folder, "busy"))
 	wait, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	if ok, err := lock.TryLockContext(wait, 50*time.Millisecond); err != nil || !ok {
+	if ok, err := lock.TryLockContext(wait, 20*time.Millisecond); err != nil || !ok {
 		return fault.New(fault.Refused, "Wait until it has finished, and try again.", "Another oaken is changing this workspace.")
 	}
 	w.busy = lock
+	if err := errors.Join(w.loadRecord(), w.loadBase(ctx)); err != nil { // another process may have moved on
+		return err
+	}
 	temp := filepath.Join(w.Root, Folder, "temp") // what a killed process has left
 	if err := os.RemoveAll(temp); err != nil {
 		return err
 	}
-	return os.MkdirAll(temp, 0o777)
+	if err := os.MkdirAll(temp, 0o777); err != nil {
+		return err
+	}
+	return w.recover(ctx)
 }
 
 // save writes workspace.toml, whole or not at all.

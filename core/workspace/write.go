@@ -175,8 +175,9 @@ type Transition struct {
 
 // carry brings the files of the workspace from one state to another. Files
 // that are alike in both keep the edits that they have; a file that differs and
-// was edited here is refused before anything is written.
-func (w *Workspace) carry(ctx context.Context, from, to state.State) (Transition, error) {
+// was edited here is refused before anything is written. begin is called between
+// the two.
+func (w *Workspace) carry(ctx context.Context, from, to state.State, begin func() error) (Transition, error) {
 	var t Transition
 	a, err := from.Files(ctx)
 	if err != nil {
@@ -210,6 +211,9 @@ func (w *Workspace) carry(ctx context.Context, from, to state.State) (Transition
 		slices.Sort(blocked)
 		return t, fault.New(fault.Refused, "Commit them, or bring them back with oaken restore PATH --from "+Label(w.Base)+", and try again.",
 			"%s edited here and would be overwritten: %s.", isAre(len(blocked)), listed(blocked))
+	}
+	if err := begin(); err != nil {
+		return t, err
 	}
 	for i, f := range b {
 		if was[f.Path].Same(f) && is[f.Path].Mode != 0 || is[f.Path].Same(f) {

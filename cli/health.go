@@ -1,0 +1,110 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/workspace"
+)
+
+func newHealth(a *App) *cobra.Command {
+	var repair bool
+	cmd := &cobra.Command{
+		Use:   "health",
+		Short: "Check every byte and record of the chest",
+		Long: `Check every byte and record of the chest: each stored chunk against its digest,
+each commit against its id, each file of each commit. Damage is listed with the
+versions of artifacts that it touches. --repair takes good copies from this
+workspace where it has them.`,
+		Example:           "  oaken health\n  oaken health --repair",
+		GroupID:           groupCare,
+		Args:              cobra.NoArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				x, mended, err := w.Health(cmd.Context(), repair)
+				if err != nil {
+					return err
+				}
+				a.bar.clear()
+				left := touched(x)
+				if a.json {
+					a.printJSON(healthJSON(x, mended))
+				} else {
+					a.showHealth(x, mended)
+				}
+				switch {
+				case left == 0 && (repair && mended > 0 || len(x.Findings) == 0):
+					return nil
+				case a.json:
+					return &damageFound{}
+				}
+				return fault.New(fault.Damaged, healthHint(repair), "The chest is damaged: %s, %s touched.", count(len(x.Findings), "finding"), touchedText(left))
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&repair, "repair", false, "store good copies from this workspace anew")
+	return cmd
+}
+
+// damageFound ends a call with status 6 when its output has said why.
+type damageFound struct{}
+
+func (*damageFound) Error() string { return "damage was found" }
+
+func healthHint(repair bool) string {
+	if repair {
+		return "Bring the files named back from a copy of the chest; everything else in it can be read."
+	}
+	return "Try oaken health --repair, or bring the files named back from a copy of the chest."
+}
+
+// touched counts the versions that can't be read.
+func touched(x *chest.Examination) int {
+	n := 0
+	for _, f := range x.Findings {
+		n += len(f.Touches)
+	}
+	return n
+}
+
+func healthJSON(x *chest.Examination, mended int) any {
+	list := []any{}
+	for _, f := range x.Findings {
+		list = append(list, map[string]any{"where": f.Where, "reason": f.Reason, "touches": append([]string{}, f.Touches...)})
+	}
+	return map[string]any{"schema": "oaken.health/1", "findings": list, "bytes": x.Bytes, "commits": x.Commits, "files": x.Files, "mended": mended}
+}
+
+func (a *App) showHealth(x *chest.Examination, mended int) {
+	for _, f := range x.Findings {
+		a.say("%s  %s", a.paint(bad, f.Where), f.Reason)
+		for i, t := range f.Touches {
+			if i == 8 {
+				a.say("    and %d more", len(f.Touches)-i)
+				break
+			}
+			a.say("    touches %s", t)
+		}
+	}
+	if mended > 0 {
+		a.say("%s mended from this workspace.", count(mended, "version"))
+	}
+	looked := fmt.Sprintf("%s of bytes, %s, %s", element.SizeText(x.Bytes), count(x.Commits, "commit"), fmt.Sprintf("%d versions of files", x.Files))
+	if len(x.Findings) == 0 {
+		a.say("The chest is whole: %s checked.", looked)
+	} else {
+		a.say("Checked: %s.", looked)
+	}
+}
+
+func touchedText(n int) string {
+	if n == 1 {
+		return "1 version of an artifact"
+	}
+	return fmt.Sprintf("%d versions of artifacts", n)
+}

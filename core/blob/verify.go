@@ -1,0 +1,159 @@
+package blob
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+)
+
+// Flaw is something wrong with a store.
+type Flaw struct {
+	// File is the file that it lies in.
+	File string
+	// Digest names the content that is touched; zero when it is the file itself.
+	Digest Digest
+	Reason string
+}
+
+// Verify reads every record of every pack and gives what is wrong: damaged
+// bytes, packs and indexes that do not fit together, lists whose chunks are
+// missing. done is told how many bytes of how many were read.
+func (s *Store) Verify(ctx context.Context, done func(read, total int64)) ([]Flaw, error) {
+	if err := s.reload(); err != nil {
+		var damage *DamageError
+		if !errors.As(err, &damage) {
+			return nil, err
+		}
+		return []Flaw{{File: damage.File, Reason: damage.Reason}}, nil
+	}
+	s.mu.Lock()
+	packs := append([]*pack{}, s.packs...)
+	s.mu.Unlock()
+	var flaws []Flaw
+	var read, total int64
+	for _, p := range packs {
+		if info, err := os.Stat(filepath.Join(s.dir, p.name+".pack")); err == nil {
+			total += info.Size()
+		}
+	}
+	for _, p := range packs {
+		found, err := s.verifyPack(ctx, p, func(n int64) {
+			if read += n; done != nil {
+				done(read, total)
+			}
+		})
+		if err != nil {
+			return nil, err
+		}
+		flaws = append(flaws, found...)
+	}
+	orphans, err := s.withoutIndex(packs)
+	return append(flaws, orphans...), err
+}
+
+func (s *Store) verifyPack(ctx context.Context, p *pack, done func(int64)) ([]Flaw, error) {
+	name := filepath.Join(s.dir, p.name+".pack")
+	var flaws []Flaw
+	magic := make([]byte, len(packMagic))
+	f, err := s.packFile(p, name)
+	if err != nil {
+		return []Flaw{{File: name, Reason: "the pack is gone"}}, nil
+	}
+	if _, err := f.ReadAt(magic, 0); err != nil || string(magic) != packMagic {
+		flaws = append(flaws, Flaw{File: name, Reason: "it does not begin as a pack of this format"})
+	}
+	for i := 0; i < len(p.index); i += entrySize {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		d := Digest(p.index[i : i+32])
+		at := place{p, int64(binary.LittleEndian.Uint64(p.index[i+32:])), int64(binary.LittleEndian.Uint64(p.index[i+40:]))}
+		if i > 0 && bytes.Compare(p.index[i-entrySize:i-entrySize+32], d[:]) >= 0 {
+			flaws = append(flaws, Flaw{File: filepath.Join(s.dir, p.name+".index"), Digest: d, Reason: "the index is out of order"})
+		}
+		kind, data, err := s.recordIn(d, at)
+		var damage *DamageError
+		switch {
+		case errors.As(err, &damage):
+			if _, _, again := s.record(d, at); again == nil {
+				continue // mended: another pack has it whole
+			}
+			flaws = append(flaws, Flaw{damage.File, d, damage.Reason})
+			continue
+		case err != nil:
+			return nil, err
+		}
+		done(headSize + int64(len(data)))
+		if kind == kindList {
+			flaws = append(flaws, s.verifyList(name, d, data, at.size)...)
+		} else if at.size != int64(len(data)) {
+			flaws = append(flaws, Flaw{filepath.Join(s.dir, p.name+".index"), d, "the index gives another size"})
+		}
+	}
+	return flaws, nil
+}
+
+func (s *Store) verifyList(name string, d Digest, list []byte, size int64) []Flaw {
+	sum := int64(0)
+	for ; len(list) > 0; list = list[listEntry:] {
+		if !s.Has(Digest(list[:32])) {
+			return []Flaw{{name, d, "its chunk " + Digest(list[:32]).Short() + " is missing"}}
+		}
+		sum += int64(binary.LittleEndian.Uint32(list[32:]))
+	}
+	if sum != size {
+		return []Flaw{{name, d, "its chunks make up another size"}}
+	}
+	return nil
+}
+
+// withoutIndex finds packs that no index belongs to: their content can't be
+// read. A process that was killed between the two leaves one; nothing that was
+// acknowledged is in it.
+func (s *Store) withoutIndex(known []*pack) ([]Flaw, error) {
+	names, err := filepath.Glob(filepath.Join(s.dir, "*.pack"))
+	if err != nil {
+		return nil, err
+	}
+	indexed := map[string]bool{}
+	for _, p := range known {
+		indexed[p.name] = true
+	}
+	var out []Flaw
+	for _, n := range names {
+		if indexed[strings.TrimSuffix(filepath.Base(n), ".pack")] {
+			continue
+		}
+		out = append(out, Flaw{File: n, Reason: Unindexed})
+	}
+	return out, nil
+}
+
+// Unindexed is the reason of a flaw that is harmless by itself: a pack whose
+// index was never written, or is lost.
+const Unindexed = "no index belongs to it"
+
+// Chunks lists the chunks of content that was cut; none for content that was not.
+func (s *Store) Chunks(d Digest) ([]Digest, error) {
+	at, err := s.locate(d)
+	if err != nil {
+		return nil, err
+	}
+	kind, data, err := s.record(d, at)
+	if err != nil || kind != kindList {
+		return nil, err
+	}
+	var out []Digest
+	for ; len(data) >= listEntry; data = data[listEntry:] {
+		out = append(out, Digest(data[:32]))
+	}
+	return out, nil
+}
+
+// Replace starts a batch that stores content anew even when the store believes
+// to have it: for repairs.
+func (s *Store) Replace() *Batch { b := s.Begin(); b.anew = true; return b }

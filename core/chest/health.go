@@ -1,0 +1,264 @@
+package chest
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"oakenchest/core/blob"
+	"oakenchest/core/ledger"
+)
+
+// Finding is something wrong with a chest, with what it touches.
+type Finding struct {
+	// Where is the file or record.
+	Where  string
+	Reason string
+	// Touches lists versions of artifacts that can't be read whole: `PATH in
+	// BRANCH:NUMBER`, the oldest commit that holds each.
+	Touches []string
+
+	contents []blob.Digest // of those versions
+}
+
+// Examination is what Examine has come to.
+type Examination struct {
+	Findings []Finding
+	// Bytes, Commits and Files count what was looked at.
+	Bytes          int64
+	Commits, Files int
+}
+
+// Examine checks every byte and record of the chest: each stored chunk against
+// its digest, each commit against its id, each tree and file that a commit
+// names, each branch and release.
+func (c *Chest) Examine(ctx context.Context, progress func(what string, done, total int)) (*Examination, error) {
+	x := &Examination{}
+	const kib = 1 << 10
+	flaws, err := c.Blobs.Verify(ctx, func(read, total int64) {
+		if x.Bytes = read; progress != nil {
+			progress("checking bytes (KiB)", int(read/kib), int(total/kib))
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	bad := map[blob.Digest]int{} // content to finding
+	for _, f := range flaws {
+		rel, err := filepath.Rel(c.Dir, f.File)
+		if err != nil {
+			rel = f.File
+		}
+		if f.Digest != (blob.Digest{}) {
+			bad[f.Digest] = len(x.Findings)
+		}
+		if f.Reason != blob.Unindexed { // what was left by a killed process was never acknowledged
+			x.Findings = append(x.Findings, Finding{Where: filepath.ToSlash(rel), Reason: f.Reason})
+		}
+	}
+	records, err := c.records(ctx)
+	if err != nil {
+		x.Findings = append(x.Findings, Finding{Where: "ledger.db", Reason: err.Error()})
+		return x, nil
+	}
+	x.Findings = append(x.Findings, records.findings...)
+	e := &examiner{chest: c, out: x, bad: bad, missing: map[string]int{}, seen: map[blob.Digest]bool{}, checked: map[blob.Digest]int{}}
+	for i, commit := range records.commits {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if progress != nil {
+			progress("checking commits", i, len(records.commits))
+		}
+		x.Commits++
+		e.folder(commit, commit.Tree, "")
+	}
+	return x, nil
+}
+
+// recordCheck is what the ledger itself says.
+type recordCheck struct {
+	commits  []ledger.Commit // the oldest first
+	findings []Finding
+}
+
+func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
+	r := &recordCheck{}
+	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+		if err := tx.Sound(); err != nil {
+			return err
+		}
+		var err error
+		if r.commits, err = tx.Commits(); err != nil {
+			return err
+		}
+		known := map[ledger.ID]bool{}
+		for _, commit := range r.commits {
+			known[commit.ID] = true
+		}
+		add := func(where, format string, args ...any) {
+			r.findings = append(r.findings, Finding{Where: where, Reason: fmt.Sprintf(format, args...)})
+		}
+		for _, commit := range r.commits {
+			name := fmt.Sprintf("commit %s:%d", commit.Branch, commit.Depth)
+			again := commit
+			if again.Seal(); again.ID != commit.ID {
+				add(name, "its record is not what its id says")
+			}
+			for _, p := range commit.Parents {
+				if !known[p] {
+					add(name, "the commit before it, %s, is missing", p.Short())
+				}
+			}
+		}
+		branches, err := tx.Branches()
+		if err != nil {
+			return err
+		}
+		for _, b := range branches {
+			if b.Tip != (ledger.ID{}) && !known[b.Tip] {
+				add("branch "+b.Name, "the commit that it is at, %s, is missing", b.Tip.Short())
+			}
+		}
+		releases, err := tx.Releases()
+		for _, rel := range releases {
+			if !known[rel.Commit] {
+				add("release "+rel.Name, "its commit %s is missing", rel.Commit.Short())
+			}
+		}
+		return err
+	})
+	return r, err
+}
+
+// examiner walks the trees of all commits, each folder and content once.
+type examiner struct {
+	chest   *Chest
+	out     *Examination
+	bad     map[blob.Digest]int
+	missing map[string]int
+	seen    map[blob.Digest]bool // folders
+	checked map[blob.Digest]int  // contents, with their finding; -1 for none
+}
+
+func (e *examiner) folder(commit ledger.Commit, d blob.Digest, prefix string) {
+	if d == (blob.Digest{}) || e.seen[d] {
+		return
+	}
+	e.seen[d] = true
+	entries, err := e.chest.folder(d)
+	if err != nil {
+		e.touch(e.find(d, "the folder "+strings.TrimSuffix("/"+prefix, "/")+" can't be read"), strings.TrimSuffix(prefix, "/"), d, commit)
+		return
+	}
+	for _, f := range entries {
+		if f.Mode == Folder {
+			e.folder(commit, f.Digest, prefix+f.Path+"/")
+			continue
+		}
+		n, known := e.checked[f.Digest]
+		if !known {
+			e.out.Files++
+			n = e.content(f)
+			e.checked[f.Digest] = n
+		}
+		if n >= 0 {
+			e.touch(n, prefix+f.Path, f.Digest, commit)
+		}
+	}
+}
+
+// find gives the finding about some content, a new one when there is none.
+func (e *examiner) find(d blob.Digest, reason string) int {
+	if n, ok := e.bad[d]; ok && n < len(e.out.Findings) {
+		return n
+	}
+	e.out.Findings = append(e.out.Findings, Finding{Where: "content " + d.Short(), Reason: reason})
+	e.bad[d] = len(e.out.Findings) - 1
+	return e.bad[d]
+}
+
+// content checks that a version of a file can be put together, from chunks that
+// are whole; it gives the finding that spoils it, or -1.
+func (e *examiner) content(f File) int {
+	if n, ok := e.bad[f.Digest]; ok && !e.readable(f) {
+		return n
+	}
+	chunks, err := e.chest.Blobs.Chunks(f.Digest)
+	if err != nil {
+		return e.find(f.Digest, "it is missing or can't be read")
+	}
+	for _, c := range chunks {
+		if n, ok := e.bad[c]; ok && !e.readable(f) {
+			return n
+		}
+		if !e.chest.Blobs.Has(c) {
+			return e.find(f.Digest, "its chunk "+c.Short()+" is missing")
+		}
+	}
+	return -1
+}
+
+// readable reads a version of a file whole: another pack may have what is
+// damaged in one.
+func (e *examiner) readable(f File) bool {
+	r, err := e.chest.Blobs.Open(f.Digest)
+	if err != nil {
+		return false
+	}
+	defer r.Close()
+	n, err := io.Copy(io.Discard, r)
+	return err == nil && n == f.Size
+}
+
+func (e *examiner) touch(n int, path string, d blob.Digest, commit ledger.Commit) {
+	f := &e.out.Findings[n]
+	line := fmt.Sprintf("%s in %s:%d", path, commit.Branch, commit.Depth)
+	if !slices.Contains(f.Touches, line) {
+		f.Touches = append(f.Touches, line)
+		f.contents = append(f.contents, d)
+	}
+}
+
+// Repair stores good copies of what is damaged anew: folders out of a list of
+// files that may have the same ones, and content that copyOf gives by its
+// digest, nil when there is none. It gives how many versions were mended.
+func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf func(blob.Digest) (io.ReadCloser, error)) (int, error) {
+	batch := c.Blobs.Replace()
+	defer batch.Abandon()
+	if _, err := WriteTree(batch, files); err != nil {
+		return 0, err
+	}
+	mended := map[blob.Digest]bool{}
+	for _, f := range x.Findings {
+		for _, want := range f.contents {
+			if err := ctx.Err(); err != nil {
+				return 0, err
+			}
+			if mended[want] || batch.Holds(want) {
+				mended[want] = true
+				continue
+			}
+			in, err := copyOf(want)
+			if err != nil {
+				return 0, err
+			}
+			if in == nil {
+				continue
+			}
+			d, _, err := batch.Put(in)
+			if err = errors.Join(err, in.Close()); err != nil {
+				return 0, err
+			}
+			mended[want] = d == want
+		}
+	}
+	if len(mended) == 0 {
+		return 0, nil
+	}
+	return len(mended), Explain(batch.Commit())
+}

@@ -1,0 +1,118 @@
+package workspace
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"os"
+	"path/filepath"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/state"
+)
+
+// A journal says what a command has begun to do to the workspace's files. Its
+// outcome depends on the chest alone, so that a command that was killed is
+// finished by the next one.
+type journal struct {
+	// What is `switch` or `restore`.
+	What string `json:"what"`
+	// Branch and Commit are where a switch leads.
+	Branch string `json:"branch,omitempty"`
+	Commit string `json:"commit,omitempty"`
+	// Tree, in hexadecimal, is what a restore brings Paths back from.
+	Tree  string   `json:"tree,omitempty"`
+	Paths []string `json:"paths,omitempty"`
+}
+
+func (w *Workspace) journalFile() string { return filepath.Join(w.Root, Folder, "journal.json") }
+
+// intend writes the journal before files are touched.
+func (w *Workspace) intend(j journal) error {
+	data, err := json.Marshal(j)
+	if err != nil {
+		return err
+	}
+	return w.writeOwn("journal.json", data)
+}
+
+// fulfilled takes the journal away.
+func (w *Workspace) fulfilled() error { return os.Remove(w.journalFile()) }
+
+// recover finishes what a killed process has begun. It is called with the
+// workspace claimed.
+func (w *Workspace) recover(ctx context.Context) error {
+	if err := w.recoverCommit(ctx); err != nil {
+		return err
+	}
+	if p, err := w.Pending(); err != nil {
+		return err
+	} else if p != nil && p.Applying {
+		m, err := w.compute(ctx, p)
+		if err == nil {
+			err = w.apply(ctx, p, m)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	data, err := os.ReadFile(w.journalFile())
+	if errors.Is(err, os.ErrNotExist) {
+		return nil
+	}
+	var j journal
+	if err == nil {
+		err = json.Unmarshal(data, &j)
+	}
+	if err != nil {
+		return fault.New(fault.Damaged, "Remove .oaken/journal.json; oaken changes then shows how far the files came.", "The record of an interrupted command can't be read: %w.", err)
+	}
+	if j.What == "restore" {
+		return w.resumeRestore(ctx, j)
+	}
+	_, err = w.switchTo(ctx, j.Branch, j.Commit)
+	return err
+}
+
+func (w *Workspace) resumeRestore(ctx context.Context, j journal) error {
+	tree, err := fromHex(j.Tree)
+	if err != nil {
+		return err
+	}
+	_, err = w.Restore(ctx, j.Paths, state.Commit{Chest: w.Chest, Tree: tree, Name: "an interrupted restore"}, "")
+	return err
+}
+
+// recoverCommit notices a commit that was published by this workspace, and
+// whose process was killed before it could note so.
+func (w *Workspace) recoverCommit(ctx context.Context) error {
+	b, err := w.Chest.Branch(ctx, w.Branch)
+	if err != nil || b.Tip == w.Base.ID || b.Tip == (ledger.ID{}) {
+		return err
+	}
+	tip, err := w.Chest.Resolve(ctx, b.Tip.String())
+	if err != nil {
+		return err
+	}
+	var before ledger.ID
+	if len(tip.Parents) > 0 {
+		before = tip.Parents[0]
+	}
+	if before != w.Base.ID || tip.Workspace != w.rec.Name {
+		return nil
+	}
+	p, err := w.Pending()
+	if err != nil {
+		return err
+	}
+	w.Base = tip
+	if err := w.save(); err != nil {
+		return err
+	}
+	if p != nil && len(tip.Parents) == 2 && tip.Parents[1].String() == p.Parent || p != nil && p.Parent == "" && tip.Message == p.Message {
+		return os.Remove(w.pendingFile())
+	}
+	return chest.Explain(err)
+}
