@@ -3,22 +3,33 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/element"
 	"oakenchest/core/workspace"
 )
 
 func newRestore(a *App) *cobra.Command {
 	var from, to string
+	var rescued bool
 	cmd := &cobra.Command{
-		Use:   "restore PATH...",
+		Use:   "restore [PATH...]",
 		Short: "Bring paths back as they are in another state",
 		Long: `Bring files or folders back, byte for byte, as a state has them: in place, or
 below a folder named with --to. In place, what is overwritten is kept as a rescue
-copy. The path . stands for everything.`,
-		Example:           "  oaken restore exhibit/reef.glb --from main:2\n  oaken restore . --from release:spring --to ../spring",
+copy. The path . stands for everything.
+
+Rescue copies are kept for 14 days. --rescued alone lists them; with paths it
+brings the newest copy of each back.`,
+		Example:           "  oaken restore exhibit/reef.glb --from main:2\n  oaken restore . --from release:spring --to ../spring\n  oaken restore --rescued notes/opening.txt",
 		GroupID:           groupDaily,
-		Args:              cobra.MinimumNArgs(1),
+		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if rescued {
+				return a.rescued(cmd, args)
+			}
+			if len(args) == 0 || from == "" {
+				return usage(cmd, "Name the paths, and with --from the state to bring them back from.")
+			}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				s, err := a.stateOf(cmd.Context(), w, from)
 				if err != nil {
@@ -35,29 +46,116 @@ copy. The path . stands for everything.`,
 				if err != nil {
 					return err
 				}
-				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.restore/1", "from": from, "paths": append([]string{}, r.Paths...), "rescued": r.Rescued})
-					return nil
-				}
-				switch {
-				case len(r.Paths) == 0:
-					a.say("Everything named is as it is in %s already.", from)
-				case to != "":
-					a.say("%s from %s placed in %s.", count(len(r.Paths), "file"), from, to)
-				default:
-					a.say("%s as in %s again.", count(len(r.Paths), "file"), from)
-				}
-				if r.Rescued != "" {
-					a.say("  What was there is kept in %s.", r.Rescued)
-				}
+				a.showRestored(r, from, to)
 				return nil
 			})
 		},
 	}
 	cmd.Flags().StringVar(&from, "from", "", "the `STATE` to bring back")
 	cmd.Flags().StringVar(&to, "to", "", "place the files below `FOLDER`, which must not hold them")
-	_ = cmd.MarkFlagRequired("from")
+	cmd.Flags().BoolVar(&rescued, "rescued", false, "list rescue copies, or bring those of the paths back")
+	cmd.MarkFlagsMutuallyExclusive("rescued", "from")
+	cmd.MarkFlagsMutuallyExclusive("rescued", "to")
 	_ = cmd.MarkFlagDirname("to")
 	_ = cmd.RegisterFlagCompletionFunc("from", a.completeStates)
 	return cmd
+}
+
+func (a *App) showRestored(r *workspace.Restored, from, to string) {
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.restore/1", "from": from, "paths": append([]string{}, r.Paths...), "rescued": r.Rescued})
+		return
+	}
+	switch {
+	case len(r.Paths) == 0:
+		a.say("Everything named is as it is in %s already.", from)
+	case to != "":
+		a.say("%s from %s placed in %s.", count(len(r.Paths), "file"), from, to)
+	default:
+		a.say("%s as in %s again.", count(len(r.Paths), "file"), from)
+	}
+	a.sayRescued(r.Rescued)
+}
+
+// sayRescued says where rescue copies were kept, when there are any.
+func (a *App) sayRescued(folder string) {
+	if folder != "" {
+		a.say("  What was there is kept in %s; oaken restore --rescued lists it.", folder)
+	}
+}
+
+// rescued lists rescue copies, or brings them back.
+func (a *App) rescued(cmd *cobra.Command, args []string) error {
+	return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+		paths, err := a.projectPaths(w, args)
+		if err != nil {
+			return err
+		}
+		if len(paths) > 0 {
+			r, err := w.ReturnRescued(cmd.Context(), paths)
+			if err == nil {
+				a.showRestored(r, "the rescue copies", "")
+			}
+			return err
+		}
+		copies, err := w.RescueCopies(nil)
+		if err != nil {
+			return err
+		}
+		list, rows := []any{}, [][]cell{}
+		for _, c := range copies {
+			list = append(list, map[string]any{"path": c.Path, "time": stamp(c.Time), "bytes": c.Size})
+			rows = append(rows, []cell{{clock(c.Time), plain}, {c.Path, strong}, {element.SizeText(c.Size), faint}})
+		}
+		switch {
+		case a.json:
+			a.printJSON(map[string]any{"schema": "oaken.rescued/1", "copies": list})
+		case len(rows) == 0:
+			a.say("There is no rescue copy.")
+		default:
+			a.table(a.Out, "", rows)
+		}
+		return nil
+	})
+}
+
+func newDiscard(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:   "discard PATH...",
+		Short: "Take back edits that are not committed",
+		Long: `Take back the edits of files or folders: they become as they are in the commit
+that the workspace stands on. What is lost by that is kept as a rescue copy for 14
+days; oaken restore --rescued PATH brings it back.`,
+		Example:           "  oaken discard exhibit/reef.glb\n  oaken discard .",
+		GroupID:           groupDaily,
+		Args:              cobra.MinimumNArgs(1),
+		ValidArgsFunction: completePaths,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				paths, err := a.projectPaths(w, args)
+				if err != nil {
+					return err
+				}
+				d, err := w.Discard(cmd.Context(), paths)
+				if err != nil {
+					return err
+				}
+				if a.json {
+					names := []string{}
+					for _, c := range d.Changes {
+						names = append(names, c.Path)
+					}
+					a.printJSON(map[string]any{"schema": "oaken.discard/1", "paths": names, "rescued": d.Rescued})
+					return nil
+				}
+				if len(d.Changes) == 0 {
+					a.say("Nothing has changed there.")
+					return nil
+				}
+				a.say("%s as in %s again.", fileCounts(d.Changes), workspace.Label(w.Base))
+				a.sayRescued(d.Rescued)
+				return nil
+			})
+		},
+	}
 }

@@ -65,11 +65,27 @@ func TestGoingBack(t *testing.T) {
 	if got := p.tree("."); got != first {
 		t.Errorf("restored files differ:\n%s\nwant\n%s", got, first)
 	}
-	kept := out[strings.Index(out, ".oaken/rescue/"):]
-	kept = strings.TrimSuffix(strings.TrimSpace(kept), ".")
-	if p.read(kept+"/notes/opening.txt") != "An edit that nobody has seen.\n" {
-		t.Error("the overwritten edit was not kept")
+	if !strings.Contains(out, "is kept in .oaken/rescue/") {
+		t.Errorf("restore: %s", out)
 	}
+	if copies := p.object("restore", "--rescued")["copies"].([]any); len(copies) != 1 || copies[0].(map[string]any)["path"] != sample.Notes {
+		t.Errorf("rescue copies: %v", copies)
+	}
+	p.ok("restore", "--rescued", sample.Notes)
+	if p.read(sample.Notes) != "An edit that nobody has seen.\n" {
+		t.Error("the overwritten edit did not come back")
+	}
+	p.write("notes/other.txt", "new and unwanted\n")
+	p.ok("discard", "notes")
+	if _, err := os.Stat(p.path("notes/other.txt")); err == nil {
+		t.Error("discard left a new file")
+	}
+	p.ok("restore", "--rescued", "notes/other.txt")
+	if p.read("notes/other.txt") != "new and unwanted\n" {
+		t.Error("a discarded new file did not come back")
+	}
+	p.ok("discard", "notes/other.txt")
+	p.ok("restore", "notes", "--from", "main:1")
 	p.ok("restore", ".", "--from", "main:1", "--to", "../back")
 	if (&project{t, p.path("../back")}).read("notes/opening.txt") != p.read("notes/opening.txt") {
 		t.Error("restore --to differs")

@@ -90,7 +90,7 @@ func (w *Workspace) quiet(ctx context.Context, what string) error {
 		return err
 	}
 	if len(s.Changes) > 0 {
-		return fault.New(fault.Refused, "Commit them first, or bring them back with oaken restore PATH --from "+Label(w.Base)+".", "A %s needs a workspace without changes, and %s changed: %s.",
+		return fault.New(fault.Refused, "Commit them first, or take them back with oaken discard PATH.", "A %s needs a workspace without changes, and %s changed: %s.",
 			what, isAre(len(s.Changes)), listed(pathsOf(s.Changes)))
 	}
 	return nil

@@ -307,7 +307,7 @@ func (w *Workspace) Claim(ctx context.Context) error {
 	if err := os.MkdirAll(temp, 0o777); err != nil {
 		return err
 	}
-	return w.recover(ctx)
+	return errors.Join(w.recover(ctx), w.forgetRescued())
 }
 
 // save writes workspace.toml, whole or not at all.

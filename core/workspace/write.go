@@ -127,7 +127,7 @@ func (w *Workspace) remove(p string) error {
 // content the chest does not have, and gives the folder that they are in, below
 // the workspace; empty when there were none.
 func (w *Workspace) rescue(paths []string) (string, error) {
-	name := filepath.Join(Folder, "rescue", w.host.Now().UTC().Format("2006-01-02T150405.000Z"))
+	name := filepath.Join(Folder, "rescue", w.host.Now().UTC().Format(rescueStamp))
 	kept := false
 	for _, p := range paths {
 		info, err := os.Lstat(w.local(p))
@@ -209,7 +209,7 @@ func (w *Workspace) carry(ctx context.Context, from, to state.State, begin func(
 	}
 	if len(blocked) > 0 {
 		slices.Sort(blocked)
-		return t, fault.New(fault.Refused, "Commit them, or bring them back with oaken restore PATH --from "+Label(w.Base)+", and try again.",
+		return t, fault.New(fault.Refused, "Commit them, or take them back with oaken discard PATH, and try again.",
 			"%s edited here and would be overwritten: %s.", isAre(len(blocked)), listed(blocked))
 	}
 	if err := begin(); err != nil {

@@ -1,0 +1,171 @@
+package workspace
+
+import (
+	"context"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/state"
+)
+
+// rescueDays is how long rescue copies are kept.
+const rescueDays = 14
+
+// rescueStamp is the form of the folders' names below .oaken/rescue.
+const rescueStamp = "2006-01-02T150405.000Z"
+
+// Rescued is a rescue copy: what a file was before a command overwrote it.
+type Rescued struct {
+	Path string
+	// Time is when it was overwritten, in UTC.
+	Time time.Time
+	Size int64
+	file string // where the copy lies
+}
+
+func (w *Workspace) rescueFolder() string { return filepath.Join(w.Root, Folder, "rescue") }
+
+// RescueCopies lists the rescue copies of the chosen paths, the newest first.
+func (w *Workspace) RescueCopies(paths []string) ([]Rescued, error) {
+	var out []Rescued
+	stamps, err := os.ReadDir(w.rescueFolder())
+	if os.IsNotExist(err) {
+		return nil, nil
+	}
+	for _, s := range stamps {
+		at, parsed := time.Parse(rescueStamp, s.Name())
+		if parsed != nil {
+			continue
+		}
+		top := filepath.Join(w.rescueFolder(), s.Name())
+		walked := filepath.WalkDir(top, func(full string, d fs.DirEntry, err error) error {
+			if err != nil || d.IsDir() {
+				return err
+			}
+			rel, err := filepath.Rel(top, full)
+			if err != nil {
+				return err
+			}
+			info, err := d.Info()
+			if err == nil && state.Under(paths, filepath.ToSlash(rel)) {
+				out = append(out, Rescued{filepath.ToSlash(rel), at, info.Size(), full})
+			}
+			return err
+		})
+		if walked != nil {
+			return nil, walked
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Rescued) int {
+		if !a.Time.Equal(b.Time) {
+			return b.Time.Compare(a.Time)
+		}
+		return strings.Compare(a.Path, b.Path)
+	})
+	return out, err
+}
+
+// ReturnRescued brings the newest rescue copy of each chosen path back into its
+// place; what is there now becomes a rescue copy itself.
+func (w *Workspace) ReturnRescued(ctx context.Context, paths []string) (*Restored, error) {
+	copies, err := w.RescueCopies(paths)
+	if err != nil {
+		return nil, err
+	}
+	newest := map[string]Rescued{}
+	for _, c := range slices.Backward(copies) {
+		newest[c.Path] = c
+	}
+	if len(newest) == 0 {
+		return nil, fault.New(fault.Usage, "oaken restore --rescued lists what can be brought back.", "There is no rescue copy of %s.", strings.Join(paths, ", "))
+	}
+	r := &Restored{}
+	for p := range newest {
+		r.Paths = append(r.Paths, p)
+	}
+	slices.Sort(r.Paths)
+	contents := map[string][]byte{}
+	for _, p := range r.Paths {
+		if contents[p], err = os.ReadFile(newest[p].file); err != nil {
+			return nil, err
+		}
+	}
+	if r.Rescued, err = w.rescue(r.Paths); err != nil {
+		return nil, err
+	}
+	for _, p := range r.Paths {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if err := w.write(p, contents[p], 0o666&^umask); err != nil {
+			return nil, err
+		}
+	}
+	return r, nil
+}
+
+// forgetRescued removes rescue copies that are older than rescueDays.
+func (w *Workspace) forgetRescued() error {
+	stamps, err := os.ReadDir(w.rescueFolder())
+	if os.IsNotExist(err) {
+		return nil
+	}
+	for _, s := range stamps {
+		at, parsed := time.Parse(rescueStamp, s.Name())
+		if parsed == nil && w.host.Now().Sub(at) > rescueDays*24*time.Hour {
+			if err := os.RemoveAll(filepath.Join(w.rescueFolder(), s.Name())); err != nil {
+				return err
+			}
+		}
+	}
+	return err
+}
+
+// Discarded is what Discard has done.
+type Discarded struct {
+	Changes []Change
+	Rescued string
+}
+
+// Discard takes back the edits of the chosen paths; what is lost by that is
+// kept as a rescue copy.
+func (w *Workspace) Discard(ctx context.Context, paths []string) (*Discarded, error) {
+	p, err := w.Pending()
+	if err != nil {
+		return nil, err
+	}
+	if p != nil {
+		return nil, fault.New(fault.Conflict, "Give the whole of it up with oaken merge --abandon.", "%s is under way.", p.What)
+	}
+	s, _, err := w.status(ctx)
+	if err != nil {
+		return nil, err
+	}
+	d := &Discarded{Changes: choose(s.Changes, paths)}
+	if err := w.checkPaths(ctx, paths, d.Changes); err != nil {
+		return nil, err
+	}
+	var lost []string
+	written := map[string]string{}
+	for _, c := range d.Changes {
+		if c.is.Mode != 0 {
+			lost = append(lost, c.Path)
+		}
+		written[c.Path] = ""
+	}
+	if d.Rescued, err = w.rescue(lost); err != nil {
+		return nil, err
+	}
+	if err := w.undo(d.Changes, written); err != nil {
+		return nil, err
+	}
+	if err := w.reloadManifest(); err != nil {
+		return nil, err
+	}
+	return d, w.MarkReadOnly(ctx)
+}
