@@ -37,6 +37,8 @@ type App struct {
 	Color, Live bool
 	// Width is the terminal's width in columns; 0 for no terminal.
 	Width int
+	// Edit lets the person edit a text; nil where there is no terminal for it.
+	Edit func(text string) (string, error)
 	// Person and Machine stand in for the account's and the machine's name.
 	Person, Machine string
 

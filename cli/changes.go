@@ -83,7 +83,7 @@ var stateTones = map[workspace.FileState]tone{workspace.New: good, workspace.Edi
 func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, open int) {
 	a.say("%s", a.paint(faint, fmt.Sprintf("%s in %s, on %s", w.Person, w.Name, standing(w))))
 	if s.Newer > 0 {
-		a.say("Branch %s has %s not yet here.", w.Branch, count(s.Newer, "newer commit"))
+		a.say("Branch %s has %s not yet here; oaken sync brings them.", w.Branch, count(s.Newer, "newer commit"))
 	}
 	if p != nil {
 		if open > 0 {

@@ -1,10 +1,13 @@
 package cli
 
 import (
+	"context"
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/workspace"
 )
@@ -15,7 +18,8 @@ func newCommit(a *App) *cobra.Command {
 		Use:   "commit [PATH...]",
 		Short: "Record what changed, and publish it",
 		Long: `Record what changed in this workspace, or the paths named, and publish it to the
-chest at once. A message is demanded. The locks of what is committed end, unless
+chest at once. A message is demanded: on a terminal an editor (VISUAL, EDITOR)
+opens when -m is missing, and the message may have several lines. The locks of what is committed end, unless
 --keep-locks is given. With a merge under way, commit completes it.`,
 		Example:           "  oaken commit -m \"Brighter lamp above the coral\"\n  oaken commit database -m \"Feedings have an amount\" --item AQ-12",
 		GroupID:           groupDaily,
@@ -26,6 +30,11 @@ chest at once. A message is demanded. The locks of what is committed end, unless
 				var err error
 				if o.Paths, err = a.projectPaths(w, args); err != nil {
 					return err
+				}
+				if !cmd.Flags().Changed("message") && a.Edit != nil {
+					if o.Message, err = a.askMessage(cmd.Context(), w); err != nil {
+						return err
+					}
 				}
 				c, err := w.Commit(cmd.Context(), o)
 				if err != nil {
@@ -41,6 +50,38 @@ chest at once. A message is demanded. The locks of what is committed end, unless
 	f.StringVar(&o.Item, "item", "", "the work item that this is for: `KEY`")
 	f.BoolVar(&o.KeepLocks, "keep-locks", false, "keep the locks of what is committed")
 	return cmd
+}
+
+// askMessage lets the person write a message in an editor. Lines that begin
+// with # are left out.
+func (a *App) askMessage(ctx context.Context, w *workspace.Workspace) (string, error) {
+	s, err := w.Changes(ctx)
+	if err != nil {
+		return "", err
+	}
+	p, err := w.Pending()
+	if err != nil {
+		return "", err
+	}
+	var b strings.Builder
+	if p != nil {
+		b.WriteString(p.Message)
+	}
+	b.WriteString("\n\n# Say above what changed and why. Lines that begin with # are left out;\n# an empty message records nothing.\n#\n")
+	for _, c := range s.Changes {
+		fmt.Fprintf(&b, "#   %s  %s\n", stateWord(c), c.Path)
+	}
+	text, err := a.Edit(b.String())
+	if err != nil {
+		return "", fault.New(fault.Failed, "Nothing was recorded. Give the message with -m TEXT, or set EDITOR to another program.", "The editor failed: %w.", err)
+	}
+	var lines []string
+	for line := range strings.SplitSeq(text, "\n") {
+		if !strings.HasPrefix(line, "#") {
+			lines = append(lines, strings.TrimRight(line, " \t\r"))
+		}
+	}
+	return strings.TrimSpace(strings.Join(lines, "\n")), nil
 }
 
 func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {

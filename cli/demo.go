@@ -104,7 +104,7 @@ func (s *stage) perform(ctx context.Context, act act) error {
 	s.app.say("\n%s", s.app.paint(good, "$ oaken "+act.call))
 	quiet := *s.app
 	quiet.in, quiet.as, quiet.Dir, quiet.Person, quiet.Machine = "", "", s.folder, "Imke", "desk"
-	quiet.Live, quiet.json = false, false
+	quiet.Live, quiet.json, quiet.Edit = false, false, nil
 	if s.app.json || s.app.quiet {
 		quiet.Out = new(strings.Builder)
 	}

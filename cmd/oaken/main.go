@@ -2,9 +2,13 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"os"
+	"os/exec"
 	"os/signal"
+	"runtime"
+	"strings"
 	"time"
 
 	"golang.org/x/term"
@@ -26,10 +30,40 @@ func run(ctx context.Context) int {
 		app.Color = !noColor && os.Getenv("TERM") != "dumb"
 		app.Width, _, _ = term.GetSize(out)
 	}
+	if app.Live && term.IsTerminal(int(os.Stdin.Fd())) {
+		app.Edit = edit
+	}
 	dir, err := os.Getwd()
 	if err != nil {
 		dir = "."
 	}
 	app.Dir = dir
 	return cli.Run(ctx, app, os.Args[1:])
+}
+
+// edit opens a text in the person's editor and gives what they have saved.
+func edit(text string) (string, error) {
+	usual := "vi"
+	if runtime.GOOS == "windows" {
+		usual = "notepad"
+	}
+	words := strings.Fields(cmp.Or(os.Getenv("VISUAL"), os.Getenv("EDITOR"), usual))
+	f, err := os.CreateTemp("", "oaken-message-*.txt")
+	if err != nil {
+		return "", err
+	}
+	defer os.Remove(f.Name())
+	if _, err := f.WriteString(text); err != nil {
+		return "", err
+	}
+	if err := f.Close(); err != nil {
+		return "", err
+	}
+	cmd := exec.Command(words[0], append(words[1:], f.Name())...)
+	cmd.Stdin, cmd.Stdout, cmd.Stderr = os.Stdin, os.Stdout, os.Stderr
+	if err := cmd.Run(); err != nil {
+		return "", err
+	}
+	data, err := os.ReadFile(f.Name())
+	return string(data), err
 }

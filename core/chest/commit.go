@@ -59,7 +59,7 @@ func (c *Chest) Publish(ctx context.Context, d Draft) (ledger.Commit, error) {
 		return tx.MoveTip(d.Branch, d.Tip, commit.ID)
 	})
 	if errors.Is(err, ledger.ErrMoved) {
-		return commit, fault.New(fault.Refused, "Nothing was recorded; run the command again after bringing the newer commits in with oaken merge "+d.Branch+".",
+		return commit, fault.New(fault.Refused, "Nothing was recorded. Bring them in with oaken sync, and commit again.",
 			"Branch %s has newer commits than this workspace.", d.Branch)
 	}
 	return commit, Explain(err)

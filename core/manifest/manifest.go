@@ -30,6 +30,34 @@ type Manifest struct {
 	Artifacts    []Artifact    `toml:"artifact"`
 	Locks        []LockRule    `toml:"lock"`
 	Environments []Environment `toml:"environment"`
+	Message      MessageRules  `toml:"message"`
+}
+
+// MessageRules are the demands on commit messages, beyond not being empty.
+type MessageRules struct {
+	// Minimum is the least number of characters.
+	Minimum int `toml:"minimum"`
+	// Item demands that a work item is named.
+	Item bool `toml:"item"`
+	// Pattern is a regular expression (RE2) that the message must match.
+	Pattern string `toml:"pattern"`
+}
+
+// Check refuses a message that does not keep the rules.
+func (r MessageRules) Check(message, item string) error {
+	rule := "The project's rules are in " + Name + ", under [message]."
+	if n := len([]rune(message)); n < r.Minimum {
+		return fault.New(fault.Usage, rule, "The message has %d characters; this project asks for %d.", n, r.Minimum)
+	}
+	if r.Item && item == "" {
+		return fault.New(fault.Usage, "Name it with --item KEY.", "This project asks which work item a commit is for.")
+	}
+	if r.Pattern != "" {
+		if re, err := regexp.Compile(r.Pattern); err == nil && !re.MatchString(message) {
+			return fault.New(fault.Usage, rule, "The message does not match %q, which this project asks for.", r.Pattern)
+		}
+	}
+	return nil
 }
 
 // Artifact declares a file or a folder that is one thing.
@@ -109,6 +137,9 @@ func (m *Manifest) check() error {
 		if l.Policy != Required && l.Policy != Off {
 			return fmt.Errorf("the lock policy %q is neither %s nor %s", l.Policy, Required, Off)
 		}
+	}
+	if _, err := regexp.Compile(m.Message.Pattern); err != nil || m.Message.Minimum < 0 {
+		return fmt.Errorf("the rules for messages are not well formed")
 	}
 	seen := map[string]bool{}
 	for _, e := range m.Environments {

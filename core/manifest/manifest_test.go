@@ -80,11 +80,26 @@ func TestEditsLeaveTheRestAlone(t *testing.T) {
 func TestMistakesAreNamed(t *testing.T) {
 	for text, want := range map[string]string{
 		"colour = 1": "no key colour", "project = ": "line 1", "[[lock]]\npolicy=\"required\"": "match", "[[environment]]\nname=\"a\"\ntarget=\"x\"\ninto=\"d\"": "scheme",
-		"[[artifact]]\npath=\"../x\"\nkind=\"text\"": "inside", "leave-out=[\"[\"]": "well formed", "[[lock]]\nmatch=\"a\"\npolicy=\"never\"": "neither",
+		"[[artifact]]\npath=\"../x\"\nkind=\"text\"": "inside", "leave-out=[\"[\"]": "well formed", "[[lock]]\nmatch=\"a\"\npolicy=\"never\"": "neither", "[message]\npattern=\"(\"": "well formed",
 	} {
 		_, err := Parse([]byte(text))
 		if fault.CodeOf(err) != fault.Usage || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v", text, err)
+		}
+	}
+}
+
+func TestRulesForMessages(t *testing.T) {
+	m, err := Parse([]byte("[message]\nminimum = 10\nitem = true\npattern = \"^[A-Z]\"\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct{ message, item, want string }{
+		{"Too short", "AQ-1", "9 characters"}, {"Long enough", "", "which work item"}, {"not a capital", "AQ-1", "does not match"}, {"Long enough", "AQ-1", ""},
+	} {
+		err := m.Message.Check(c.message, c.item)
+		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
+			t.Errorf("%q for %q: %v", c.message, c.item, err)
 		}
 	}
 }

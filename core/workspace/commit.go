@@ -72,7 +72,10 @@ func (w *Workspace) checkMessage(o *CommitOptions, pending *Pending) error {
 	if o.Message == "" {
 		return fault.New(fault.Usage, "Say with -m TEXT what changed and why; colleagues will read it.", "A commit needs a message.")
 	}
-	return nil
+	if pending != nil {
+		return nil
+	}
+	return w.Manifest.Message.Check(o.Message, o.Item)
 }
 
 // choose keeps the changes of the chosen paths.

@@ -19,9 +19,10 @@ import (
 type journal struct {
 	// What is `switch` or `restore`.
 	What string `json:"what"`
-	// Branch and Commit are where a switch leads.
-	Branch string `json:"branch,omitempty"`
-	Commit string `json:"commit,omitempty"`
+	// Branch and Commit are where a switch leads; the files in Keep stay.
+	Branch string   `json:"branch,omitempty"`
+	Commit string   `json:"commit,omitempty"`
+	Keep   []string `json:"keep,omitempty"`
 	// Tree, in hexadecimal, is what a restore brings Paths back from.
 	Tree  string   `json:"tree,omitempty"`
 	Paths []string `json:"paths,omitempty"`
@@ -72,7 +73,7 @@ func (w *Workspace) recover(ctx context.Context) error {
 	if j.What == "restore" {
 		return w.resumeRestore(ctx, j)
 	}
-	_, err = w.switchTo(ctx, j.Branch, j.Commit)
+	_, err = w.switchTo(ctx, j.Branch, j.Commit, j.Keep...)
 	return err
 }
 

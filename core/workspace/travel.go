@@ -40,8 +40,8 @@ func optionalID(id ledger.ID) string {
 }
 
 // switchTo brings the workspace to a commit of a branch; an empty commit is the
-// state before the first.
-func (w *Workspace) switchTo(ctx context.Context, name, commit string) (Transition, error) {
+// state before the first. Files named in keep stay as they are.
+func (w *Workspace) switchTo(ctx context.Context, name, commit string, keep ...string) (Transition, error) {
 	var tip ledger.Commit
 	var err error
 	if commit != "" {
@@ -49,8 +49,8 @@ func (w *Workspace) switchTo(ctx context.Context, name, commit string) (Transiti
 			return Transition{}, err
 		}
 	}
-	t, err := w.carry(ctx, w.BaseState(), w.CommitState(tip, name), func() error {
-		return w.intend(journal{What: "switch", Branch: name, Commit: commit})
+	t, err := w.carry(ctx, w.BaseState(), w.CommitState(tip, name), keep, func() error {
+		return w.intend(journal{What: "switch", Branch: name, Commit: commit, Keep: keep})
 	})
 	if err != nil {
 		return t, err

@@ -176,8 +176,8 @@ type Transition struct {
 // carry brings the files of the workspace from one state to another. Files
 // that are alike in both keep the edits that they have; a file that differs and
 // was edited here is refused before anything is written. begin is called between
-// the two.
-func (w *Workspace) carry(ctx context.Context, from, to state.State, begin func() error) (Transition, error) {
+// the two. Files named in keep are left alone.
+func (w *Workspace) carry(ctx context.Context, from, to state.State, keep []string, begin func() error) (Transition, error) {
 	var t Transition
 	a, err := from.Files(ctx)
 	if err != nil {
@@ -191,6 +191,8 @@ func (w *Workspace) carry(ctx context.Context, from, to state.State, begin func(
 	if err != nil {
 		return t, err
 	}
+	kept := func(f state.File) bool { return slices.Contains(keep, f.Path) }
+	a, b = slices.DeleteFunc(a, kept), slices.DeleteFunc(b, kept)
 	is := byPath(now)
 	was, wanted := byPath(a), byPath(b)
 	var blocked []string

@@ -1,0 +1,86 @@
+package cli
+
+import (
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/workspace"
+)
+
+func newOpen(a *App) *cobra.Command {
+	var o workspace.JoinOptions
+	cmd := &cobra.Command{
+		Use:   "open LOCATION [FOLDER]",
+		Short: "Get a workspace of an existing chest",
+		Long: `Get a workspace of your own: the tip of a branch is laid out in FOLDER, which must
+be new or empty; without it, in a folder named like LOCATION. LOCATION is the
+folder of a chest, or a workspace that a chest lies in.`,
+		Example:           "  oaken open /shared/chests/exhibit\n  oaken open ../brindle-bay tarek --branch kelp",
+		GroupID:           groupStart,
+		Args:              cobra.RangeArgs(1, 2),
+		ValidArgsFunction: completeFolders,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			folder := a.at(filepath.Base(filepath.Clean(args[0])))
+			if len(args) == 2 {
+				folder = a.at(args[1])
+			}
+			o.Person = a.as
+			w, err := workspace.Join(cmd.Context(), a.host(), a.at(args[0]), folder, o)
+			if err != nil {
+				return err
+			}
+			defer w.Close()
+			a.bar.clear()
+			n, err := w.Count(cmd.Context())
+			if err != nil {
+				return err
+			}
+			if a.json {
+				a.printJSON(map[string]any{"schema": "oaken.open/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Dir, "branch": w.Branch, "state": workspace.Label(w.Base), "files": n})
+				return nil
+			}
+			a.say("%s holds %s of %s.", w.Root, count(n, "file"), a.paint(strong, standing(w)))
+			a.say("  workspace  %s, of %s", w.Name, w.Person)
+			a.say("  chest      %s", w.Chest.Dir)
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&o.Branch, "branch", "", "work on the branch `NAME`")
+	return cmd
+}
+
+func newSync(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:   "sync",
+		Short: "Bring the branch's newer commits into this workspace",
+		Long: `Bring the newer commits of the branch into this workspace. Edits that are not
+committed stay; where somebody else changed the same artifact, the two are
+combined by element. When they can't be, nothing is changed.`,
+		Example:           "  oaken sync",
+		GroupID:           groupDaily,
+		Args:              cobra.NoArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				s, err := w.Sync(cmd.Context())
+				if err != nil {
+					return err
+				}
+				if a.json {
+					a.printJSON(map[string]any{"schema": "oaken.sync/1", "branch": w.Branch, "state": workspace.Label(w.Base), "commits": s.Commits, "written": s.Written, "removed": s.Removed, "combined": append([]string{}, s.Combined...)})
+					return nil
+				}
+				if s.Commits == 0 {
+					a.say("This workspace has the newest of %s.", standing(w))
+					return nil
+				}
+				a.say("%s brought in, up to %s: %s written, %d removed.", count(s.Commits, "commit"), a.paint(strong, workspace.Label(w.Base)), count(s.Written, "file"), s.Removed)
+				for _, p := range s.Combined {
+					a.say("  combined with your edits: %s", p)
+				}
+				return nil
+			})
+		},
+	}
+}

@@ -1,0 +1,185 @@
+package workspace
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
+	"oakenchest/core/state"
+)
+
+// JoinOptions are the choices of Join.
+type JoinOptions struct {
+	// Branch is the branch to work on; empty for the first.
+	Branch string
+	Person string
+}
+
+// Join gets a workspace of an existing chest: it lays the tip of a branch out in
+// a folder that is new or empty. location is a chest, or a workspace that a
+// chest lies in.
+func Join(ctx context.Context, host Host, location, folder string, o JoinOptions) (w *Workspace, err error) {
+	if inside := filepath.Join(location, Folder, "chest"); chest.Exists(inside) {
+		location = inside
+	}
+	if location, err = filepath.Abs(location); err != nil {
+		return nil, err
+	}
+	root, err := filepath.Abs(folder)
+	if err != nil {
+		return nil, err
+	}
+	if entries, err := os.ReadDir(root); err == nil && len(entries) > 0 {
+		return nil, fault.New(fault.Refused, "Name a new or empty folder.", "%s is not empty, so no workspace was made there.", folder)
+	}
+	if above, err := find(root); err == nil {
+		return nil, fault.New(fault.Refused, "Name a folder outside of it.", "%s lies in the workspace %s.", folder, above)
+	}
+	c, err := chest.Open(ctx, location)
+	if err != nil {
+		return nil, err
+	}
+	if o.Branch == "" {
+		o.Branch = chest.FirstBranch
+	}
+	b, err := c.Branch(ctx, o.Branch)
+	if err != nil {
+		return nil, errors.Join(err, c.Close())
+	}
+	person := o.Person
+	if person == "" {
+		person = host.Person
+	}
+	_, existed := os.Stat(root)
+	w = &Workspace{Root: root, Chest: c, Manifest: &manifest.Manifest{}, Person: person, Name: workspaceName(person, host.Machine, root), Branch: o.Branch, host: host}
+	w.rec = record{Format: formatVersion, Person: person, Name: w.Name, Chest: location}
+	err = os.MkdirAll(filepath.Join(root, Folder, "temp"), 0o777)
+	if err == nil {
+		err = w.save()
+	}
+	if err == nil {
+		_, err = w.switchTo(ctx, o.Branch, optionalID(b.Tip))
+	}
+	if err != nil {
+		err = errors.Join(err, c.Close(), os.RemoveAll(filepath.Join(root, Folder)))
+		if existed != nil {
+			err = errors.Join(err, os.RemoveAll(root))
+		}
+		return nil, err
+	}
+	return w, nil
+}
+
+// Synced is what Sync has done.
+type Synced struct {
+	// Commits counts what came in.
+	Commits int
+	Transition
+	// Combined lists artifacts that were edited here and are newer there, and
+	// were combined by element.
+	Combined []string
+}
+
+// Sync brings the branch's newer commits into the workspace. Edits that are not
+// committed stay; where the same artifact is newer, the two are combined by
+// element, and when they can't be, nothing is changed.
+func (w *Workspace) Sync(ctx context.Context) (*Synced, error) {
+	p, err := w.Pending()
+	if err != nil {
+		return nil, err
+	}
+	if p != nil {
+		return nil, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.", "%s is under way.", p.What)
+	}
+	s, err := w.Changes(ctx)
+	if err != nil || s.Newer == 0 {
+		return &Synced{}, err
+	}
+	b, err := w.Chest.Branch(ctx, w.Branch)
+	if err != nil {
+		return nil, err
+	}
+	tip, err := w.Chest.Resolve(ctx, b.Tip.String())
+	if err != nil {
+		return nil, err
+	}
+	out := &Synced{Commits: s.Newer}
+	both, err := w.editedOnBoth(ctx, s.Changes, tip)
+	if err != nil {
+		return nil, err
+	}
+	if len(both) > 0 {
+		if out.Combined, err = w.combine(ctx, tip, both); err != nil {
+			return nil, err
+		}
+	}
+	out.Transition, err = w.switchTo(ctx, w.Branch, tip.ID.String(), both...)
+	return out, err
+}
+
+// editedOnBoth lists the files that were edited here and differ in a newer commit.
+func (w *Workspace) editedOnBoth(ctx context.Context, changes []Change, tip ledger.Commit) ([]string, error) {
+	before, err := w.BaseState().Files(ctx)
+	if err != nil {
+		return nil, err
+	}
+	after, err := w.Chest.Files(tip.Tree)
+	if err != nil {
+		return nil, chest.Explain(err)
+	}
+	was, then := byPath(before), byPath(after)
+	var out []string
+	for _, c := range changes {
+		if !was[c.Path].Same(then[c.Path]) {
+			out = append(out, c.Path)
+		}
+	}
+	return out, nil
+}
+
+// combine merges the edits of this workspace with a newer commit, for files
+// that both have changed. The outcome is written as if it had been edited here;
+// what was there is kept as a rescue copy.
+func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []string) ([]string, error) {
+	theirs := w.CommitState(tip, Label(tip))
+	m, err := w.Reader().Merge(ctx, w.BaseState(), w.Work(), theirs, nil)
+	if err != nil {
+		return nil, err
+	}
+	if len(m.Conflicts) > 0 {
+		return nil, fault.New(fault.Conflict, "Nothing was changed. Commit on a branch of your own (oaken branch NAME, oaken switch NAME, oaken commit), then oaken switch "+w.Branch+" and oaken merge NAME.",
+			"What you edited can't be combined with what is newer, at %s%s.", m.Conflicts[0].Address, more(len(m.Conflicts)-1))
+	}
+	if _, err := w.rescue(both); err != nil {
+		return nil, err
+	}
+	for _, e := range m.Edits {
+		if !state.Under(both, e.Path) {
+			continue
+		}
+		switch {
+		case e.Gone:
+			err = w.remove(e.Path)
+		case e.Take.Mode != 0:
+			err = w.takeFrom(e, theirs)
+		default:
+			err = w.write(e.Path, e.Data, 0o666&^umask)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	return m.Artifacts, nil
+}
+
+func more(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return " and " + itoa(n) + " more"
+}
