@@ -23,7 +23,7 @@ var floors = [][]string{
 	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/chest"},
 	{"core/kind/sqlfolder"},
 	{"core/kind/all", "core/state", "core/environment"},
-	{"core/workspace"},
+	{"core/workspace", "core/history"},
 	{"core/pipeline"},
 	{"sample"},
 	{"cli"},

@@ -1,134 +1,125 @@
 package cli
 
 import (
-	"context"
+	"time"
 
 	"github.com/spf13/cobra"
 
-	"oakenchest/core/chest"
 	"oakenchest/core/fault"
-	"oakenchest/core/ledger"
+	"oakenchest/core/history"
 	"oakenchest/core/workspace"
 )
 
 func newHistory(a *App) *cobra.Command {
-	limit := 30
+	q := history.Query{Limit: 30}
+	var since, until string
+	var graph bool
 	cmd := &cobra.Command{
-		Use:               "history [PATH]",
-		Short:             "List the commits, of the project or of one path",
-		Long:              "List the commits of the branch that the workspace is on, the newest first; with a\npath, those that changed it.",
-		Example:           "  oaken history\n  oaken history exhibit/reef.glb --limit 5",
+		Use:   "history [PATH]",
+		Short: "List the commits, of the project or of one path",
+		Long: `List the commits of the branch that the workspace is on, the newest first. With a
+path, those that changed it, each with the number of its version; a file that was
+moved is followed. --graph shows how branches parted and met.`,
+		Example:           "  oaken history\n  oaken history exhibit/reef.glb --limit 5\n  oaken history --author Imke --since 2026-05-01\n  oaken history --graph",
 		GroupID:           groupDaily,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if limit < 1 {
+			if q.Limit < 1 {
 				return usage(cmd, "--limit takes a number from 1.")
+			}
+			var err error
+			if q.Since, err = day(cmd, "since", since, 0); err != nil {
+				return err
+			}
+			if q.Until, err = day(cmd, "until", until, 24*time.Hour-time.Nanosecond); err != nil {
+				return err
 			}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				paths, err := a.projectPaths(w, args)
 				if err != nil {
 					return err
 				}
-				commits, more, err := a.commits(cmd.Context(), w, paths, limit)
+				if len(paths) == 1 && paths[0] != "." {
+					q.Path = paths[0]
+				}
+				entries, more, err := history.List(cmd.Context(), w.Chest, w.Base.ID, q)
 				if err != nil {
 					return err
 				}
-				if len(paths) == 1 && len(commits) == 0 {
+				if q.Path != "" && len(entries) == 0 && (q == history.Query{Path: q.Path, Limit: q.Limit}) {
 					return fault.New(fault.Usage, "oaken changes lists what is new; paths are those of the project.", "No commit holds %s.", args[0])
 				}
-				a.showHistory(w, commits, more)
+				a.showHistory(w, entries, more, graph)
 				return nil
 			})
 		},
 	}
-	cmd.Flags().IntVar(&limit, "limit", limit, "list at most `N` commits")
+	f := cmd.Flags()
+	f.IntVar(&q.Limit, "limit", q.Limit, "list at most `N` commits")
+	f.StringVar(&q.Author, "author", "", "only commits of `NAME`")
+	f.StringVar(&q.Item, "item", "", "only commits for the work item `KEY`")
+	f.StringVar(&q.Text, "text", "", "only commits whose message holds `TEXT`")
+	f.StringVar(&since, "since", "", "only commits since `DAY`, as 2026-05-31")
+	f.StringVar(&until, "until", "", "only commits until `DAY`, that day included")
+	f.BoolVar(&graph, "graph", false, "show how branches parted and met")
 	return cmd
 }
 
-// commits lists the newest commits, those that changed a path when one is given.
-func (a *App) commits(ctx context.Context, w *workspace.Workspace, paths []string, limit int) (out []ledger.Commit, more bool, err error) {
-	byID := map[ledger.ID]ledger.Commit{}
-	parent := func(id ledger.ID) (ledger.Commit, error) {
-		if c, ok := byID[id]; ok {
-			return c, nil
-		}
-		c, err := w.Chest.Resolve(ctx, id.String())
-		byID[id] = c
-		return c, err
+// day reads a day in local time; add is added to its beginning.
+func day(cmd *cobra.Command, flag, text string, add time.Duration) (time.Time, error) {
+	if text == "" {
+		return time.Time{}, nil
 	}
-	var all []ledger.Commit
-	err = w.Chest.Ancestors(ctx, w.Base.ID, func(c ledger.Commit) (bool, error) {
-		byID[c.ID] = c
-		all = append(all, c)
-		return len(paths) > 0 || len(all) <= limit, nil
-	})
+	t, err := time.ParseInLocation("2006-01-02", text, time.Local)
 	if err != nil {
-		return nil, false, err
+		return t, usage(cmd, "--%s takes a day such as 2026-05-31, not %q.", flag, text)
 	}
-	for _, c := range all {
-		if len(paths) > 0 {
-			touched, err := touches(w.Chest, c, paths[0], parent)
-			if err != nil {
-				return nil, false, err
-			}
-			if !touched {
-				continue
-			}
-		}
-		if len(out) == limit {
-			return out, true, nil
-		}
-		out = append(out, c)
-	}
-	return out, false, nil
+	return t.Add(add), nil
 }
 
-// touches reports whether a commit has a path otherwise than all its parents.
-func touches(c *chest.Chest, commit ledger.Commit, p string, parent func(ledger.ID) (ledger.Commit, error)) (bool, error) {
-	now, err := c.At(commit.Tree, p)
-	if err != nil {
-		return false, chest.Explain(err)
-	}
-	if len(commit.Parents) == 0 {
-		return now.Mode != 0, nil
-	}
-	for _, id := range commit.Parents {
-		before, err := parent(id)
-		if err != nil {
-			return false, err
-		}
-		was, err := c.At(before.Tree, p)
-		if err != nil {
-			return false, chest.Explain(err)
-		}
-		if was.Same(now) {
-			return false, nil
-		}
-	}
-	return true, nil
-}
-
-func (a *App) showHistory(w *workspace.Workspace, commits []ledger.Commit, more bool) {
+func (a *App) showHistory(w *workspace.Workspace, entries []history.Entry, more, graph bool) {
 	if a.json {
 		list := []any{}
-		for _, c := range commits {
-			list = append(list, commitJSON(c))
+		for _, e := range entries {
+			c := commitJSON(e.Commit).(map[string]any)
+			if e.Version > 0 {
+				c["version"], c["versions"], c["path"], c["from"] = e.Version, e.Versions, e.Path, e.From
+			}
+			list = append(list, c)
 		}
 		a.printJSON(map[string]any{"schema": "oaken.history/1", "commits": list, "more": more})
 		return
 	}
-	if len(commits) == 0 {
-		a.say("Branch %s has no commit yet.", w.Branch)
+	if len(entries) == 0 {
+		a.say("No commit of %s fits.", w.Branch)
 		return
 	}
+	var lanes []string
+	if graph {
+		lanes = drawLanes(entries)
+		a.say("%s", a.paint(faint, lanes[0]))
+		lanes = lanes[1:]
+	}
 	var rows [][]cell
-	for _, c := range commits {
+	for i, e := range entries {
+		c := e.Commit
 		message := firstLine(c.Message)
 		if c.Item != "" {
 			message = c.Item + ": " + message
 		}
-		rows = append(rows, []cell{{workspace.Label(c), strong}, {clock(c.Time), plain}, {c.Author, plain}, {c.ID.Short(), faint}, {oneLine(message, 80), plain}})
+		row := []cell{{workspace.Label(c), strong}, {clock(c.Time), plain}, {c.Author, plain}, {c.ID.Short(), faint}, {oneLine(message, 80), plain}}
+		if graph {
+			row = append([]cell{{lanes[i], warm}}, row...)
+		}
+		if e.Version > 0 {
+			version := "version " + itoa(e.Version) + " of " + itoa(e.Versions)
+			if e.From != "" {
+				version += ", was " + e.From
+			}
+			row = append(row, cell{version, faint})
+		}
+		rows = append(rows, row)
 	}
 	a.table(a.Out, "", rows)
 	if more {

@@ -81,6 +81,14 @@ func oneLine(s string, most int) string {
 	return runewidth.Truncate(s, most, " …")
 }
 
+// gist is oneLine with nothing for nothing.
+func gist(s string, most int) string {
+	if s == "" {
+		return ""
+	}
+	return oneLine(s, most)
+}
+
 // clock writes a time for people.
 func clock(t time.Time) string { return t.Local().Format("2006-01-02 15:04") }
 

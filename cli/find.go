@@ -1,0 +1,103 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/history"
+	"oakenchest/core/state"
+	"oakenchest/core/workspace"
+)
+
+func newFind(a *App) *cobra.Command {
+	from, limit := "work", 200
+	cmd := &cobra.Command{
+		Use:   "find TEXT [PATH...]",
+		Short: "Find elements by name or value",
+		Long: `Find a text in paths, in the names of elements and in their values, without regard
+to capitals: in this workspace, or in the state that --from names.`,
+		Example:           "  oaken find lamp\n  oaken find amount_g database --from release:spring",
+		GroupID:           groupDaily,
+		Args:              cobra.MinimumNArgs(1),
+		ValidArgsFunction: completePaths,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if args[0] == "" {
+				return usage(cmd, "There is no text to look for.")
+			}
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				s, err := a.stateOf(cmd.Context(), w, from)
+				if err != nil {
+					return err
+				}
+				paths, err := a.projectPaths(w, args[1:])
+				if err != nil {
+					return err
+				}
+				list, rows, more := []any{}, [][]cell{}, false
+				err = w.Reader().Find(cmd.Context(), s, args[0], paths, func(h state.Hit) bool {
+					if more = len(list) == limit; more {
+						return false
+					}
+					list = append(list, map[string]any{"address": h.Address.String(), "value": h.Value, "kind": h.Kind})
+					rows = append(rows, []cell{{h.Address.String(), plain}, {gist(h.Value, 100), faint}})
+					return true
+				})
+				if err != nil {
+					return err
+				}
+				switch {
+				case a.json:
+					a.printJSON(map[string]any{"schema": "oaken.find/1", "hits": list, "more": more})
+				case len(rows) == 0:
+					a.say("%q is nowhere in %s.", args[0], s.Label())
+				default:
+					a.table(a.Out, "", rows)
+				}
+				if more {
+					a.note("There are more; --limit says how many are listed.")
+				}
+				return nil
+			})
+		},
+	}
+	cmd.Flags().StringVar(&from, "from", from, "look in `STATE`")
+	cmd.Flags().IntVar(&limit, "limit", limit, "list at most `N` places")
+	_ = cmd.RegisterFlagCompletionFunc("from", a.completeStates)
+	return cmd
+}
+
+func newAuthors(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:               "authors PATH",
+		Short:             "Show who last changed each element of an artifact",
+		Long:              "Show for each element of an artifact, or each line of a text, the commit that gave\nit what it is now.",
+		Example:           "  oaken authors exhibit/reef.glb\n  oaken authors database",
+		GroupID:           groupDaily,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: completePaths,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				paths, err := a.projectPaths(w, args)
+				if err != nil {
+					return err
+				}
+				all, err := history.Authors(cmd.Context(), w.Chest, w.Reader(), w.Base.ID, paths[0])
+				if err != nil {
+					return err
+				}
+				list, rows := []any{}, [][]cell{}
+				for _, x := range all {
+					list = append(list, map[string]any{"address": x.Address.String(), "commit": commitJSON(x.Commit)})
+					inside := x.Address
+					inside.Path = "x"
+					rows = append(rows, []cell{{workspace.Label(x.Commit), strong}, {clock(x.Commit.Time), plain}, {x.Commit.Author, plain}, {objectName(inside), plain}, {gist(x.Element.Summary(), 60), faint}})
+				}
+				if a.json {
+					a.printJSON(map[string]any{"schema": "oaken.authors/1", "elements": list})
+					return nil
+				}
+				a.table(a.Out, "", rows)
+				return nil
+			})
+		},
+	}
+}

@@ -1,0 +1,88 @@
+package cli
+
+import (
+	"strconv"
+	"strings"
+
+	"github.com/mattn/go-runewidth"
+
+	"oakenchest/core/history"
+	"oakenchest/core/ledger"
+)
+
+func itoa(n int) string { return strconv.Itoa(n) }
+
+// drawLanes draws a column for each branch: its name on top, a dot at each of
+// its commits, a line while it lives, and an arc where it parted or was merged.
+// The first line has the names; then there is one for each entry.
+func drawLanes(entries []history.Entry) []string {
+	row := map[ledger.ID]int{}
+	for i, e := range entries {
+		row[e.Commit.ID] = i
+	}
+	var names []string
+	lane := map[string]int{}
+	for _, e := range entries {
+		if _, ok := lane[e.Commit.Branch]; !ok {
+			lane[e.Commit.Branch] = len(names)
+			names = append(names, e.Commit.Branch)
+		}
+	}
+	grid := make([][]rune, len(entries))
+	for i := range grid {
+		grid[i] = []rune(strings.Repeat(" ", len(names)))
+	}
+	for i, e := range entries {
+		own := lane[e.Commit.Branch]
+		grid[i][own] = '●'
+		for _, p := range e.Commit.Parents {
+			to, listed := row[p]
+			if !listed {
+				to = len(entries)
+			}
+			column := own
+			if listed && lane[entries[to].Commit.Branch] != own && p != e.Commit.Parents[0] {
+				column = lane[entries[to].Commit.Branch] // merged: the line is the other's
+				if grid[i][column] == ' ' || grid[i][column] == '│' {
+					grid[i][column] = '╮'
+				}
+			}
+			for k := i + 1; k < to; k++ {
+				if grid[k][column] == ' ' {
+					grid[k][column] = '│'
+				}
+			}
+			if listed && column == own && lane[entries[to].Commit.Branch] != own && grid[to][own] == ' ' {
+				grid[to][own] = '╯'
+			}
+		}
+	}
+	widths := make([]int, len(names))
+	out := make([]string, len(entries)+1)
+	for i, n := range names {
+		widths[i] = max(runewidth.StringWidth(n), 1) + 2
+		out[0] += n + "  "
+	}
+	for i, cells := range grid {
+		var b strings.Builder
+		reach := -1 // the last arc of the row: a line leads to it from the dot
+		for k, c := range cells {
+			if c == '╮' || c == '╯' {
+				reach = k
+			}
+		}
+		joined := false
+		for k, c := range cells {
+			b.WriteRune(c)
+			joined = joined || c == '●'
+			fill := " "
+			if joined && k < reach {
+				fill = "─"
+			}
+			b.WriteString(strings.Repeat(fill, widths[k]-1))
+		}
+		out[i+1] = strings.TrimRight(b.String(), " ")
+	}
+	out[0] = strings.TrimRight(out[0], " ")
+	return out
+}
