@@ -272,5 +272,5 @@ func (s *Store) Open(d Digest) (io.ReadCloser, error) {
 	if kind != kindList {
 		return io.NopCloser(bytes.NewReader(data)), nil
 	}
-	return io.NopCloser(&listReader{store: s, digest: d, list: data, sum: sha256.New()}), nil
+	return io.NopCloser(&listReader{store: s, digest: d, list: data}), nil
 }

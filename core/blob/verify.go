@@ -3,8 +3,10 @@ package blob
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
 	"encoding/binary"
 	"errors"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -107,6 +109,15 @@ func (s *Store) verifyList(name string, d Digest, list []byte, size int64) []Fla
 	}
 	if sum != size {
 		return []Flaw{{name, d, "its chunks make up another size"}}
+	}
+	r, err := s.Open(d)
+	if err != nil {
+		return nil // the chunk's own record says so
+	}
+	defer r.Close()
+	whole := sha256.New()
+	if _, err := io.Copy(whole, r); err == nil && Digest(whole.Sum(nil)) != d {
+		return []Flaw{{name, d, "its chunks do not make up the content"}}
 	}
 	return nil
 }

@@ -159,15 +159,14 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 			return nil, err
 		}
 	}
-	for i, f := range write {
-		w.host.progress("writing files", i, len(write))
+	for _, f := range write {
 		if err := w.clearWay(f.Path, want); err != nil {
 			return nil, err
 		}
-		if err := w.fetch(from, f, true); err != nil {
-			return nil, err
-		}
 		r.Paths = append(r.Paths, f.Path)
+	}
+	if err := w.fetchAll(ctx, from, write, func(state.File) bool { return true }); err != nil {
+		return nil, err
 	}
 	for _, p := range extra {
 		if err := w.remove(p); err != nil {

@@ -9,8 +9,10 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
@@ -91,6 +93,47 @@ func (w *Workspace) fetch(from state.State, f state.File, writable bool) error {
 	return w.place(out.Name(), f.Path)
 }
 
+// fetchAll writes files of a state, on all cores, and tells the index of them.
+func (w *Workspace) fetchAll(ctx context.Context, from state.State, files []state.File, writable func(state.File) bool) error {
+	workers := min(runtime.GOMAXPROCS(0), max(len(files), 1))
+	errs := make([]error, workers)
+	next := make(chan int)
+	var wg sync.WaitGroup
+	for k := range workers {
+		wg.Go(func() {
+			for i := range next {
+				if errs[k] == nil {
+					errs[k] = w.fetch(from, files[i], writable(files[i]))
+				}
+			}
+		})
+	}
+	for i := range files {
+		if ctx.Err() != nil {
+			break
+		}
+		w.host.progress("writing files", i, len(files))
+		next <- i
+	}
+	close(next)
+	wg.Wait()
+	if err := errors.Join(append(errs, ctx.Err())...); err != nil {
+		return err
+	}
+	if w.index == nil {
+		w.index = w.loadIndex()
+	}
+	for _, f := range files {
+		if info, err := os.Lstat(w.local(f.Path)); err == nil && info.Mode().IsRegular() && info.Size() == f.Size {
+			entry := entryOf(info)
+			entry.digest = f.Digest
+			w.index.entries[f.Path] = entry
+		}
+	}
+	w.saveIndex()
+	return nil
+}
+
 // link makes a symbolic link; one that leads outside of the project is refused.
 func (w *Workspace) link(p, target string) error {
 	if path.IsAbs(target) || filepath.IsAbs(target) || !manifest.Inside(path.Join(path.Dir(p), target)) {
@@ -99,8 +142,12 @@ func (w *Workspace) link(p, target string) error {
 	if err := w.folderFor(p); err != nil {
 		return err
 	}
-	temp := filepath.Join(w.Root, Folder, "temp", "link-"+itoa(os.Getpid()))
-	os.Remove(temp)
+	reserved, err := w.temporary(nil, 0o666) // a name that no other goroutine has
+	if err != nil {
+		return err
+	}
+	temp := reserved + "-link"
+	defer os.Remove(reserved)
 	if err := os.Symlink(filepath.FromSlash(target), temp); err != nil {
 		return err
 	}
@@ -217,25 +264,20 @@ func (w *Workspace) carry(ctx context.Context, from, to state.State, keep []stri
 	if err := begin(); err != nil {
 		return t, err
 	}
-	for i, f := range b {
-		if was[f.Path].Same(f) && is[f.Path].Mode != 0 || is[f.Path].Same(f) {
-			continue
+	var write []state.File
+	for _, f := range b {
+		if is[f.Path].Same(f) || was[f.Path].Same(f) {
+			continue // there already; or alike in both, and edited or removed here
 		}
-		if was[f.Path].Same(f) {
-			continue // removed here, and alike in both
-		}
-		if err := ctx.Err(); err != nil {
-			return t, err
-		}
-		w.host.progress("writing files", i, len(b))
 		if err := w.clearWay(f.Path, wanted); err != nil {
 			return t, err
 		}
-		if err := w.fetch(to, f, !w.readOnly(f.Path)); err != nil {
-			return t, err
-		}
-		t.Written++
+		write = append(write, f)
 	}
+	if err := w.fetchAll(ctx, to, write, func(f state.File) bool { return !w.readOnly(f.Path) }); err != nil {
+		return t, err
+	}
+	t.Written = len(write)
 	for _, f := range a {
 		if wanted[f.Path].Mode == 0 && is[f.Path].Same(f) {
 			if err := w.remove(f.Path); err != nil {
