@@ -18,7 +18,7 @@ func (w *Workspace) Abandon(ctx context.Context) (*Pending, string, error) {
 	if p == nil {
 		return nil, "", fault.New(fault.Usage, "oaken changes shows the state of the workspace.", "Nothing is being merged.")
 	}
-	s, _, err := w.status(ctx)
+	s, _, err := w.status(ctx, false)
 	if err != nil {
 		return nil, "", err
 	}

@@ -53,7 +53,7 @@ type Status struct {
 // Changes compares the workspace with its base, and says the kind of each
 // artifact that changed.
 func (w *Workspace) Changes(ctx context.Context) (*Status, error) {
-	s, now, err := w.status(ctx)
+	s, now, err := w.status(ctx, false)
 	if err != nil {
 		return nil, err
 	}
@@ -74,13 +74,15 @@ func (w *Workspace) Changes(ctx context.Context) (*Status, error) {
 	return s, err
 }
 
-// status is Changes without the kinds; it also gives the files as they are.
-func (w *Workspace) status(ctx context.Context) (*Status, []state.File, error) {
+// status is Changes without the kinds; it also gives the files as they are. When
+// it may suppose, a file that was written since the last look counts as edited
+// without being read.
+func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.File, error) {
 	before, err := w.BaseState().Files(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
-	now, err := w.compared(ctx, before)
+	now, err := w.compared(ctx, before, suppose)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -109,11 +111,11 @@ func (w *Workspace) status(ctx context.Context) (*Status, []state.File, error) {
 // compared lists the files of the workspace, with digests as far as they are
 // needed to tell what differs from before: a file of another size differs
 // anyway, and a new one is looked into only when it may be one that moved.
-func (w *Workspace) compared(ctx context.Context, before []state.File) ([]state.File, error) {
+func (w *Workspace) compared(ctx context.Context, before []state.File, suppose bool) ([]state.File, error) {
 	was := byPath(before)
 	now, err := w.scan(ctx, func(f state.File) bool {
 		old, ok := was[f.Path]
-		return ok && old.Size == f.Size
+		return ok && old.Size == f.Size && !suppose
 	})
 	if err != nil {
 		return nil, err

@@ -47,7 +47,13 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	if pending != nil {
 		return w.commitMerge(ctx, o, pending)
 	}
-	status, _, err := w.status(ctx)
+	// Where no lock stands in the way of a file that only seems edited, the
+	// files are read once, on their way into the chest.
+	locks, err := w.Chest.Locks(ctx)
+	if err != nil {
+		return nil, err
+	}
+	status, _, err := w.status(ctx, len(locks)+len(w.Manifest.Locks) == 0)
 	if err != nil {
 		return nil, err
 	}
@@ -113,9 +119,12 @@ func (w *Workspace) checkPaths(ctx context.Context, paths []string, chosen []Cha
 func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions, merged ledger.ID) (*Committed, error) {
 	batch := w.Chest.Blobs.Begin()
 	defer batch.Abandon()
-	tree, err := w.store(ctx, batch, chosen)
+	tree, chosen, err := w.store(ctx, batch, chosen)
 	if err != nil {
 		return nil, err
+	}
+	if len(chosen) == 0 && merged == (ledger.ID{}) {
+		return &Committed{Commit: w.Base}, nil
 	}
 	released, err := w.lockedBy(ctx, chosen)
 	if err != nil {
@@ -137,17 +146,18 @@ func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions
 }
 
 // store puts the contents of changed files into a batch, commits the batch, and
-// gives the tree of the base with the changes in it.
-func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Change) (blob.Digest, error) {
+// gives the tree of the base with the changes in it, and the changes without
+// those that turned out to be none.
+func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Change) (tree blob.Digest, real []Change, err error) {
 	before, err := w.BaseState().Files(ctx)
 	if err != nil {
-		return blob.Digest{}, err
+		return tree, nil, err
 	}
 	files := byPath(before)
 	var coming []arrival
 	for i, c := range chosen {
 		if err := ctx.Err(); err != nil {
-			return blob.Digest{}, err
+			return tree, nil, err
 		}
 		w.host.progress("storing files", i, len(chosen))
 		if c.From != "" {
@@ -163,14 +173,14 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 		}
 		a, err := w.storeFile(batch, c.is)
 		if err != nil {
-			return blob.Digest{}, err
+			return tree, nil, err
 		}
 		coming = append(coming, a)
 	}
 	for _, a := range coming {
 		f := a.file
 		if f.Digest, f.Size, err = a.content.Finish(); err != nil {
-			return blob.Digest{}, unstored(f.Path, err)
+			return tree, nil, unstored(f.Path, err)
 		}
 		files[f.Path] = f
 		if entry, left := w.unread[f.Path]; left && entry.size == f.Size {
@@ -178,18 +188,23 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 		}
 	}
 	w.saveIndex()
+	for _, c := range chosen {
+		if c.State != Edited || !c.was.Same(files[c.Path]) {
+			real = append(real, c)
+		}
+	}
 	list := make([]state.File, 0, len(files))
 	for _, f := range files {
 		list = append(list, f)
 	}
-	tree, err := chest.WriteTree(batch, list)
+	tree, err = chest.WriteTree(batch, list)
 	if err == nil {
 		err = batch.Commit()
 	}
 	if errors.Is(err, os.ErrPermission) || err != nil && strings.Contains(err.Error(), "no space") {
 		err = fault.New(fault.Unreachable, "Make room, or check the rights, and commit again; nothing was recorded.", "The chest can't be written: %w.", err)
 	}
-	return tree, err
+	return tree, real, err
 }
 
 // arrival is a file whose content is on its way into the chest.

@@ -85,7 +85,7 @@ func (w *Workspace) quiet(ctx context.Context, what string) error {
 	if p != nil {
 		return fault.New(fault.Conflict, "Finish it with oaken resolve and oaken commit, or give it up with oaken merge --abandon.", "%s is under way already.", p.What)
 	}
-	s, _, err := w.status(ctx)
+	s, _, err := w.status(ctx, false)
 	if err != nil {
 		return err
 	}
@@ -156,7 +156,7 @@ func (w *Workspace) commitMerge(ctx context.Context, o CommitOptions, p *Pending
 	if len(o.Paths) > 0 {
 		return nil, fault.New(fault.Usage, "Leave the paths out.", "A merge is committed whole.")
 	}
-	s, _, err := w.status(ctx)
+	s, _, err := w.status(ctx, false)
 	if err != nil {
 		return nil, err
 	}

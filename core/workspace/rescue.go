@@ -142,7 +142,7 @@ func (w *Workspace) Discard(ctx context.Context, paths []string) (*Discarded, er
 	if p != nil {
 		return nil, fault.New(fault.Conflict, "Give the whole of it up with oaken merge --abandon.", "%s is under way.", p.What)
 	}
-	s, _, err := w.status(ctx)
+	s, _, err := w.status(ctx, false)
 	if err != nil {
 		return nil, err
 	}

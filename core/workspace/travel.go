@@ -235,7 +235,7 @@ func copyOut(from state.State, f state.File, full string) error {
 // WriteFiles writes files below a folder of the project, nil ones removed, and
 // gives their paths. What it overwrites and no commit holds is kept as a rescue copy.
 func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[string][]byte) ([]string, error) {
-	s, _, err := w.status(ctx)
+	s, _, err := w.status(ctx, false)
 	if err != nil {
 		return nil, err
 	}
