@@ -22,7 +22,7 @@ var floors = [][]string{
 	{"core/ledger", "core/kind/partfile", "core/kind/text", "core/kind/opaque", "core/kind/jsontree", "core/kind/xmltree"},
 	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/chest"},
 	{"core/kind/sqlfolder"},
-	{"core/kind/all", "core/state", "core/environment"},
+	{"core/kind/all", "core/state", "core/environment", "core/preset"},
 	{"core/workspace", "core/history"},
 	{"core/pipeline"},
 	{"sample"},

@@ -2,21 +2,29 @@ package cli
 
 import (
 	"path/filepath"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/manifest"
+	"oakenchest/core/preset"
 	"oakenchest/core/workspace"
 )
 
 func newBegin(a *App) *cobra.Command {
 	var o workspace.BeginOptions
+	var chosen []string
 	cmd := &cobra.Command{
 		Use:   "begin [FOLDER]",
 		Short: "Put a folder under control",
 		Long: `Put a folder under control: its history begins here. The folder's files stay as
 they are; oaken.toml is added, where the project says what it consists of. The
 chest, which keeps every version, lies inside the folder unless --chest names
-another place.`,
+another place.
+
+When the folder looks like a sort of project that oaken knows, the right rules for
+what to leave out are written into oaken.toml; --preset names them instead, and
+--preset none asks for none. oaken preset lists what there is.`,
 		Example:           "  oaken begin\n  oaken begin exhibit --chest /shared/chests/exhibit",
 		GroupID:           groupStart,
 		Args:              cobra.MaximumNArgs(1),
@@ -30,26 +38,96 @@ another place.`,
 			if o.Chest != "" {
 				o.Chest = a.at(o.Chest)
 			}
+			presets, err := choosePresets(cmd, folder, chosen)
+			if err != nil {
+				return err
+			}
+			for _, p := range presets {
+				o.Presets = append(o.Presets, manifest.Section{Title: p.Name + ": " + p.About, LeaveOut: p.LeaveOut, Locks: p.Locks})
+			}
 			w, err := workspace.Begin(cmd.Context(), a.host(), folder, o)
 			if err != nil {
 				return err
 			}
 			defer w.Close()
-			return a.showBegun(cmd, w)
+			return a.showBegun(cmd, w, presets)
 		},
 	}
 	cmd.Flags().StringVar(&o.Chest, "chest", "", "keep the chest in the folder `LOCATION`")
+	cmd.Flags().StringArrayVar(&chosen, "preset", nil, "take the rules of the preset `NAME`; may be given again")
 	_ = cmd.MarkFlagDirname("chest")
+	_ = cmd.RegisterFlagCompletionFunc("preset", cobra.FixedCompletions(presetNames(), cobra.ShellCompDirectiveNoFileComp))
 	return cmd
 }
 
-func (a *App) showBegun(cmd *cobra.Command, w *workspace.Workspace) error {
+// choosePresets gives the presets that were named, or else recognised.
+func choosePresets(cmd *cobra.Command, folder string, names []string) ([]preset.Preset, error) {
+	if len(names) == 0 {
+		found, err := preset.Recognise(folder)
+		if err != nil {
+			return nil, nil // the folder is not there: begin says so
+		}
+		return found, nil
+	}
+	var out []preset.Preset
+	for _, n := range names {
+		p, ok := preset.Named(n)
+		switch {
+		case n == "none":
+		case !ok:
+			return nil, usage(cmd, "There is no preset %q; oaken preset lists them.", n)
+		default:
+			out = append(out, p)
+		}
+	}
+	return out, nil
+}
+
+func presetNames() []string {
+	out := []string{"none"}
+	for _, p := range preset.All {
+		out = append(out, p.Name)
+	}
+	return out
+}
+
+func newPreset(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:               "preset [NAME]",
+		Short:             "List the sorts of project that are recognised, and what is left out of each",
+		Example:           "  oaken preset\n  oaken preset web",
+		GroupID:           groupStart,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: cobra.FixedCompletions(presetNames(), cobra.ShellCompDirectiveNoFileComp),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			list, rows := []any{}, [][]cell{}
+			for _, p := range preset.All {
+				if len(args) == 1 && p.Name != args[0] {
+					continue
+				}
+				list = append(list, map[string]any{"preset": p.Name, "about": p.About, "signs": p.Signs, "leaveOut": p.LeaveOut})
+				rows = append(rows, []cell{{p.Name, strong}, {p.About, plain}, {"leaves out " + strings.Join(p.LeaveOut, " "), faint}})
+			}
+			switch {
+			case len(list) == 0:
+				return usage(cmd, "There is no preset %q.", args[0])
+			case a.json:
+				a.printJSON(map[string]any{"schema": "oaken.presets/1", "presets": list})
+			default:
+				a.table(a.Out, "", rows)
+			}
+			return nil
+		},
+	}
+}
+
+func (a *App) showBegun(cmd *cobra.Command, w *workspace.Workspace, presets []preset.Preset) error {
 	n, err := w.Count(cmd.Context())
 	if err != nil {
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.begin/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Dir, "waiting": n})
+		a.printJSON(map[string]any{"schema": "oaken.begin/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Dir, "waiting": n, "presets": presetsOf(presets)})
 		return nil
 	}
 	where := w.Chest.Dir
@@ -59,8 +137,19 @@ func (a *App) showBegun(cmd *cobra.Command, w *workspace.Workspace) error {
 	a.say("%s is under control. %s for the first commit.", filepath.Base(w.Root), waiting(n))
 	a.say("  workspace  %s, of %s", w.Name, w.Person)
 	a.say("  chest      %s", where)
+	for _, p := range presets {
+		a.say("  preset     %s, %s; see oaken.toml", p.Name, p.About)
+	}
 	a.say("Next: oaken changes, then oaken commit -m \"First state\"")
 	return nil
+}
+
+func presetsOf(presets []preset.Preset) []string {
+	out := []string{}
+	for _, p := range presets {
+		out = append(out, p.Name)
+	}
+	return out
 }
 
 func waiting(n int) string {

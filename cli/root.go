@@ -55,7 +55,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 		&cobra.Group{ID: groupArtifacts, Title: "Artifacts"}, &cobra.Group{ID: groupEnvironments, Title: "Environments"}, &cobra.Group{ID: groupPipeline, Title: "Pipeline"}, &cobra.Group{ID: groupCare, Title: "Care"},
 	)
 	root.AddCommand(
-		newBegin(a), newOpen(a), newDemo(a),
+		newBegin(a), newOpen(a), newPreset(a), newDemo(a),
 		newChanges(a), newCompare(a), newCommit(a), newSync(a), newHistory(a), newShow(a), newAuthors(a), newFind(a), newDiscard(a), newRestore(a), newRevert(a), newLock(a), newUnlock(a), newLocks(a),
 		newBranch(a), newSwitch(a), newMerge(a), newConflicts(a), newResolve(a), newRelease(a),
 		newInspect(a), newSplit(a), newJoin(a), newKinds(a),

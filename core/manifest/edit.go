@@ -7,25 +7,42 @@ import (
 	"github.com/pelletier/go-toml/v2"
 )
 
+// Section is a part of a new manifest that a preset proposes.
+type Section struct {
+	Title    string
+	LeaveOut []string
+	Locks    []LockRule
+}
+
+// usual is left out of every new project.
+var usual = []string{"**/*.tmp", "**/*.bak", "**/*~", "**/~$*", "**/.*.swp", "**/.DS_Store", "**/Thumbs.db", "**/desktop.ini", "**/.git"}
+
 // First gives the text of a new project's manifest.
-func First(project string) []byte {
-	return fmt.Appendf(nil, `# What Oaken Chest knows of this project. This file is versioned like any
+func First(project string, sections ...Section) []byte {
+	var b strings.Builder
+	fmt.Fprintf(&b, `# What Oaken Chest knows of this project. This file is versioned like any
 # other; edit it freely.
 project = %s
 
 # Never recorded: temporary files, and what belongs to one machine only.
 leave-out = [
-  "**/*.tmp",
-  "**/*.bak",
-  "**/*~",
-  "**/~$*",
-  "**/.*.swp",
-  "**/.DS_Store",
-  "**/Thumbs.db",
-  "**/desktop.ini",
-  "**/.git",
-]
 `, quote(project))
+	for _, p := range usual {
+		fmt.Fprintf(&b, "  %s,\n", quote(p))
+	}
+	for _, s := range sections {
+		fmt.Fprintf(&b, "  # %s\n", s.Title)
+		for _, p := range s.LeaveOut {
+			fmt.Fprintf(&b, "  %s,\n", quote(p))
+		}
+	}
+	b.WriteString("]\n")
+	for _, s := range sections {
+		for _, l := range s.Locks {
+			fmt.Fprintf(&b, "\n[[lock]]\nmatch = %s\npolicy = %s\n", quote(l.Match), quote(string(l.Policy)))
+		}
+	}
+	return []byte(b.String())
 }
 
 func quote(s string) string {
@@ -33,7 +50,11 @@ func quote(s string) string {
 	if err != nil {
 		return `""`
 	}
-	return strings.TrimSpace(strings.TrimPrefix(string(data), "x = "))
+	text := strings.TrimSpace(strings.TrimPrefix(string(data), "x = "))
+	if inner := strings.Trim(text, "'"); len(inner) == len(text)-2 && !strings.ContainsAny(inner, `"\\`) {
+		return `"` + inner + `"`
+	}
+	return text
 }
 
 // AddEnvironment appends a declaration; the rest stays as it is.

@@ -93,6 +93,8 @@ type BeginOptions struct {
 	// Chest is a folder for the chest; empty embeds it in the workspace.
 	Chest  string
 	Person string
+	// Presets are proposals for the new oaken.toml.
+	Presets []manifest.Section
 }
 
 // Begin puts a folder under control: it makes a chest, the workspace's own
@@ -130,7 +132,7 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 		return nil, fault.New(fault.Refused, "Check the rights on the folder.", "%s can't be written: %w.", folder, err)
 	}
 	if w.Chest, err = w.makeChest(ctx, o.Chest); err == nil && existing == nil {
-		text := manifest.First(filepath.Base(root))
+		text := manifest.First(filepath.Base(root), o.Presets...)
 		if err = os.WriteFile(filepath.Join(root, manifest.Name), text, 0o666); err == nil {
 			w.Manifest, err = manifest.Parse(text)
 		}
