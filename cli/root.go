@@ -61,7 +61,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 		newInspect(a), newSplit(a), newJoin(a), newKinds(a),
 		newEnv(a), newCapture(a), newDeploy(a),
 		newPromote(a),
-		newHealth(a),
+		newHealth(a), newTidy(a), newUsage(a),
 	)
 	root.SetHelpCommand(helpCommand())
 	root.SetHelpCommandGroupID(groupStart)

@@ -25,6 +25,8 @@ const (
 	maxRecord = 1 << 30
 )
 
+const packGone = "the pack is gone"
+
 const (
 	kindPlain byte = iota
 	kindZstd
@@ -159,6 +161,12 @@ func (s *Store) Size(d Digest) (int64, error) {
 func (s *Store) record(d Digest, at place) (kind byte, data []byte, err error) {
 	kind, data, err = s.recordIn(d, at)
 	var damage *DamageError
+	if errors.As(err, &damage) && damage.Reason == packGone { // perhaps tidied away by another process
+		s.forget(at.pack)
+		if at, err := s.locate(d); err == nil {
+			return s.recordIn(d, at)
+		}
+	}
 	if !errors.As(err, &damage) {
 		return kind, data, err
 	}
@@ -193,7 +201,7 @@ func (s *Store) recordIn(d Digest, at place) (kind byte, data []byte, err error)
 	f, err := s.packFile(at.pack, name)
 	if err != nil {
 		if errors.Is(err, os.ErrNotExist) {
-			return 0, nil, damaged("the pack is gone")
+			return 0, nil, damaged(packGone)
 		}
 		return 0, nil, err
 	}

@@ -63,7 +63,7 @@ func (s *Store) verifyPack(ctx context.Context, p *pack, done func(int64)) ([]Fl
 	magic := make([]byte, len(packMagic))
 	f, err := s.packFile(p, name)
 	if err != nil {
-		return []Flaw{{File: name, Reason: "the pack is gone"}}, nil
+		return []Flaw{{File: name, Reason: packGone}}, nil
 	}
 	if _, err := f.ReadAt(magic, 0); err != nil || string(magic) != packMagic {
 		flaws = append(flaws, Flaw{File: name, Reason: "it does not begin as a pack of this format"})

@@ -5,6 +5,7 @@
 //	format       "oaken chest 1", the version of the whole
 //	packs/       the bytes of files and of folder trees (core/blob)
 //	ledger.db    commits, branches, releases, locks, deployments (core/ledger)
+//	hold         locked while a commit is made, or the chest is tidied
 //
 // Bytes are written and synchronised before the records that name them, so a
 // process killed at any instant leaves a chest that opens, with everything that

@@ -117,6 +117,11 @@ func (w *Workspace) checkPaths(ctx context.Context, paths []string, chosen []Cha
 
 // record stores the chosen changes and publishes a commit of them on top of the base.
 func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions, merged ledger.ID) (*Committed, error) {
+	release, err := w.Chest.Hold(ctx, false)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	batch := w.Chest.Blobs.Begin()
 	defer batch.Abandon()
 	tree, chosen, err := w.store(ctx, batch, chosen)

@@ -1,0 +1,183 @@
+package blob
+
+import (
+	"context"
+	"encoding/binary"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+)
+
+// Stored gives the bytes that one record takes in its pack, and whether there is one.
+func (s *Store) Stored(d Digest) (int64, bool) {
+	at, ok := s.find(d)
+	if !ok {
+		return 0, false
+	}
+	f, err := s.packFile(at.pack, filepath.Join(s.dir, at.pack.name+".pack"))
+	if err != nil {
+		return 0, false
+	}
+	var head [headSize]byte
+	if _, err := f.ReadAt(head[:], at.offset); err != nil {
+		return 0, false
+	}
+	return headSize + int64(binary.LittleEndian.Uint32(head[37:])), true
+}
+
+// Tidied is what Tidy has done.
+type Tidied struct {
+	// Packs counts packs that went or were written anew; Bytes is the space won.
+	Packs int
+	Bytes int64
+}
+
+// wasteful is the share of a pack that must be unreachable before it is written anew.
+const wasteful = 0.1
+
+// Tidy removes records that reachable does not name, and what killed processes
+// have left, from packs that are older than grace. The caller keeps everybody
+// from writing to the store meanwhile; readers may go on. New packs are durable
+// before old ones go.
+func (s *Store) Tidy(ctx context.Context, now time.Time, grace time.Duration, reachable func(Digest) bool) (Tidied, error) {
+	var t Tidied
+	if err := s.reload(); err != nil {
+		return t, err
+	}
+	old := func(name string) bool {
+		info, err := os.Stat(name)
+		return err == nil && now.Sub(info.ModTime()) >= grace
+	}
+	s.mu.Lock()
+	packs := append([]*pack{}, s.packs...)
+	s.mu.Unlock()
+	for _, p := range packs {
+		if err := ctx.Err(); err != nil {
+			return t, err
+		}
+		name := filepath.Join(s.dir, p.name+".pack")
+		if !old(name) {
+			continue
+		}
+		won, err := s.tidyPack(p, name, reachable)
+		if err != nil {
+			return t, err
+		}
+		if won > 0 {
+			t.Packs++
+			t.Bytes += won
+		}
+	}
+	leftovers, err := s.leftovers()
+	if err != nil {
+		return t, err
+	}
+	for _, name := range leftovers {
+		if info, err := os.Stat(name); err == nil && old(name) {
+			if err := os.Remove(name); err != nil {
+				return t, err
+			}
+			t.Packs, t.Bytes = t.Packs+1, t.Bytes+info.Size()
+		}
+	}
+	return t, syncFolder(s.dir)
+}
+
+// tidyPack takes unreachable records out of a pack and gives the bytes won.
+func (s *Store) tidyPack(p *pack, name string, reachable func(Digest) bool) (int64, error) {
+	info, err := os.Stat(name)
+	if err != nil {
+		return 0, nil // gone meanwhile
+	}
+	var keep []Digest
+	waste := int64(0)
+	for i := 0; i < len(p.index); i += entrySize {
+		d := Digest(p.index[i : i+32])
+		if reachable(d) && !s.elsewhere(d, p) {
+			keep = append(keep, d)
+		} else if size, ok := s.Stored(d); ok {
+			waste += size
+		}
+	}
+	if len(keep) > 0 && float64(waste) < wasteful*float64(info.Size()) {
+		return 0, nil
+	}
+	before := info.Size() + int64(len(p.index))
+	after := int64(0)
+	if len(keep) > 0 {
+		b := s.Replace()
+		defer b.Abandon()
+		for _, d := range keep {
+			at, _ := p.find(d)
+			if err := b.copyRecord(d, at); err != nil {
+				return 0, err
+			}
+		}
+		if err := b.Commit(); err != nil {
+			return 0, err
+		}
+		after = b.at + int64(len(keep)*entrySize)
+	}
+	s.forget(p)
+	return before - after, errors.Join(os.Remove(strings.TrimSuffix(name, ".pack")+".index"), os.Remove(name))
+}
+
+// elsewhere reports whether another pack, later in the order of reading, has a
+// good copy: the one here is then not needed.
+func (s *Store) elsewhere(d Digest, but *pack) bool {
+	at, ok := s.find(d)
+	if !ok || at.pack == but {
+		return false
+	}
+	_, _, err := s.recordIn(d, at)
+	return err == nil
+}
+
+// copyRecord brings a record over into the batch as it is.
+func (b *Batch) copyRecord(d Digest, at place) error {
+	kind, data, err := b.store.recordIn(d, at)
+	if err != nil {
+		return err // damage is for health to find; nothing is removed
+	}
+	if kind == kindList {
+		_, err = b.submitList(d, append([]byte{}, data...), at.size)
+	} else {
+		_, err = b.submit(kindPlain, data)
+	}
+	return err
+}
+
+// forget lets go of a pack that is about to go.
+func (s *Store) forget(p *pack) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for i, q := range s.packs {
+		if q == p {
+			s.packs = append(s.packs[:i:i], s.packs[i+1:]...)
+			if p.file != nil {
+				p.file.Close()
+				p.file = nil
+			}
+			return
+		}
+	}
+}
+
+// leftovers lists what killed processes have left: temporary files, and packs
+// without an index.
+func (s *Store) leftovers() ([]string, error) {
+	out, err := filepath.Glob(filepath.Join(s.dir, "writing-*"))
+	if err != nil {
+		return nil, err
+	}
+	s.mu.Lock()
+	packs := append([]*pack{}, s.packs...)
+	s.mu.Unlock()
+	flaws, err := s.withoutIndex(packs)
+	for _, f := range flaws {
+		out = append(out, f.File)
+	}
+	return out, err
+}

@@ -1,0 +1,172 @@
+package chest
+
+import (
+	"context"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/gofrs/flock"
+
+	"oakenchest/core/blob"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+)
+
+// Hold keeps Tidy from running while a commit is being made, or, when alone is
+// set, keeps everybody from making one. It waits for others for a while.
+func (c *Chest) Hold(ctx context.Context, alone bool) (release func(), err error) {
+	lock := flock.New(filepath.Join(c.Dir, "hold"))
+	wait, cancel := context.WithTimeout(ctx, time.Minute)
+	defer cancel()
+	try := lock.TryRLockContext
+	if alone {
+		try = lock.TryLockContext
+	}
+	if ok, err := try(wait, 20*time.Millisecond); err != nil || !ok {
+		return nil, fault.New(fault.Unreachable, "Try again when it has finished.", "Another program is working on the whole chest.")
+	}
+	return func() { _ = lock.Unlock() }, nil
+}
+
+// reach visits every folder and file that a commit reaches, each content once.
+func (c *Chest) reach(ctx context.Context, visit func(path string, f File, commit ledger.Commit)) error {
+	r, err := c.records(ctx)
+	if err != nil {
+		return err
+	}
+	seen := map[blob.Digest]bool{}
+	var walk func(d blob.Digest, prefix string, commit ledger.Commit) error
+	walk = func(d blob.Digest, prefix string, commit ledger.Commit) error {
+		if d == (blob.Digest{}) || seen[d] {
+			return nil
+		}
+		seen[d] = true
+		visit(strings.TrimSuffix(prefix, "/"), File{Mode: Folder, Digest: d}, commit)
+		entries, err := c.folder(d)
+		if err != nil {
+			return err
+		}
+		for _, e := range entries {
+			if e.Mode == Folder {
+				if err := walk(e.Digest, prefix+e.Path+"/", commit); err != nil {
+					return err
+				}
+			} else if !seen[e.Digest] {
+				seen[e.Digest] = true
+				visit(prefix+e.Path, e, commit)
+			}
+		}
+		return ctx.Err()
+	}
+	for _, commit := range r.commits {
+		if err := walk(commit.Tree, "", commit); err != nil {
+			return Explain(err)
+		}
+	}
+	return nil
+}
+
+// Tidy removes what no commit reaches, older than grace. Nobody can commit
+// meanwhile.
+func (c *Chest) Tidy(ctx context.Context, now time.Time, grace time.Duration) (blob.Tidied, error) {
+	release, err := c.Hold(ctx, true)
+	if err != nil {
+		return blob.Tidied{}, err
+	}
+	defer release()
+	reachable := map[blob.Digest]bool{}
+	var failed error
+	err = c.reach(ctx, func(_ string, f File, _ ledger.Commit) {
+		reachable[f.Digest] = true
+		if f.Mode != Folder && failed == nil {
+			var chunks []blob.Digest
+			if chunks, failed = c.Blobs.Chunks(f.Digest); failed == nil {
+				for _, d := range chunks {
+					reachable[d] = true
+				}
+			}
+		}
+	})
+	if err == nil {
+		err = failed
+	}
+	if err != nil {
+		return blob.Tidied{}, fault.New(fault.Damaged, "Nothing was removed. Run oaken health first.", "What the commits reach can't be told: %w.", err)
+	}
+	t, err := c.Blobs.Tidy(ctx, now, grace, func(d blob.Digest) bool { return reachable[d] })
+	return t, Explain(err)
+}
+
+// Use is what the versions of one artifact take.
+type Use struct {
+	Path     string
+	Versions int
+	// Size is that of the newest version, Stored what all versions take in the
+	// chest beyond what others take already, in bytes.
+	Size, Stored int64
+}
+
+// Usage is what a chest takes.
+type Usage struct {
+	// Stored is the size of all content in the chest, Whole what it would be
+	// without sharing and compression, in bytes.
+	Stored, Whole int64
+	Commits       int
+	// Artifacts lists paths, the one that takes most first.
+	Artifacts []Use
+}
+
+// Usage measures what takes the space. Content that several paths share counts
+// for the one that had it first.
+func (c *Chest) Usage(ctx context.Context) (*Usage, error) {
+	u := &Usage{}
+	at, counted := map[string]*Use{}, map[blob.Digest]bool{}
+	take := func(d blob.Digest) int64 {
+		if counted[d] {
+			return 0
+		}
+		counted[d] = true
+		n, _ := c.Blobs.Stored(d)
+		return n
+	}
+	var failed error
+	err := c.reach(ctx, func(p string, f File, _ ledger.Commit) {
+		if f.Mode == Folder {
+			u.Stored += take(f.Digest)
+			return
+		}
+		use := at[p]
+		if use == nil {
+			use = &Use{Path: p}
+			at[p] = use
+		}
+		n := take(f.Digest)
+		chunks, err := c.Blobs.Chunks(f.Digest)
+		if err != nil && failed == nil {
+			failed = err
+		}
+		for _, d := range chunks {
+			n += take(d)
+		}
+		use.Versions++
+		use.Size = f.Size
+		use.Stored += n
+		u.Stored += n
+		u.Whole += f.Size
+	})
+	if err == nil {
+		err = failed
+	}
+	for _, use := range at {
+		u.Artifacts = append(u.Artifacts, *use)
+	}
+	slices.SortFunc(u.Artifacts, func(a, b Use) int {
+		if a.Stored != b.Stored {
+			return int(min(max(b.Stored-a.Stored, -1), 1))
+		}
+		return strings.Compare(a.Path, b.Path)
+	})
+	return u, Explain(err)
+}
