@@ -192,13 +192,28 @@ var always = []string{".oaken"}
 // lies in the project is left out too.
 func (m *Manifest) LeftOut(p string) bool {
 	for q := p; q != "." && q != "/"; q = path.Dir(q) {
-		if slices.Contains(always, q) || m.isTarget(q) {
+		if m.LeftOutHere(q) {
 			return true
 		}
-		for _, pattern := range m.LeaveOut {
-			if ok, _ := doublestar.Match(pattern, q); ok {
-				return true
-			}
+	}
+	return false
+}
+
+// LeftOutHere is LeftOut for a path of whose folders none is left out.
+func (m *Manifest) LeftOutHere(p string) bool {
+	if slices.Contains(always, p) || m.isTarget(p) {
+		return true
+	}
+	base := path.Base(p)
+	for _, pattern := range m.LeaveOut {
+		var ok bool
+		if name, anywhere := strings.CutPrefix(pattern, "**/"); anywhere && !strings.ContainsAny(name, "/{") {
+			ok, _ = path.Match(name, base) // the usual form, without the cost of the general one
+		} else {
+			ok, _ = doublestar.Match(pattern, p)
+		}
+		if ok {
+			return true
 		}
 	}
 	return false

@@ -106,7 +106,7 @@ func (w *Workspace) walk(ctx context.Context, visit func(p, full string, info fs
 			return err
 		}
 		p := filepath.ToSlash(rel)
-		if w.Manifest.LeftOut(p) {
+		if w.Manifest.LeftOutHere(p) {
 			if d.IsDir() {
 				return filepath.SkipDir
 			}
