@@ -52,8 +52,10 @@ opens when -m is missing, and the message may have several lines. The locks of w
 	return cmd
 }
 
-// askMessage lets the person write a message in an editor. Lines that begin
-// with # are left out.
+// ruler parts the message from what is there to look at.
+const ruler = "――――― what is committed; from this line on nothing is part of the message ―――――"
+
+// askMessage lets the person write a message in an editor, above the ruler.
 func (a *App) askMessage(ctx context.Context, w *workspace.Workspace) (string, error) {
 	s, err := w.Changes(ctx)
 	if err != nil {
@@ -67,9 +69,9 @@ func (a *App) askMessage(ctx context.Context, w *workspace.Workspace) (string, e
 	if p != nil {
 		b.WriteString(p.Message)
 	}
-	b.WriteString("\n\n# Say above what changed and why. Lines that begin with # are left out;\n# an empty message records nothing.\n#\n")
+	b.WriteString("\n\n" + ruler + "\n\n")
 	for _, c := range s.Changes {
-		fmt.Fprintf(&b, "#   %s  %s\n", stateWord(c), c.Path)
+		fmt.Fprintf(&b, "  %-9s  %s\n", stateWord(c), c.Path)
 	}
 	text, err := a.Edit(b.String())
 	if err != nil {
@@ -77,9 +79,10 @@ func (a *App) askMessage(ctx context.Context, w *workspace.Workspace) (string, e
 	}
 	var lines []string
 	for line := range strings.SplitSeq(text, "\n") {
-		if !strings.HasPrefix(line, "#") {
-			lines = append(lines, strings.TrimRight(line, " \t\r"))
+		if strings.TrimSpace(line) == ruler {
+			break
 		}
+		lines = append(lines, strings.TrimRight(line, " \t\r"))
 	}
 	return strings.TrimSpace(strings.Join(lines, "\n")), nil
 }
@@ -94,7 +97,7 @@ func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {
 		return
 	}
 	if len(c.Changes) == 0 && !c.Merge {
-		a.say("Nothing has changed since %s, so there is nothing to commit.", workspace.Label(w.Base))
+		a.say("Nothing has changed since %s; no commit was made.", workspace.Label(w.Base))
 		return
 	}
 	a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))

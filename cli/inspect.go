@@ -51,7 +51,11 @@ func newInspect(a *App) *cobra.Command {
 				a.printJSON(map[string]any{"schema": "oaken.inspect/1", "path": address.Path, "kind": art.Kind.Name(), "element": elementJSON(root)})
 				return nil
 			}
-			a.say("%s  %s", a.paint(strong, args[0]), art.Kind.Name())
+			about := art.Kind.Name()
+			if root.Gist != "" {
+				about += ", " + root.Gist
+			}
+			a.say("%s  %s", a.paint(strong, args[0]), about)
 			a.showElement(root, "  ", depth)
 			return nil
 		},

@@ -130,7 +130,7 @@ func TestAMergeIsSettledByHandOrGivenUp(t *testing.T) {
 	}
 	p.ok("resolve", ".", "--keep", "mine")
 	p.ok("commit")
-	if out := p.ok("history", "--limit", "1"); !strings.Contains(out, "Merge kelp into main") {
+	if out := p.ok("history", "--limit", "1"); !strings.Contains(out, "Work of kelp brought into main") {
 		t.Errorf("history: %s", out)
 	}
 }

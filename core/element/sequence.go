@@ -5,8 +5,9 @@ import "sort"
 // commonRun finds a long common subsequence of two lists of digests, as
 // increasing pairs of indexes. Common ends are paired first; what is unique on
 // both sides anchors the rest (the "patience" idea of B. Cohen, 2005); small
-// remainders are solved exactly by dynamic programming. Cost is near linear in
-// the lengths but for remainders of at most exactCells cells.
+// remainders are solved exactly by dynamic programming, large ones without
+// anchors by greedy. Cost is near linear in the lengths but for remainders of at
+// most exactCells cells.
 func commonRun(a, b []Digest) [][2]int {
 	var out [][2]int
 	align(a, b, 0, 0, &out)
@@ -40,8 +41,11 @@ func align(a, b []Digest, ai, bi int, out *[][2]int) {
 func anchored(a, b []Digest, ai, bi int, out *[][2]int) {
 	anchors := uniquePairs(a, b)
 	if len(anchors) == 0 {
-		anchors = firstPairs(a, b)
-		for _, p := range increasing(anchors) {
+		pairs, ok := greedy(a, b)
+		if !ok {
+			pairs = increasing(firstPairs(a, b))
+		}
+		for _, p := range pairs {
 			*out = append(*out, [2]int{ai + p[0], bi + p[1]})
 		}
 		return

@@ -210,9 +210,11 @@ func modeText(m chest.Mode) string {
 // summary gives an element whose gist says what an artifact is.
 func summary(a *Artifact) *element.Element {
 	e := *a.Reading.Root
-	if e.Gist == "" {
-		e.Gist = a.Kind.Name() + contents(a)
+	gist := a.Kind.Name()
+	if e.Gist != "" {
+		gist += ", " + e.Gist
 	}
+	e.Gist = gist + contents(a)
 	return &e
 }
 

@@ -42,7 +42,7 @@ func (w *Workspace) Merge(ctx context.Context, theirs ledger.Commit, label, mess
 		}
 	}
 	if message == "" {
-		message = "Merge " + label + " into " + w.Branch
+		message = "Work of " + label + " brought into " + w.Branch
 	}
 	p := &Pending{What: "merge " + label, Message: message, Base: hexOf(base.Tree), Mine: hexOf(w.Base.Tree), Theirs: hexOf(theirs.Tree), Parent: theirs.ID.String()}
 	return w.begin(ctx, p)

@@ -112,7 +112,7 @@ func (k Kind) Read(src kind.Source) (*kind.Reading, error) {
 		return nil, err
 	}
 	held := map[element.Digest][]byte{}
-	root := &element.Element{Type: "package", Props: []element.Prop{{Name: "flavour", Value: element.TextValue(a.flavour())}}}
+	root := &element.Element{Type: "package", Gist: a.flavour()}
 	for _, f := range a.zip.File {
 		if strings.HasSuffix(f.Name, "/") {
 			root.Add(&element.Element{Type: "folder", Key: f.Name, Firm: true})

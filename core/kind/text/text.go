@@ -6,6 +6,7 @@ package text
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"strings"
 	"unicode/utf8"
 
@@ -79,6 +80,24 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	return &kind.Reading{Root: root}, nil
 }
 
+// writable refuses a tree that no text has.
+func writable(root *element.Element) error {
+	switch ends := root.Prop("line ends").Text(); ends {
+	case "LF", "CRLF", "mixed":
+	default:
+		return fmt.Errorf("lines can't end with %q", ends)
+	}
+	if v := root.Prop("last line ended"); !v.IsAbsent() && v.Text() != "false" {
+		return errors.New("that the last line is ended goes without saying")
+	}
+	for _, l := range root.Children {
+		if text := l.Prop("text").Text(); strings.Contains(text, "\n") {
+			return fmt.Errorf("one line can't hold two: %.40q", text)
+		}
+	}
+	return nil
+}
+
 func line(s string) *element.Element {
 	return &element.Element{Type: "line", Props: []element.Prop{{Name: "text", Value: element.TextValue(s)}}, Gist: s}
 }
@@ -116,6 +135,9 @@ func (k Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map
 	d := element.Compare(reading.Root, want)
 	if d == nil {
 		return nil, nil
+	}
+	if err := writable(want); err != nil {
+		return nil, err
 	}
 	end := "\n"
 	if want.Prop("line ends").Text() == "CRLF" {

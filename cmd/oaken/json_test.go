@@ -1,0 +1,95 @@
+package main
+
+import (
+	"maps"
+	"os"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"oakenchest/sample"
+)
+
+// documented reads docs/json.md: each schema with the fields that it names.
+func documented(t *testing.T) map[string][]string {
+	t.Helper()
+	text, err := os.ReadFile("../../docs/json.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	schema, field := regexp.MustCompile("`(oaken\\.[a-z]+/[0-9]+)`"), regexp.MustCompile("`([A-Za-z]+)`")
+	inner := regexp.MustCompile(`\[[^\]]*\]`)
+	out := map[string][]string{}
+	for line := range strings.Lines(string(text)) {
+		cells := strings.Split(line, "|")
+		if len(cells) < 4 {
+			continue
+		}
+		for _, m := range schema.FindAllStringSubmatch(cells[2], -1) {
+			for _, f := range field.FindAllStringSubmatch(inner.ReplaceAllString(cells[3], ""), -1) {
+				out[m[1]] = append(out[m[1]], f[1])
+			}
+			if out[m[1]] == nil {
+				out[m[1]] = []string{}
+			}
+		}
+	}
+	return out
+}
+
+// TestEveryObjectIsDocumented makes a call of every command with --json: each
+// prints one object of a schema that docs/json.md has, no field of which is
+// missing there, and every schema that is documented occurs.
+func TestEveryObjectIsDocumented(t *testing.T) {
+	docs := documented(t)
+	seen := map[string]bool{}
+	p := world(t)
+	ask := func(args ...string) {
+		t.Helper()
+		o := p.object(args...)
+		name, _ := o["schema"].(string)
+		fields, ok := docs[name]
+		if !ok {
+			t.Errorf("oaken %s prints the schema %q, which docs/json.md does not have", strings.Join(args, " "), name)
+			return
+		}
+		seen[name] = true
+		for f := range maps.Keys(o) {
+			if f != "schema" && !slices.Contains(fields, f) {
+				t.Errorf("%s: docs/json.md does not have the field %q", name, f)
+			}
+		}
+	}
+	for _, call := range []string{
+		"changes", "compare main work", "history", "history notes", "show main", "locks", "branch", "branch kelp", "release spring", "release list", "inspect notes/opening.txt", "kinds", "preset", "env list", "capture dev",
+		"deploy test --dry-run", "promote dev test", "health", "tidy", "usage", "find reef", "authors notes/opening.txt", "lock exhibit/reef.glb", "unlock exhibit/reef.glb", "sync", "conflicts", "restore --rescued", "restore notes --from main",
+		"split apps/rounds.app ../parts", "join ../parts ../joined.app", "env add x sqlite:x.db", "env remove x", "switch nowhere", "demo ../story",
+	} {
+		ask(strings.Fields(call)...)
+	}
+	p.write(sample.Notes, "one\n")
+	ask("discard", sample.Notes)
+	p.write(sample.Notes, "one\n")
+	ask("commit", "-m", "one")
+	ask("commit", "-m", "nothing")
+	ask("switch", "kelp")
+	p.write(sample.Notes, "two\n")
+	p.ok("commit", "-m", "two")
+	p.ok("switch", "main")
+	ask("merge", "kelp")
+	ask("resolve", sample.Notes, "--keep", "mine")
+	ask("merge", "--abandon")
+	ask("merge", "main")
+	(&project{t, p.dir}).ok("revert", "main")
+	out := empty(t)
+	p = &project{t, out.dir}
+	ask("begin")
+	for name := range docs {
+		if !seen[name] && name != "oaken.open/1" {
+			t.Errorf("%s is documented and never seen", name)
+		}
+	}
+	p = &project{t, empty(t).dir}
+	ask("open", out.dir, "mine")
+}
