@@ -57,18 +57,14 @@ const ruler = "――――― what is committed; from this line on nothing is p
 
 // askMessage lets the person write a message in an editor, above the ruler.
 func (a *App) askMessage(ctx context.Context, w *workspace.Workspace) (string, error) {
+	if p, err := w.Pending(); err != nil || p != nil {
+		return "", err // a merge has a message of its own
+	}
 	s, err := w.Changes(ctx)
 	if err != nil {
 		return "", err
 	}
-	p, err := w.Pending()
-	if err != nil {
-		return "", err
-	}
 	var b strings.Builder
-	if p != nil {
-		b.WriteString(p.Message)
-	}
 	b.WriteString("\n\n" + ruler + "\n\n")
 	for _, c := range s.Changes {
 		fmt.Fprintf(&b, "  %-9s  %s\n", stateWord(c), c.Path)
