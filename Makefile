@@ -13,7 +13,8 @@ build:
 demo: build
 	rm -rf demo/brindle-bay
 	mkdir -p demo
-	$(PROGRAM) --in demo demo brindle-bay
+	@$(PROGRAM) --in demo demo brindle-bay
+	@echo; echo "The program is $(PROGRAM). To call it by its name: export PATH=\"$(CURDIR)/bin:\$$PATH\""
 
 # What the tests use besides Go: the engine's own shell as an outside judge, and
 # archive programs as other people's editors.

@@ -46,7 +46,7 @@ would type it, with its real output. The folder stays, to explore.`,
 				a.printJSON(map[string]any{"schema": "oaken.demo/1", "folder": folder, "commands": s.commands})
 				return nil
 			}
-			s.farewell(name)
+			s.farewell()
 			return nil
 		},
 	}
@@ -146,7 +146,11 @@ func words(line string) []string {
 	return out
 }
 
-func (s *stage) farewell(name string) {
+func (s *stage) farewell() {
+	name := s.folder
+	if rel, err := filepath.Rel(s.app.Dir, s.folder); err == nil && filepath.IsLocal(rel) {
+		name = rel
+	}
 	s.app.say("\n%s", s.app.paint(strong, "The folder stays for you to explore. Try:"))
 	for _, line := range []string{
 		"cd " + name, "oaken history", "oaken show main:2", "oaken inspect apps/rounds.app", "oaken split apps/rounds.app /tmp/rounds", "oaken compare release:spring main", "oaken help",
