@@ -71,9 +71,17 @@ func (w *Workspace) recover(ctx context.Context) error {
 		return fault.New(fault.Damaged, "Remove .oaken/journal.json; oaken changes then shows how far the files came.", "The record of an interrupted command can't be read: %w.", err)
 	}
 	if j.What == "restore" {
-		return w.resumeRestore(ctx, j)
+		err = w.resumeRestore(ctx, j)
+		if fault.CodeOf(err) == fault.Refused { // locked by others meanwhile: what was brought back stays
+			return w.fulfilled()
+		}
+		return err
 	}
 	_, err = w.switchTo(ctx, j.Branch, j.Commit, j.Keep...)
+	var blocked *blockedError
+	if errors.As(err, &blocked) { // edited since: those edits stay, on the branch that was asked for
+		_, err = w.switchTo(ctx, j.Branch, j.Commit, append(j.Keep, blocked.paths...)...)
+	}
 	return err
 }
 

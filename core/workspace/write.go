@@ -258,8 +258,8 @@ func (w *Workspace) carry(ctx context.Context, from, to state.State, keep []stri
 	}
 	if len(blocked) > 0 {
 		slices.Sort(blocked)
-		return t, fault.New(fault.Refused, "Commit them, or take them back with oaken discard PATH, and try again.",
-			"%s edited here and would be overwritten: %s.", isAre(len(blocked)), listed(blocked))
+		return t, &blockedError{blocked, fault.New(fault.Refused, "Commit them, or take them back with oaken discard PATH, and try again.",
+			"%s edited here and would be overwritten: %s.", isAre(len(blocked)), listed(blocked))}
 	}
 	if err := begin(); err != nil {
 		return t, err
@@ -288,6 +288,18 @@ func (w *Workspace) carry(ctx context.Context, from, to state.State, keep []stri
 	}
 	return t, nil
 }
+
+// blockedError says which edits stand in the way of laying a state out.
+type blockedError struct {
+	paths  []string
+	refuse *fault.Error
+}
+
+// Error gives the first sentence for people.
+func (e *blockedError) Error() string { return e.refuse.Error() }
+
+// Unwrap gives the error for people.
+func (e *blockedError) Unwrap() error { return e.refuse }
 
 // inTheWay lists what stands where a new file has to go and is not of the state
 // that is left: a file that is left out, or anything in a folder of that name.

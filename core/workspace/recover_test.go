@@ -1,0 +1,188 @@
+package workspace
+
+import (
+	"errors"
+	"os"
+	"testing"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+)
+
+// interrupted gives a workspace with two branches that differ in two files, on
+// main, and the tip of the other.
+func interrupted(t *testing.T) (*Workspace, Host, ledger.Commit) {
+	t.Helper()
+	ctx, host, root := t.Context(), testHost(), t.TempDir()
+	w, err := Begin(ctx, host, root, BeginOptions{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	put := func(a, b string) {
+		for p, text := range map[string]string{"a.txt": a, "b.txt": b} {
+			if err := os.WriteFile(w.local(p), []byte(text), 0o666); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	put("one\n", "one\n")
+	if _, err := w.Commit(ctx, CommitOptions{Message: "one"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Chest.AddBranch(ctx, ledger.Branch{Name: "other", Tip: w.Base.ID, Author: "Imke", Time: host.Now()}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := w.Switch(ctx, "other"); err != nil {
+		t.Fatal(err)
+	}
+	put("two\n", "two\n")
+	c, err := w.Commit(ctx, CommitOptions{Message: "two"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := w.Switch(ctx, "main"); err != nil {
+		t.Fatal(err)
+	}
+	return w, host, c.Commit
+}
+
+// again opens the workspace as the next process does.
+func again(t *testing.T, w *Workspace, host Host) *Workspace {
+	t.Helper()
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	next, err := Open(t.Context(), host, w.Root, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { next.Close() })
+	if err := next.Claim(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := os.Stat(next.journalFile()); !errors.Is(err, os.ErrNotExist) {
+		t.Error("the journal is left")
+	}
+	return next
+}
+
+func content(t *testing.T, w *Workspace, p string) string {
+	t.Helper()
+	data, err := os.ReadFile(w.local(p))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(data)
+}
+
+func TestAnInterruptedSwitchIsFinished(t *testing.T) {
+	w, host, tip := interrupted(t)
+	if err := w.intend(journal{What: "switch", Branch: "other", Commit: tip.ID.String()}); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(w.local("a.txt"), []byte("two\n"), 0o666); err != nil { // it came as far as this
+		t.Fatal(err)
+	}
+	w = again(t, w, host)
+	if w.Branch != "other" || w.Base.ID != tip.ID || content(t, w, "b.txt") != "two\n" {
+		t.Errorf("on %s at %s with %q", w.Branch, Label(w.Base), content(t, w, "b.txt"))
+	}
+}
+
+func TestEditsAfterAnInterruptedSwitchStay(t *testing.T) {
+	w, host, tip := interrupted(t)
+	if err := w.intend(journal{What: "switch", Branch: "other", Commit: tip.ID.String()}); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(w.local("b.txt"), []byte("edited since\n"), 0o666); err != nil {
+		t.Fatal(err)
+	}
+	w = again(t, w, host)
+	if w.Branch != "other" || content(t, w, "a.txt") != "two\n" || content(t, w, "b.txt") != "edited since\n" {
+		t.Errorf("on %s with %q and %q", w.Branch, content(t, w, "a.txt"), content(t, w, "b.txt"))
+	}
+	s, err := w.Changes(t.Context())
+	if err != nil || len(s.Changes) != 1 || s.Changes[0].Path != "b.txt" {
+		t.Errorf("changes: %v, %v", s.Changes, err)
+	}
+}
+
+func TestAnInterruptedRestoreIsFinishedOrLeft(t *testing.T) {
+	w, host, tip := interrupted(t)
+	j := journal{What: "restore", Tree: hexOf(tip.Tree), Paths: []string{"a.txt"}}
+	if err := w.intend(j); err != nil {
+		t.Fatal(err)
+	}
+	w = again(t, w, host)
+	if content(t, w, "a.txt") != "two\n" || content(t, w, "b.txt") != "one\n" {
+		t.Error("the restore was not finished")
+	}
+	if err := w.Chest.Lock(t.Context(), []ledger.Lock{{Address: "b.txt", Holder: "Tarek", Workspace: "lab", Since: host.Now()}}); err != nil {
+		t.Fatal(err)
+	}
+	j.Paths = []string{"b.txt"}
+	if err := w.intend(j); err != nil {
+		t.Fatal(err)
+	}
+	w = again(t, w, host)
+	if content(t, w, "b.txt") != "one\n" {
+		t.Error("what Tarek holds was overwritten")
+	}
+}
+
+func TestAPublishedCommitThatWasNotNotedIsRecognised(t *testing.T) {
+	w, host, _ := interrupted(t)
+	base := w.Base
+	if err := os.WriteFile(w.local("a.txt"), []byte("three\n"), 0o666); err != nil {
+		t.Fatal(err)
+	}
+	c, err := w.Commit(t.Context(), CommitOptions{Message: "three"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.Base = base // as if the process had been killed between the two
+	if err := w.save(); err != nil {
+		t.Fatal(err)
+	}
+	w = again(t, w, host)
+	if w.Base.ID != c.Commit.ID {
+		t.Errorf("at %s, want %s", Label(w.Base), Label(c.Commit))
+	}
+}
+
+func TestADamagedJournalSaysSo(t *testing.T) {
+	w, host, _ := interrupted(t)
+	if err := os.WriteFile(w.journalFile(), []byte("{"), 0o666); err != nil {
+		t.Fatal(err)
+	}
+	w.Close()
+	next, err := Open(t.Context(), host, w.Root, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer next.Close()
+	if err := next.Claim(t.Context()); fault.CodeOf(err) != fault.Damaged {
+		t.Errorf("got %v", err)
+	}
+}
+
+func TestADamagedIndexOnlyCostsTime(t *testing.T) {
+	w, _, _ := interrupted(t)
+	defer w.Close()
+	if _, err := w.Files(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	data, err := os.ReadFile(w.indexFile())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for cut := range len(data) {
+		if err := os.WriteFile(w.indexFile(), data[:cut], 0o666); err != nil {
+			t.Fatal(err)
+		}
+		w.index = nil
+		if s, err := w.Changes(t.Context()); err != nil || len(s.Changes) != 0 {
+			t.Fatalf("with %d bytes of the index: %v, %v", cut, s, err)
+		}
+	}
+}
