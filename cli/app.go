@@ -189,6 +189,17 @@ func (a *App) with(ctx context.Context, fn func(*workspace.Workspace) error) err
 	return errors.Join(err, w.Close())
 }
 
+// withPaths is with, for calls whose arguments are paths of the project.
+func (a *App) withPaths(ctx context.Context, args []string, fn func(*workspace.Workspace, []string) error) error {
+	return a.with(ctx, func(w *workspace.Workspace) error {
+		paths, err := a.projectPaths(w, args)
+		if err != nil {
+			return err
+		}
+		return fn(w, paths)
+	})
+}
+
 // mover moves work between the workspace and its environments.
 func (a *App) mover(w *workspace.Workspace) *pipeline.Mover {
 	return &pipeline.Mover{Workspace: w, Host: environment.Host{Root: w.Root}, Now: a.Now}

@@ -32,7 +32,7 @@ func newCapture(a *App) *cobra.Command {
 				}
 				diff := []state.Difference{{Path: c.Environment.Into, Changes: c.Changes}}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.capture/1", "environment": args[0], "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(diff)})
+					a.printJSON(map[string]any{"schema": "oaken.capture/1", "environment": args[0], "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(diff), "rescued": c.Rescued})
 					return nil
 				}
 				if len(c.Changes) == 0 {
@@ -41,6 +41,7 @@ func newCapture(a *App) *cobra.Command {
 				}
 				a.say("%s: %s captured into %s, %s written.", args[0], count(c.Objects, "object"), c.Environment.Into, count(len(c.Written), "file"))
 				a.showDifferences(diff, false)
+				a.sayRescued(c.Rescued)
 				return nil
 			})
 		},
@@ -118,7 +119,14 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 	case o.dryRun:
 		a.say("Nothing was changed: this was a dry run.")
 	default:
-		if err := m.Deploy(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, Source: source}); err != nil {
+		show := a.bar.show(a)
+		err := m.Deploy(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, Source: source, Done: func(step int) {
+			if show != nil {
+				show("running steps", step, len(d.Plan.Steps))
+			}
+		}})
+		a.bar.clear()
+		if err != nil {
 			return err
 		}
 		a.showDeployed(d)

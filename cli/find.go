@@ -75,11 +75,7 @@ func newAuthors(a *App) *cobra.Command {
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				paths, err := a.projectPaths(w, args)
-				if err != nil {
-					return err
-				}
+			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
 				all, err := history.Authors(cmd.Context(), w.Chest, w.Reader(), w.Base.ID, paths[0])
 				if err != nil {
 					return err

@@ -35,11 +35,7 @@ moved is followed. --graph shows how branches parted and met.`,
 			if q.Until, err = day(cmd, "until", until, 24*time.Hour-time.Nanosecond); err != nil {
 				return err
 			}
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				paths, err := a.projectPaths(w, args)
-				if err != nil {
-					return err
-				}
+			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
 				if len(paths) == 1 && paths[0] != "." {
 					q.Path = paths[0]
 				}

@@ -21,11 +21,7 @@ with oaken unlock.`,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				paths, err := a.projectPaths(w, args)
-				if err != nil {
-					return err
-				}
+			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
 				if err := w.Lock(cmd.Context(), paths, reason); err != nil {
 					return err
 				}
@@ -53,11 +49,7 @@ func newUnlock(a *App) *cobra.Command {
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: a.completeLocks,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				paths, err := a.projectPaths(w, args)
-				if err != nil {
-					return err
-				}
+			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
 				if err := w.Unlock(cmd.Context(), paths); err != nil {
 					return err
 				}

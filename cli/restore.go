@@ -86,11 +86,7 @@ func (a *App) sayRescued(folder string) {
 
 // rescued lists rescue copies, or brings them back.
 func (a *App) rescued(cmd *cobra.Command, args []string) error {
-	return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-		paths, err := a.projectPaths(w, args)
-		if err != nil {
-			return err
-		}
+	return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
 		if len(paths) > 0 {
 			r, err := w.ReturnRescued(cmd.Context(), paths)
 			if err == nil {
@@ -131,11 +127,7 @@ days; oaken restore --rescued PATH brings it back.`,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				paths, err := a.projectPaths(w, args)
-				if err != nil {
-					return err
-				}
+			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
 				d, err := w.Discard(cmd.Context(), paths)
 				if err != nil {
 					return err

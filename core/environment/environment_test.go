@@ -54,6 +54,25 @@ func TestADriverMakesATargetHoldTheFiles(t *testing.T) {
 	}
 }
 
+func TestACaptureReplacesFilesThatCanNotBeRead(t *testing.T) {
+	root := t.TempDir()
+	d := reach(t, root, "sqlite:x.db")
+	p, err := d.Plan(t.Context(), declared)
+	if err == nil {
+		err = p.Apply(t.Context(), "", nil)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := d.Capture(t.Context(), Files{"tables/tank.sql": []byte("create table tank (id;"), "old.sql": []byte("create table old (x);"), "readme.md": []byte("stays")})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !maps.EqualFunc(c.Files, Files{"tables/tank.sql": declared["tables/tank.sql"], "readme.md": []byte("stays")}, func(a, b []byte) bool { return string(a) == string(b) }) {
+		t.Errorf("captured %q", c.Files)
+	}
+}
+
 func TestAStalePlanIsRefused(t *testing.T) {
 	root := t.TempDir()
 	d := reach(t, root, "sqlite:x.db")

@@ -5,7 +5,9 @@ import (
 	"database/sql"
 	"errors"
 	"os"
+	"path"
 	"path/filepath"
+	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
@@ -73,11 +75,12 @@ func (d *sqliteDriver) Capture(ctx context.Context, have Files) (*Captured, erro
 	if err != nil {
 		return nil, err
 	}
-	declared, err := sqlite.Load(ctx, have)
-	if err != nil { // what lies there can't be read: all files are written anew
-		declared = &sqlite.Declared{Root: &element.Element{Type: "schema"}}
+	c := &Captured{Tree: live, Files: Files{}}
+	if declared, err := sqlite.Load(ctx, have); err == nil {
+		c.Edits = declared.Update(have, live)
+	} else {
+		c.Edits = anew(have, live)
 	}
-	c := &Captured{Tree: live, Edits: declared.Update(have, live), Files: Files{}}
 	for name, data := range have {
 		c.Files[name] = data
 	}
@@ -88,6 +91,21 @@ func (d *sqliteDriver) Capture(ctx context.Context, have Files) (*Captured, erro
 		}
 	}
 	return c, nil
+}
+
+// anew writes all files, in place of those that can't be read together.
+func anew(have Files, live *element.Element) Files {
+	nothing := &sqlite.Declared{Root: &element.Element{Type: "schema"}}
+	out := nothing.Update(nil, live)
+	for name, data := range have {
+		switch fresh, written := out[name]; {
+		case written && string(fresh) == string(data):
+			delete(out, name)
+		case !written && strings.EqualFold(path.Ext(name), ".sql"):
+			out[name] = nil
+		}
+	}
+	return out
 }
 
 // Plan computes the statements from the live schema to the declared one.

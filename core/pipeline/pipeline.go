@@ -7,7 +7,6 @@ package pipeline
 import (
 	"context"
 	"errors"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -57,6 +56,21 @@ func declared(ctx context.Context, s state.State, env manifest.Environment) (env
 	return out, nil
 }
 
+// live reads what an environment holds, beside what the workspace has of it.
+func (m *Mover) live(ctx context.Context, name string) (manifest.Environment, *environment.Captured, error) {
+	env, d, err := m.open(ctx, name)
+	if err != nil {
+		return env, nil, err
+	}
+	defer d.Close()
+	have, err := declared(ctx, m.Workspace.Work(), env)
+	if err != nil {
+		return env, nil, err
+	}
+	got, err := d.Capture(ctx, have)
+	return env, got, err
+}
+
 // Capture is what came of capturing an environment.
 type Capture struct {
 	Environment manifest.Environment
@@ -64,22 +78,15 @@ type Capture struct {
 	Changes []element.Change
 	// Written lists the files that were written or removed, by project path.
 	Written []string
+	// Rescued is the folder with copies of edits that were overwritten; empty for none.
+	Rescued string
 	Objects int
 }
 
 // Capture brings what an environment holds into the workspace: one file for
 // each object. Files of objects that are alike are not touched.
 func (m *Mover) Capture(ctx context.Context, name string) (*Capture, error) {
-	env, d, err := m.open(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	defer d.Close()
-	have, err := declared(ctx, m.Workspace.Work(), env)
-	if err != nil {
-		return nil, err
-	}
-	got, err := d.Capture(ctx, have)
+	env, got, err := m.live(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -93,23 +100,13 @@ func (m *Mover) Capture(ctx context.Context, name string) (*Capture, error) {
 		root = &element.Element{Type: got.Tree.Type}
 	}
 	c.Changes = element.Compare(root, got.Tree).Changes(env.Into)
-	written, err := m.Workspace.WriteFiles(ctx, env.Into, got.Edits)
-	c.Written = written
+	c.Written, c.Rescued, err = m.Workspace.WriteFiles(ctx, env.Into, got.Edits)
 	return c, err
 }
 
 // State is an environment as a state: the files that a capture would leave.
 func (m *Mover) State(ctx context.Context, name string) (state.State, error) {
-	env, d, err := m.open(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	defer d.Close()
-	have, err := declared(ctx, m.Workspace.Work(), env)
-	if err != nil {
-		return nil, err
-	}
-	got, err := d.Capture(ctx, have)
+	env, got, err := m.live(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -126,9 +123,8 @@ type DeployOptions struct {
 	AllowLoss bool
 	// Source is what was asked for, as it was written.
 	Source string
-	// Confirm, when set, is shown the plan before it is carried out; false stops.
-	Confirm func(*Deployment) (bool, error)
-	Done    func(step int)
+	// Done, when set, is told after each step.
+	Done func(step int)
 }
 
 // Deployment is a plan for an environment, or what came of it.
@@ -239,13 +235,4 @@ func (m *Mover) candidates(ctx context.Context, name string) []ledger.Commit {
 		add(m.Workspace.Chest.Resolve(ctx, d.Commit.String()))
 	}
 	return out
-}
-
-// SavedSize gives the size of a saved environment in bytes.
-func (d *Deployment) SavedSize() int64 {
-	info, err := os.Stat(d.Saved)
-	if err != nil {
-		return 0
-	}
-	return info.Size()
 }

@@ -233,13 +233,14 @@ func copyOut(from state.State, f state.File, full string) error {
 }
 
 // WriteFiles writes files below a folder of the project, nil ones removed, and
-// gives their paths. What it overwrites and no commit holds is kept as a rescue copy.
-func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[string][]byte) ([]string, error) {
+// gives their paths. What it overwrites and no commit holds is kept as a rescue
+// copy, in the folder that is given back.
+func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[string][]byte) (paths []string, rescued string, err error) {
 	s, _, err := w.status(ctx, false)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
-	var edited, paths []string
+	var edited []string
 	for name := range files {
 		p := folder + "/" + name
 		paths = append(paths, p)
@@ -250,8 +251,8 @@ func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[str
 		}
 	}
 	slices.Sort(paths)
-	if _, err := w.rescue(edited); err != nil {
-		return nil, err
+	if rescued, err = w.rescue(edited); err != nil {
+		return nil, "", err
 	}
 	for _, p := range paths {
 		data := files[p[len(folder)+1:]]
@@ -261,8 +262,8 @@ func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[str
 			err = w.write(p, data, 0o666&^umask)
 		}
 		if err != nil {
-			return nil, err
+			return nil, "", err
 		}
 	}
-	return paths, nil
+	return paths, rescued, nil
 }
