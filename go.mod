@@ -4,6 +4,7 @@ go 1.26.8
 
 require (
 	github.com/bmatcuk/doublestar/v4 v4.10.4
+	github.com/cespare/xxhash/v2 v2.3.0
 	github.com/fatih/color v1.19.0
 	github.com/gofrs/flock v0.13.1
 	github.com/klauspost/compress v1.20.3

@@ -146,8 +146,6 @@ func (b *Batch) submit(kind byte, data []byte) (*job, error) {
 }
 
 func (b *Batch) submitList(d Digest, list []byte, content int64) (*job, error) {
-	sum := sha256.Sum256(list)
-	list = append(list, sum[:]...)
 	return b.send(&job{kind: kindList, digest: d, data: list, size: int64(len(list)), content: content, done: make(chan struct{})})
 }
 
@@ -180,6 +178,7 @@ func (b *Batch) write(j *job) error {
 	head := append([]byte{j.kind}, j.digest[:]...)
 	head = binary.LittleEndian.AppendUint32(head, uint32(j.size))
 	head = binary.LittleEndian.AppendUint32(head, uint32(len(j.stored)))
+	head = binary.LittleEndian.AppendUint64(head, recordSum(head, j.stored))
 	if _, err := b.out.Write(head); err != nil {
 		return err
 	}

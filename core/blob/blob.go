@@ -9,10 +9,10 @@
 //
 //	pack    "OAKPACK\x01", then records
 //	record  kind (1 byte), digest (32), raw size (uint32), stored size (uint32),
-//	        then the stored bytes
+//	        XXH64 of the fields before and the stored bytes (uint64; Y. Collet,
+//	        "xxHash fast digest algorithm", seed 0), then the stored bytes
 //	kind    0 bytes as they are; 1 bytes compressed with Zstandard (RFC 8878);
-//	        2 a list: for each chunk its digest (32) and its size (uint32), and
-//	        at the end the SHA-256 of that
+//	        2 a list: for each chunk its digest (32) and its size (uint32)
 //	index   "OAKINDX\x01", then for each record of the pack, sorted by digest:
 //	        digest (32), offset of the record (uint64), content size (uint64)
 //
@@ -25,9 +25,10 @@
 //
 // Several processes may read and write one store at once; each writes packs of
 // its own. What Batch.Commit has acknowledged survives a crash. A read checks
-// every digest: damage is an error of its own, never a wrong byte. Memory is
-// bounded whatever the content's size, but for the list of its chunks (36
-// bytes for each 64 KiB).
+// the sum of every record: damage is an error of its own, never a wrong byte.
+// Verify and OpenExact check the digests too, which guard against wrong content
+// in a sound record. Memory is bounded whatever the content's size, but for the
+// list of its chunks (36 bytes for each 64 KiB).
 package blob
 
 import (
@@ -59,7 +60,7 @@ func (e *DamageError) Error() string {
 // Source gives content by its digest.
 type Source interface {
 	// Open streams content; the reader fails with a DamageError at the first
-	// chunk that is not what its digest says. ErrMissing when there is none.
+	// chunk that is damaged. ErrMissing when there is none.
 	Open(Digest) (io.ReadCloser, error)
 }
 

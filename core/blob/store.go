@@ -13,13 +13,15 @@ import (
 	"strings"
 	"sync"
 
+	"github.com/cespare/xxhash/v2"
 	"github.com/klauspost/compress/zstd"
 )
 
 const (
 	packMagic  = "OAKPACK\x01"
 	indexMagic = "OAKINDX\x01"
-	headSize   = 1 + 32 + 4 + 4
+	headSize   = 1 + 32 + 4 + 4 + checkSize
+	checkSize  = 8
 	entrySize  = 32 + 8 + 8
 	// maxRecord bounds a record's raw size: a list of chunks of 100 TiB.
 	maxRecord = 1 << 30
@@ -156,22 +158,42 @@ func (s *Store) Size(d Digest) (int64, error) {
 	return p.size, err
 }
 
+// depth says how much of a record is checked.
+type depth bool
+
+const (
+	bySum    depth = false // the record's own sum, which finds damage
+	byDigest depth = true  // the digest too, which finds wrong content
+)
+
+// buffers are memory that one reader uses again for each record.
+type buffers struct{ stored, raw []byte }
+
+// room gives n bytes, of what is there when that is enough.
+func room(have []byte, n int) []byte {
+	if cap(have) < n {
+		return make([]byte, n)
+	}
+	return have[:n]
+}
+
 // record reads and checks a record, from another pack when the first is damaged
-// and another has it. For a list, data is the list itself.
-func (s *Store) record(d Digest, at place) (kind byte, data []byte, err error) {
-	kind, data, err = s.recordIn(d, at)
+// and another has it. For a list, data is the list itself. It lies in the
+// buffers until their next use.
+func (s *Store) record(d Digest, at place, how depth, mem *buffers) (kind byte, data []byte, err error) {
+	kind, data, err = s.recordIn(d, at, how, mem)
 	var damage *DamageError
 	if errors.As(err, &damage) && damage.Reason == packGone { // perhaps tidied away by another process
 		s.forget(at.pack)
 		if at, err := s.locate(d); err == nil {
-			return s.recordIn(d, at)
+			return s.recordIn(d, at, how, mem)
 		}
 	}
 	if !errors.As(err, &damage) {
 		return kind, data, err
 	}
 	for _, other := range s.others(d, at.pack) {
-		if kind, data, again := s.recordIn(d, other); again == nil {
+		if kind, data, again := s.recordIn(d, other, how, mem); again == nil {
 			return kind, data, nil
 		}
 	}
@@ -195,7 +217,7 @@ func (s *Store) others(d Digest, but *pack) []place {
 }
 
 // recordIn reads and checks one record at its place.
-func (s *Store) recordIn(d Digest, at place) (kind byte, data []byte, err error) {
+func (s *Store) recordIn(d Digest, at place, how depth, mem *buffers) (kind byte, data []byte, err error) {
 	name := filepath.Join(s.dir, at.pack.name+".pack")
 	damaged := func(reason string) error { return &DamageError{d, name, reason} }
 	f, err := s.packFile(at.pack, name)
@@ -214,29 +236,36 @@ func (s *Store) recordIn(d Digest, at place) (kind byte, data []byte, err error)
 	if !bytes.Equal(head[1:33], d[:]) || kind > kindList || raw > maxRecord || stored > maxRecord {
 		return 0, nil, damaged("the index points to another record")
 	}
-	data = make([]byte, stored)
+	data = room(mem.stored, int(stored))
+	mem.stored = data
 	if _, err := f.ReadAt(data, at.offset+headSize); err != nil {
 		return 0, nil, damaged("it is cut short")
 	}
+	if recordSum(head[:headSize-checkSize], data) != binary.LittleEndian.Uint64(head[headSize-checkSize:]) {
+		return 0, nil, damaged("the bytes do not agree with their sum")
+	}
 	if kind == kindZstd {
-		if data, err = s.expand(data, int(raw)); err != nil {
+		if data, err = s.expand(data, room(mem.raw, int(raw))[:0]); err != nil {
 			return 0, nil, damaged(err.Error())
 		}
+		mem.raw = data
 	}
-	if len(data) != int(raw) {
+	if len(data) != int(raw) || kind == kindList && len(data)%listEntry != 0 {
 		return 0, nil, damaged("it has another size")
 	}
-	if kind == kindList {
-		list, sum := data[:max(len(data)-sha256.Size, 0)], data[max(len(data)-sha256.Size, 0):]
-		if len(list)%listEntry != 0 || len(sum) != sha256.Size || sha256.Sum256(list) != [sha256.Size]byte(sum) {
-			return 0, nil, damaged("the list of chunks does not agree with its sum")
-		}
-		return kind, list, nil
-	}
-	if sha256.Sum256(data) != d {
+	if how == byDigest && kind != kindList && sha256.Sum256(data) != d {
 		return 0, nil, damaged("the bytes do not agree with the digest")
 	}
 	return kind, data, nil
+}
+
+// recordSum is the sum that guards a record: over its head and stored bytes.
+func recordSum(head, stored []byte) uint64 {
+	var h xxhash.Digest
+	h.Reset()
+	_, _ = h.Write(head) // never fails
+	_, _ = h.Write(stored)
+	return h.Sum64()
 }
 
 func (s *Store) packFile(p *pack, name string) (*os.File, error) {
@@ -252,10 +281,11 @@ func (s *Store) packFile(p *pack, name string) (*os.File, error) {
 	return p.file, nil
 }
 
-func (s *Store) expand(data []byte, raw int) ([]byte, error) {
+// expand decompresses data into the room of out.
+func (s *Store) expand(data, out []byte) ([]byte, error) {
 	s.mu.Lock()
 	if s.dec == nil {
-		dec, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(maxRecord))
+		dec, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderMaxMemory(maxRecord))
 		if err != nil {
 			s.mu.Unlock()
 			return nil, err
@@ -264,21 +294,27 @@ func (s *Store) expand(data []byte, raw int) ([]byte, error) {
 	}
 	dec := s.dec
 	s.mu.Unlock()
-	return dec.DecodeAll(data, make([]byte, 0, raw))
+	return dec.DecodeAll(data, out)
 }
 
 // Open streams content, as Source says.
-func (s *Store) Open(d Digest) (io.ReadCloser, error) {
+func (s *Store) Open(d Digest) (io.ReadCloser, error) { return s.open(d, bySum) }
+
+// OpenExact is Open that holds every chunk against its digest too, which takes
+// several times as long.
+func (s *Store) OpenExact(d Digest) (io.ReadCloser, error) { return s.open(d, byDigest) }
+
+func (s *Store) open(d Digest, how depth) (io.ReadCloser, error) {
 	at, err := s.locate(d)
 	if err != nil {
 		return nil, err
 	}
-	kind, data, err := s.record(d, at)
+	kind, data, err := s.record(d, at, how, &buffers{})
 	if err != nil {
 		return nil, err
 	}
 	if kind != kindList {
 		return io.NopCloser(bytes.NewReader(data)), nil
 	}
-	return io.NopCloser(&listReader{store: s, digest: d, list: data}), nil
+	return io.NopCloser(&listReader{store: s, digest: d, list: data, how: how}), nil
 }

@@ -131,18 +131,18 @@ func (s *Store) elsewhere(d Digest, but *pack) bool {
 	if !ok || at.pack == but {
 		return false
 	}
-	_, _, err := s.recordIn(d, at)
+	_, _, err := s.recordIn(d, at, byDigest, &buffers{})
 	return err == nil
 }
 
 // copyRecord brings a record over into the batch as it is.
 func (b *Batch) copyRecord(d Digest, at place) error {
-	kind, data, err := b.store.recordIn(d, at)
+	kind, data, err := b.store.recordIn(d, at, byDigest, &buffers{})
 	if err != nil {
 		return err // damage is for health to find; nothing is removed
 	}
 	if kind == kindList {
-		_, err = b.submitList(d, append([]byte{}, data...), at.size)
+		_, err = b.submitList(d, data, at.size)
 	} else {
 		_, err = b.submit(kindPlain, data)
 	}

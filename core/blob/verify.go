@@ -60,6 +60,7 @@ func (s *Store) Verify(ctx context.Context, done func(read, total int64)) ([]Fla
 func (s *Store) verifyPack(ctx context.Context, p *pack, done func(int64)) ([]Flaw, error) {
 	name := filepath.Join(s.dir, p.name+".pack")
 	var flaws []Flaw
+	var mem buffers
 	magic := make([]byte, len(packMagic))
 	f, err := s.packFile(p, name)
 	if err != nil {
@@ -77,11 +78,11 @@ func (s *Store) verifyPack(ctx context.Context, p *pack, done func(int64)) ([]Fl
 		if i > 0 && bytes.Compare(p.index[i-entrySize:i-entrySize+32], d[:]) >= 0 {
 			flaws = append(flaws, Flaw{File: filepath.Join(s.dir, p.name+".index"), Digest: d, Reason: "the index is out of order"})
 		}
-		kind, data, err := s.recordIn(d, at)
+		kind, data, err := s.recordIn(d, at, byDigest, &mem)
 		var damage *DamageError
 		switch {
 		case errors.As(err, &damage):
-			if _, _, again := s.record(d, at); again == nil {
+			if _, _, again := s.record(d, at, byDigest, &buffers{}); again == nil {
 				continue // mended: another pack has it whole
 			}
 			flaws = append(flaws, Flaw{damage.File, d, damage.Reason})
@@ -154,7 +155,7 @@ func (s *Store) Chunks(d Digest) ([]Digest, error) {
 	if err != nil {
 		return nil, err
 	}
-	kind, data, err := s.record(d, at)
+	kind, data, err := s.record(d, at, bySum, &buffers{})
 	if err != nil || kind != kindList {
 		return nil, err
 	}

@@ -206,7 +206,7 @@ func (e *examiner) content(f File) int {
 // readable reads a version of a file whole: another pack may have what is
 // damaged in one.
 func (e *examiner) readable(f File) bool {
-	r, err := e.chest.Blobs.Open(f.Digest)
+	r, err := e.chest.Blobs.OpenExact(f.Digest)
 	if err != nil {
 		return false
 	}
