@@ -38,7 +38,7 @@ func record(t *testing.T, c *Chest, branch string, tip, merged ledger.ID, files 
 		}
 		list = append(list, File{Path: p, Mode: Plain, Size: int64(len(text)), Digest: d})
 	}
-	tree, err := WriteTree(b, list)
+	tree, err := c.WriteTree(b, list)
 	if err == nil {
 		err = b.Commit()
 	}

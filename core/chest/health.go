@@ -230,7 +230,7 @@ func (e *examiner) touch(n int, path string, d blob.Digest, commit ledger.Commit
 func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf func(blob.Digest) (io.ReadCloser, error)) (int, error) {
 	batch := c.Blobs.Replace()
 	defer batch.Abandon()
-	if _, err := WriteTree(batch, files); err != nil {
+	if _, err := c.WriteTree(batch, files); err != nil {
 		return 0, err
 	}
 	mended := map[blob.Digest]bool{}

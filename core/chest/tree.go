@@ -11,18 +11,25 @@ import (
 	"sync"
 
 	"oakenchest/core/blob"
+	"oakenchest/core/element"
 )
 
 // Mode says what a file of a tree is.
 type Mode byte
 
-// The modes. Folder occurs inside stored trees only.
+// The modes. A list of files holds a Folder only where nothing lies in it.
 const (
 	Plain      Mode = 'f'
 	Executable Mode = 'x'
 	Link       Mode = 'l' // a symbolic link; its content is the target's name
 	Folder     Mode = 'd'
 )
+
+// emptyTree is the digest of a stored folder without entries.
+var emptyTree = element.DigestOf(encodeTree(nil))
+
+// Bare is a folder that nothing lies in.
+func Bare(p string) File { return File{Path: p, Mode: Folder, Digest: emptyTree} }
 
 // File is one file of a tree. Path has / between names, on every system.
 type File struct {
@@ -66,6 +73,7 @@ func decodeTree(data []byte) ([]File, error) {
 	if !ok {
 		return nil, errTree
 	}
+	names := string(rest) // one piece of memory for all of them
 	number := func() (uint64, bool) {
 		n, size := binary.Uvarint(rest)
 		if size <= 0 {
@@ -89,7 +97,8 @@ func decodeTree(data []byte) ([]File, error) {
 		if !ok || n > uint64(len(rest)) {
 			return nil, errTree
 		}
-		f.Path, rest = string(rest[:n]), rest[n:]
+		at := len(names) - len(rest)
+		f.Path, rest = names[at:at+int(n)], rest[n:]
 		size, ok := number()
 		if !ok || len(rest) < 32 || size > 1<<62 {
 			return nil, errTree
@@ -108,42 +117,6 @@ func decodeTree(data []byte) ([]File, error) {
 		return nil, errTree
 	}
 	return out, nil
-}
-
-// WriteTree stores the folders of files, which need not be sorted, and gives the
-// digest of the whole.
-func WriteTree(b *blob.Batch, files []File) (blob.Digest, error) {
-	sorted := slices.Clone(files)
-	slices.SortFunc(sorted, func(a, b File) int { return strings.Compare(a.Path, b.Path) })
-	return writeFolder(b, sorted, "")
-}
-
-func writeFolder(b *blob.Batch, files []File, prefix string) (blob.Digest, error) {
-	groups := map[string][]File{}
-	var entries []File
-	for _, f := range files {
-		name, _, deep := strings.Cut(f.Path[len(prefix):], "/")
-		if !deep {
-			f.Path = name
-			entries = append(entries, f)
-			continue
-		}
-		groups[name] = append(groups[name], f)
-	}
-	for name, inside := range groups {
-		d, err := writeFolder(b, inside, prefix+name+"/")
-		if err != nil {
-			return d, err
-		}
-		entries = append(entries, File{Path: name, Mode: Folder, Digest: d})
-	}
-	slices.SortFunc(entries, func(a, b File) int { return strings.Compare(a.Path, b.Path) })
-	for i := range entries[:max(len(entries)-1, 0)] {
-		if entries[i].Path == entries[i+1].Path {
-			return blob.Digest{}, fmt.Errorf("%s%s is a file and a folder at once", prefix, entries[i].Path)
-		}
-	}
-	return b.PutBytes(encodeTree(entries))
 }
 
 // treeCache remembers folders that were read; they never change.
@@ -180,27 +153,32 @@ func (c *Chest) folder(d blob.Digest) ([]File, error) {
 	return entries, nil
 }
 
-// Files lists all files of a tree, sorted by path within each folder.
+// Files lists all files of a tree, and its bare folders, in the order of
+// ComparePaths.
 func (c *Chest) Files(tree blob.Digest) ([]File, error) {
-	var out []File
-	err := c.walk(tree, "", func(f File) { out = append(out, f) })
-	return out, err
+	return c.list(tree, "", nil)
 }
 
-func (c *Chest) walk(d blob.Digest, prefix string, visit func(File)) error {
+func (c *Chest) list(d blob.Digest, prefix string, out []File) ([]File, error) {
 	entries, err := c.folder(d)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	for _, e := range entries {
 		e.Path = prefix + e.Path
 		if e.Mode != Folder {
-			visit(e)
-		} else if err := c.walk(e.Digest, e.Path+"/", visit); err != nil {
-			return err
+			out = append(out, e)
+			continue
+		}
+		before := len(out)
+		if out, err = c.list(e.Digest, e.Path+"/", out); err != nil {
+			return nil, err
+		}
+		if len(out) == before {
+			out = append(out, Bare(e.Path))
 		}
 	}
-	return nil
+	return out, nil
 }
 
 // At gives the file or folder at a path of a tree; the zero File when there is none.

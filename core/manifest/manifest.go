@@ -13,6 +13,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/pelletier/go-toml/v2"
@@ -31,6 +32,9 @@ type Manifest struct {
 	Locks        []LockRule    `toml:"lock"`
 	Environments []Environment `toml:"environment"`
 	Message      MessageRules  `toml:"message"`
+
+	once  sync.Once // guards leave
+	leave *leaver
 }
 
 // MessageRules are the demands on commit messages, beyond not being empty.
@@ -182,56 +186,6 @@ func (m *Manifest) Environment(name string) (Environment, error) {
 		}
 	}
 	return Environment{}, fault.New(fault.Usage, "oaken env list shows the environments; oaken env add makes one.", "There is no environment %s.", name)
-}
-
-// always is left out of every project.
-var always = []string{".oaken"}
-
-// LeftOut reports whether a path is never recorded. A pattern also covers what
-// lies below a folder that it matches. The database file of an environment that
-// lies in the project is left out too.
-func (m *Manifest) LeftOut(p string) bool {
-	for q := p; q != "." && q != "/"; q = path.Dir(q) {
-		if m.LeftOutHere(q) {
-			return true
-		}
-	}
-	return false
-}
-
-// LeftOutHere is LeftOut for a path of whose folders none is left out.
-func (m *Manifest) LeftOutHere(p string) bool {
-	if slices.Contains(always, p) || m.isTarget(p) {
-		return true
-	}
-	base := path.Base(p)
-	for _, pattern := range m.LeaveOut {
-		var ok bool
-		if name, anywhere := strings.CutPrefix(pattern, "**/"); anywhere && !strings.ContainsAny(name, "/{") {
-			ok, _ = path.Match(name, base) // the usual form, without the cost of the general one
-		} else {
-			ok, _ = doublestar.Match(pattern, p)
-		}
-		if ok {
-			return true
-		}
-	}
-	return false
-}
-
-// besideSQLite are the endings of the files that the engine keeps beside a database.
-var besideSQLite = []string{"", "-journal", "-wal", "-shm"}
-
-func (m *Manifest) isTarget(p string) bool {
-	for _, e := range m.Environments {
-		target, ok := strings.CutPrefix(e.Target, "sqlite:")
-		for _, ending := range besideSQLite {
-			if ok && p == path.Clean(target)+ending {
-				return true
-			}
-		}
-	}
-	return false
 }
 
 // Folder gives the declared folder artifact that a path lies in.

@@ -4,6 +4,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/bmatcuk/doublestar/v4"
+
 	"oakenchest/core/fault"
 )
 
@@ -100,6 +102,23 @@ func TestRulesForMessages(t *testing.T) {
 		err := m.Message.Check(c.message, c.item)
 		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
 			t.Errorf("%q for %q: %v", c.message, c.item, err)
+		}
+	}
+}
+
+func TestEveryFormOfPatternMeansWhatTheGeneralOneDoes(t *testing.T) {
+	patterns := []string{"**/*.tmp", "**/cache", "cache", "build/**", "**/*.a.b", "**/*~", "**/[ab]x", "a/*/c", "**/{x,y}.z", "**/a/b", "*.log", "**/*", "**/.hidden"}
+	paths := []string{"a.tmp", "x/a.tmp", "tmp", ".tmp", "cache", "d/cache", "build/x", "build", "q.a.b", "x/q.b", "file~", "d/ax", "a/b/c", "a/b/c/d", "x.z", "d/y.z", "a/b", "q/a/b", "r.log", "d/r.log", ".hidden", "d/.hidden", "bx"}
+	for _, pattern := range patterns {
+		m := &Manifest{LeaveOut: []string{pattern}}
+		for _, p := range paths {
+			want, err := doublestar.Match(pattern, p)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := m.LeftOutHere(p); got != want {
+				t.Errorf("%s for %s: %v, the general form says %v", pattern, p, got, want)
+			}
 		}
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"path"
 	"slices"
 
+	"oakenchest/core/chest"
 	"oakenchest/core/element"
 )
 
@@ -12,11 +13,13 @@ import (
 // conflict is settled otherwise.
 func (g *merge) clashes() {
 	present := map[string]bool{} // whether theirs, or a merge, brings it
-	for p := range g.m.files {
-		present[p] = false
+	for p, f := range g.m.files {
+		if f.Mode != chest.Folder {
+			present[p] = false
+		}
 	}
 	for p, e := range g.edits {
-		if e.Gone {
+		if e.Gone || e.Take.Mode == chest.Folder {
 			delete(present, p)
 		} else {
 			present[p] = true

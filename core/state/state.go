@@ -190,6 +190,10 @@ func (r *Reader) read(t *Snapshot, p string) (*Artifact, error) {
 		return nil, fmt.Errorf("%s: %w", p, kind.ErrNoFile)
 	}
 	out := &Artifact{Path: p}
+	if f.Mode == chest.Folder {
+		out.Kind, out.Reading = r.Kinds.Opaque(), &kind.Reading{Root: &element.Element{Type: "folder"}}
+		return out, nil
+	}
 	if f.Mode == chest.Link || f.Size > kind.MaxFile {
 		out.Kind = r.Kinds.Opaque()
 		out.Reading = &kind.Reading{Root: &element.Element{Type: "opaque", Props: []element.Prop{{Name: "content", Value: element.BytesValue(f.Digest, f.Size)}}}}
@@ -211,7 +215,9 @@ func (r *Reader) read(t *Snapshot, p string) (*Artifact, error) {
 // Check gives the kind of an artifact, and why it can't be read as that, without
 // reading files that are opaque anyway.
 func (r *Reader) Check(t *Snapshot, p string) (kindName string, why error, err error) {
-	if f, isFile := t.files[p]; isFile {
+	if f, isFile := t.files[p]; isFile && f.Mode == chest.Folder {
+		return "folder", nil, nil
+	} else if isFile {
 		in, err := t.Open(p)
 		if err != nil {
 			return "", nil, err

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"sync"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
@@ -78,12 +79,24 @@ func (w *Workspace) Changes(ctx context.Context) (*Status, error) {
 // it may suppose, a file that was written since the last look counts as edited
 // without being read.
 func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.File, error) {
-	before, err := w.BaseState().Files(ctx)
+	base := sync.OnceValues(func() ([]state.File, error) {
+		files, err := w.BaseState().Files(ctx)
+		return chest.InOrder(files), err
+	})
+	go base() // beside the reading of the workspace
+	now, err := w.scan(ctx, func(f state.File) bool {
+		before, err := base()
+		old := chest.Find(before, f.Path)
+		return err == nil && old.Mode != 0 && old.Size == f.Size && !suppose
+	})
 	if err != nil {
 		return nil, nil, err
 	}
-	now, err := w.compared(ctx, before, suppose)
+	before, err := base()
 	if err != nil {
+		return nil, nil, err
+	}
+	if err := w.readMoved(before, now); err != nil {
 		return nil, nil, err
 	}
 	s := &Status{Changes: diff(before, now)}
@@ -108,70 +121,61 @@ func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.
 	return s, now, nil
 }
 
-// compared lists the files of the workspace, with digests as far as they are
-// needed to tell what differs from before: a file of another size differs
-// anyway, and a new one is looked into only when it may be one that moved.
-func (w *Workspace) compared(ctx context.Context, before []state.File, suppose bool) ([]state.File, error) {
-	was := byPath(before)
-	now, err := w.scan(ctx, func(f state.File) bool {
-		old, ok := was[f.Path]
-		return ok && old.Size == f.Size && !suppose
-	})
-	if err != nil {
-		return nil, err
+// readMoved reads new files that the scan left out and that may be ones that
+// moved: a file of the same size is gone.
+func (w *Workspace) readMoved(before, now []state.File) error {
+	if len(w.unread) == 0 {
+		return nil
 	}
 	gone := map[int64]bool{}
-	is := byPath(now)
-	for _, f := range before {
-		if is[f.Path].Mode == 0 {
-			gone[f.Size] = true
+	pairs := chest.DiffFiles(before, now)
+	for _, p := range pairs {
+		if p.Is.Mode == 0 {
+			gone[p.Was.Size] = true
 		}
 	}
-	for i, f := range now {
-		if entry, left := w.unread[f.Path]; left && gone[f.Size] && was[f.Path].Mode == 0 {
-			d, _, err := digestFile(w.local(f.Path))
-			if err != nil {
-				return nil, err
-			}
-			now[i].Digest = d
-			w.learn(f.Path, entry, d)
+	for _, p := range pairs {
+		seen, left := w.unread[p.Path]
+		if !left || !gone[p.Is.Size] || p.Was.Mode != 0 {
+			continue
 		}
+		d, _, err := digestFile(w.local(p.Path))
+		if err != nil {
+			return err
+		}
+		i, _ := slices.BinarySearchFunc(now, p.Path, func(f state.File, p string) int { return chest.ComparePaths(f.Path, p) })
+		now[i].Digest = d
+		w.learn(p.Path, seen, d)
 	}
-	return now, nil
+	return nil
 }
 
 // learn tells the index the digest of a file that the scan left out.
-func (w *Workspace) learn(p string, entry indexEntry, d element.Digest) {
-	entry.digest = d
-	w.index.entries[p] = entry
+func (w *Workspace) learn(p string, seen found, d element.Digest) {
+	w.index.learn(p, seen, d)
 	delete(w.unread, p)
 }
 
 func (w *Workspace) holds(l ledger.Lock) bool { return l.Holder == w.Person && l.Workspace == w.Name }
 
-// diff lists what differs between two sorted lists of files; a file that went
+// diff lists what differs between two lists of files in order; a file that went
 // and one of equal content that came are one that moved.
-func diff(before, now []state.File) []Change {
-	was := make(map[string]state.File, len(before))
-	for _, f := range before {
-		was[f.Path] = f
-	}
+func diff(before, now []state.File) []Change { return changesOf(chest.DiffFiles(before, now)) }
+
+// changesOf tells from pairs of files, in order, what changed.
+func changesOf(pairs []chest.Pair) []Change {
 	var out []Change
-	seen := make(map[string]bool, len(now))
-	for _, f := range now {
-		seen[f.Path] = true
-		old, ok := was[f.Path]
-		switch {
-		case !ok:
-			out = append(out, Change{Path: f.Path, State: New, is: f})
-		case !old.Same(f):
-			out = append(out, Change{Path: f.Path, State: Edited, was: old, is: f})
-		}
-	}
 	gone := map[element.Digest][]state.File{}
-	for _, f := range before {
-		if !seen[f.Path] {
-			gone[f.Digest] = append(gone[f.Digest], f)
+	for i, p := range pairs {
+		switch {
+		case p.Was.Mode == 0:
+			out = append(out, Change{Path: p.Path, State: New, is: p.Is})
+		case p.Is.Mode != 0:
+			out = append(out, Change{Path: p.Path, State: Edited, was: p.Was, is: p.Is})
+		case p.Was.Mode == chest.Folder && i+1 < len(pairs) && chest.Covers(p.Path, pairs[i+1].Path):
+			// a bare folder that something was put into
+		default:
+			gone[p.Was.Digest] = append(gone[p.Was.Digest], p.Was)
 		}
 	}
 	for i := range out {
@@ -192,6 +196,9 @@ func diff(before, now []state.File) []Change {
 
 // nameKinds says of each changed artifact its kind, and whether it can be read.
 func (w *Workspace) nameKinds(changes []Change, now []state.File) error {
+	if len(changes) == 0 {
+		return nil
+	}
 	r := w.Reader()
 	work := state.Listed(w.Work(), now)
 	type finding struct{ kind, why string }

@@ -154,11 +154,7 @@ func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions
 // gives the tree of the base with the changes in it, and the changes without
 // those that turned out to be none.
 func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Change) (tree blob.Digest, real []Change, err error) {
-	before, err := w.BaseState().Files(ctx)
-	if err != nil {
-		return tree, nil, err
-	}
-	files := byPath(before)
+	var files []state.File // what is put into the tree; without a mode, what is taken out
 	var coming []arrival
 	for i, c := range chosen {
 		if err := ctx.Err(); err != nil {
@@ -166,43 +162,34 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 		}
 		w.host.progress("storing files", i, len(chosen))
 		if c.From != "" {
-			delete(files, c.From)
+			files = append(files, state.File{Path: c.From})
 		}
-		if c.is.Mode == 0 {
-			delete(files, c.Path)
+		if c.is.Mode == 0 || c.is.Mode == chest.Folder || batch.Has(c.is.Digest) {
+			files, real = append(files, state.File{Path: c.Path, Mode: c.is.Mode, Size: c.is.Size, Digest: c.is.Digest}), append(real, c)
 			continue
 		}
-		files[c.Path] = c.is
-		if batch.Has(c.is.Digest) {
-			continue
-		}
-		a, err := w.storeFile(batch, c.is)
+		a, err := w.storeFile(batch, c)
 		if err != nil {
 			return tree, nil, err
 		}
 		coming = append(coming, a)
 	}
 	for _, a := range coming {
-		f := a.file
+		f := a.change.is
 		if f.Digest, f.Size, err = a.content.Finish(); err != nil {
 			return tree, nil, unstored(f.Path, err)
 		}
-		files[f.Path] = f
-		if entry, left := w.unread[f.Path]; left && entry.size == f.Size {
-			w.learn(f.Path, entry, f.Digest)
+		if seen, left := w.unread[f.Path]; left && seen.size == f.Size {
+			w.learn(f.Path, seen, f.Digest)
+		}
+		if a.change.State != Edited || !a.change.was.Same(f) {
+			a.change.is = f
+			files, real = append(files, f), append(real, a.change)
 		}
 	}
 	w.saveIndex()
-	for _, c := range chosen {
-		if c.State != Edited || !c.was.Same(files[c.Path]) {
-			real = append(real, c)
-		}
-	}
-	list := make([]state.File, 0, len(files))
-	for _, f := range files {
-		list = append(list, f)
-	}
-	tree, err = chest.WriteTree(batch, list)
+	slices.SortFunc(real, func(a, b Change) int { return strings.Compare(a.Path, b.Path) })
+	tree, err = w.Chest.Amend(batch, w.Base.Tree, files)
 	if err == nil {
 		err = batch.Commit()
 	}
@@ -214,11 +201,12 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 
 // arrival is a file whose content is on its way into the chest.
 type arrival struct {
-	file    state.File
+	change  Change
 	content *blob.Content
 }
 
-func (w *Workspace) storeFile(batch *blob.Batch, f state.File) (arrival, error) {
+func (w *Workspace) storeFile(batch *blob.Batch, change Change) (arrival, error) {
+	f := change.is
 	in, err := w.Work().Open(f.Path)
 	if err != nil {
 		return arrival{}, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s went away while it was being committed.", f.Path)
@@ -228,7 +216,7 @@ func (w *Workspace) storeFile(batch *blob.Batch, f state.File) (arrival, error) 
 	if err != nil {
 		return arrival{}, unstored(f.Path, err)
 	}
-	return arrival{f, c}, nil
+	return arrival{change, c}, nil
 }
 
 func unstored(p string, err error) error {

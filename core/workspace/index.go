@@ -3,10 +3,11 @@ package workspace
 import (
 	"bytes"
 	"encoding/binary"
-	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"oakenchest/core/element"
 )
@@ -14,30 +15,38 @@ import (
 // The index remembers, for each file, what the file system said of it when its
 // digest was taken:
 //
-//	"OAKWIDX\x01", time of writing (int64, Unix nanoseconds), count (uint64),
-//	then for each path, sorted: length (uvarint), path, size (int64), changed
-//	(int64, nanoseconds), inode (uint64), digest (32), numbers little-endian
+//	"OAKWIDX\x02", time of writing (int64, Unix nanoseconds), number of folders
+//	(uvarint), then for each folder, sorted: path (uvarint length, bytes), number
+//	of files (uvarint), then for each file, sorted by name: name (uvarint length,
+//	bytes), size (int64), changed (int64, nanoseconds), inode (uint64), digest
+//	(32); numbers are little-endian
 //
 // It only saves work: a missing or damaged one is made anew.
 type index struct {
 	written int64
-	entries map[string]indexEntry
+	folders map[string][]indexEntry // by name
 }
 
 type indexEntry struct {
+	name          string
 	size, changed int64
 	inode         uint64
 	digest        element.Digest
 }
 
-const indexMagic = "OAKWIDX\x01"
+const (
+	indexMagic = "OAKWIDX\x02"
+	entryBytes = 8 + 8 + 8 + 32
+)
 
-func entryOf(info fs.FileInfo) indexEntry {
-	return indexEntry{size: info.Size(), changed: info.ModTime().UnixNano(), inode: inodeOf(info)}
+func newIndex() *index { return &index{folders: map[string][]indexEntry{}} }
+
+func entryOf(f found) indexEntry {
+	return indexEntry{name: f.name, size: f.size, changed: f.changed, inode: f.inode}
 }
 
-func (e indexEntry) sameFile(o indexEntry) bool {
-	return e.size == o.size && e.changed == o.changed && e.inode == o.inode
+func (e indexEntry) sameFile(f found) bool {
+	return e.size == f.size && e.changed == f.changed && e.inode == f.inode
 }
 
 // granularity is the coarsest clock of a file system that we allow for.
@@ -47,55 +56,138 @@ const granularity = 2e9
 // the tick of the file system's clock in which the index was written.
 func (x *index) racy(e indexEntry) bool { return e.changed+granularity > x.written }
 
+// knows gives what is remembered of a file, when that still holds.
+func (x *index) knows(p string, f found) (indexEntry, bool) {
+	dir, name := splitPath(p)
+	i, ok := findEntry(x.folders[dir], name)
+	if !ok {
+		return indexEntry{}, false
+	}
+	e := x.folders[dir][i]
+	return e, e.sameFile(f) && !x.racy(e)
+}
+
+// learn remembers the digest of a file.
+func (x *index) learn(p string, f found, d element.Digest) {
+	dir, name := splitPath(p)
+	e := entryOf(f)
+	e.name, e.digest = name, d
+	i, ok := findEntry(x.folders[dir], name)
+	if ok {
+		x.folders[dir][i] = e
+	} else {
+		x.folders[dir] = slices.Insert(x.folders[dir], i, e)
+	}
+}
+
+func findEntry(list []indexEntry, name string) (int, bool) {
+	return slices.BinarySearchFunc(list, name, func(e indexEntry, n string) int { return strings.Compare(e.name, n) })
+}
+
+// splitPath parts a project path into its folder, empty for the top, and name.
+func splitPath(p string) (dir, name string) {
+	i := strings.LastIndexByte(p, '/')
+	return p[:max(i, 0)], p[i+1:]
+}
+
 func (w *Workspace) indexFile() string { return filepath.Join(w.Root, Folder, "index") }
 
-func (w *Workspace) loadIndex() *index {
-	x := &index{entries: map[string]indexEntry{}}
-	data, err := os.ReadFile(w.indexFile())
-	rest, ok := bytes.CutPrefix(data, []byte(indexMagic))
-	if err != nil || !ok || len(rest) < 16 {
-		return x
+// needIndex reads the index, unless it is at hand.
+func (w *Workspace) needIndex() {
+	if w.index != nil {
+		return
 	}
+	data, err := os.ReadFile(w.indexFile())
+	if err == nil {
+		w.index = decodeIndex(data)
+	}
+	if w.index == nil {
+		w.index = newIndex()
+	}
+}
+
+// decodeIndex reads an index; nil when it is not well formed.
+func decodeIndex(data []byte) *index {
+	rest, ok := bytes.CutPrefix(data, []byte(indexMagic))
+	if !ok || len(rest) < 8 {
+		return nil
+	}
+	x := newIndex()
 	x.written = int64(binary.LittleEndian.Uint64(rest))
-	count := binary.LittleEndian.Uint64(rest[8:])
-	rest = rest[16:]
-	for range count {
+	rest = rest[8:]
+	all := string(rest) // one piece of memory for all names
+	number := func() (uint64, bool) {
 		n, k := binary.Uvarint(rest)
-		if k <= 0 || n > uint64(len(rest)-k) || len(rest)-k-int(n) < 56 {
-			return &index{entries: map[string]indexEntry{}}
+		if k <= 0 || n > uint64(len(rest)-k) {
+			return 0, false
 		}
-		p := string(rest[k : k+int(n)])
-		rest = rest[k+int(n):]
-		e := indexEntry{size: int64(binary.LittleEndian.Uint64(rest)), changed: int64(binary.LittleEndian.Uint64(rest[8:])), inode: binary.LittleEndian.Uint64(rest[16:])}
-		copy(e.digest[:], rest[24:])
-		x.entries[p] = e
-		rest = rest[56:]
+		rest = rest[k:]
+		return n, true
+	}
+	text := func() (string, bool) {
+		n, ok := number()
+		if !ok {
+			return "", false
+		}
+		at := len(all) - len(rest)
+		rest = rest[n:]
+		return all[at : at+int(n)], true
+	}
+	folders, ok := number()
+	for range folders {
+		dir, fine := text()
+		files, counted := number()
+		if !fine || !counted || files > uint64(len(rest)/entryBytes) {
+			return nil
+		}
+		list := make([]indexEntry, files)
+		for i := range list {
+			e := &list[i]
+			if e.name, ok = text(); !ok || len(rest) < entryBytes {
+				return nil
+			}
+			e.size, e.changed = int64(binary.LittleEndian.Uint64(rest)), int64(binary.LittleEndian.Uint64(rest[8:]))
+			e.inode = binary.LittleEndian.Uint64(rest[16:])
+			copy(e.digest[:], rest[24:])
+			rest = rest[entryBytes:]
+		}
+		x.folders[dir] = list
+	}
+	if !ok || len(rest) > 0 {
+		return nil
 	}
 	return x
 }
 
+func (x *index) encode() []byte {
+	n := 0
+	for dir, list := range x.folders {
+		n += len(dir) + 16 + len(list)*(entryBytes+32)
+	}
+	out := append(make([]byte, 0, n+64), indexMagic...)
+	out = binary.LittleEndian.AppendUint64(out, uint64(x.written))
+	out = binary.AppendUvarint(out, uint64(len(x.folders)))
+	for _, dir := range slices.Sorted(maps.Keys(x.folders)) {
+		out = binary.AppendUvarint(out, uint64(len(dir)))
+		out = append(out, dir...)
+		out = binary.AppendUvarint(out, uint64(len(x.folders[dir])))
+		for _, e := range x.folders[dir] {
+			out = binary.AppendUvarint(out, uint64(len(e.name)))
+			out = append(out, e.name...)
+			out = binary.LittleEndian.AppendUint64(out, uint64(e.size))
+			out = binary.LittleEndian.AppendUint64(out, uint64(e.changed))
+			out = binary.LittleEndian.AppendUint64(out, e.inode)
+			out = append(out, e.digest[:]...)
+		}
+	}
+	return out
+}
+
 // saveIndex writes the index; that it can't be written is no error, it is only slower.
 func (w *Workspace) saveIndex() {
-	x := w.index
-	x.written = w.host.Now().UnixNano()
-	paths := make([]string, 0, len(x.entries))
-	for p := range x.entries {
-		paths = append(paths, p)
-	}
-	slices.Sort(paths)
-	out := binary.LittleEndian.AppendUint64([]byte(indexMagic), uint64(x.written))
-	out = binary.LittleEndian.AppendUint64(out, uint64(len(paths)))
-	for _, p := range paths {
-		e := x.entries[p]
-		out = binary.AppendUvarint(out, uint64(len(p)))
-		out = append(out, p...)
-		out = binary.LittleEndian.AppendUint64(out, uint64(e.size))
-		out = binary.LittleEndian.AppendUint64(out, uint64(e.changed))
-		out = binary.LittleEndian.AppendUint64(out, e.inode)
-		out = append(out, e.digest[:]...)
-	}
+	w.index.written = w.host.Now().UnixNano()
 	temp := filepath.Join(w.Root, Folder, "temp", "index-"+itoa(os.Getpid()))
-	if os.WriteFile(temp, out, 0o666) == nil {
+	if os.WriteFile(temp, w.index.encode(), 0o666) == nil {
 		_ = os.Rename(temp, w.indexFile())
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
@@ -28,126 +29,146 @@ func (w *Workspace) Files(ctx context.Context) ([]state.File, error) {
 
 // scan lists the files; needed says of a file that the index does not know, with
 // its path, mode and size, whether its digest is wanted. Without, it is zero.
+// Several goroutines call it.
 func (w *Workspace) scan(ctx context.Context, needed func(state.File) bool) ([]state.File, error) {
-	if w.index == nil {
-		w.index = w.loadIndex()
-	}
-	var out []state.File
-	fresh := map[string]indexEntry{}
-	w.unread = map[string]indexEntry{}
-	read := 0
-	err := w.walk(ctx, func(p, full string, info fs.FileInfo) error {
-		f, entry, known := w.look(p, info)
-		switch {
-		case f.Mode == 0:
-			return nil
-		case f.Mode == chest.Link:
-			target, err := os.Readlink(full)
-			if err != nil {
-				return err
-			}
-			f.Size, f.Digest = int64(len(target)), element.DigestOf([]byte(filepath.ToSlash(target)))
-			out = append(out, f)
-			return nil
-		case !known && !needed(f):
-			w.unread[p] = entry
-			out = append(out, f)
-			return nil
-		case !known:
-			d, n, err := digestFile(full)
-			if errors.Is(err, fs.ErrNotExist) {
-				return nil // gone while we looked
-			}
-			if err != nil {
-				return err
-			}
-			f.Digest, f.Size, entry.digest = d, n, d
-			if read++; read%500 == 0 {
-				w.host.progress("reading files", read, 0)
-			}
-		}
-		fresh[p] = entry
-		out = append(out, f)
-		return nil
-	})
+	w.needIndex()
+	s := &scanner{w: w, needed: needed, fresh: make(map[string][]indexEntry, len(w.index.folders)), unread: map[string]found{}}
+	top, err := w.walk(ctx, s.folder)
 	if err != nil {
 		return nil, fault.New(fault.Failed, "Check the rights on it, or leave it out in oaken.toml.", "The workspace can't be read: %w.", err)
 	}
-	slices.SortFunc(out, func(a, b state.File) int { return strings.Compare(a.Path, b.Path) })
-	if read > 0 || len(fresh) != len(w.index.entries) {
-		w.index.entries = fresh
+	w.unread = s.unread
+	if s.learned || len(s.fresh) != len(w.index.folders) {
+		w.index.folders = s.fresh
 		w.saveIndex()
 	}
+	return top.list(make([]state.File, 0, s.files)), nil
+}
+
+// scanner holds the entries of folders against the index.
+type scanner struct {
+	w      *Workspace
+	needed func(state.File) bool
+
+	mu          sync.Mutex // guards what follows
+	fresh       map[string][]indexEntry
+	unread      map[string]found
+	learned     bool // fresh differs from the index
+	files, read int
+}
+
+// folder gives the files of one folder.
+func (s *scanner) folder(dir string, entries []found) ([]state.File, error) {
+	prefix := dir
+	if prefix != "" {
+		prefix += "/"
+	}
+	known := s.w.index.folders[dir]
+	remembered := known
+	alike := 0 // so many entries of the index still hold, in order
+	var fresh []indexEntry
+	out := make([]state.File, 0, len(entries))
+	for _, e := range entries {
+		f := state.File{Path: prefix + e.name, Size: e.size}
+		for len(known) > 0 && known[0].name < e.name {
+			known = known[1:]
+		}
+		if e.what == isLink {
+			target, err := os.Readlink(s.w.local(f.Path))
+			if err != nil {
+				return nil, err
+			}
+			f.Mode, f.Size, f.Digest = chest.Link, int64(len(target)), element.DigestOf([]byte(filepath.ToSlash(target)))
+			out = append(out, f)
+			continue
+		}
+		if f.Mode = modeOf(e); f.Mode == 0 {
+			continue
+		}
+		if len(known) > 0 && known[0].name == e.name && known[0].sameFile(e) && !s.w.index.racy(known[0]) {
+			f.Digest = known[0].digest
+			out = append(out, f)
+			if fresh == nil && alike < len(remembered) && remembered[alike].name == e.name {
+				alike++
+				continue
+			}
+			if fresh == nil {
+				fresh = slices.Clone(remembered[:alike])
+			}
+			fresh = append(fresh, known[0])
+			continue
+		}
+		if fresh == nil {
+			fresh = slices.Clone(remembered[:alike])
+		}
+		if !s.needed(f) {
+			s.leave(f.Path, e)
+			out = append(out, f)
+			continue
+		}
+		entry := entryOf(e)
+		var err error
+		entry.digest, f.Size, err = digestFile(s.w.local(f.Path))
+		if errors.Is(err, fs.ErrNotExist) {
+			continue // gone while we looked
+		}
+		if err != nil {
+			return nil, err
+		}
+		f.Digest = entry.digest
+		out, fresh = append(out, f), append(fresh, entry)
+		s.tell()
+	}
+	s.note(dir, remembered, fresh, alike, len(out))
 	return out, nil
 }
 
-// Count counts the files that are not left out, without reading them.
-func (w *Workspace) Count(ctx context.Context) (n int, err error) {
-	err = w.walk(ctx, func(_, _ string, info fs.FileInfo) error {
-		if info.Mode().IsRegular() || info.Mode()&fs.ModeSymlink != 0 {
-			n++
-		}
-		return nil
-	})
-	return n, err
-}
-
-// walk visits everything in the workspace that is no folder and not left out.
-func (w *Workspace) walk(ctx context.Context, visit func(p, full string, info fs.FileInfo) error) error {
-	return filepath.WalkDir(w.Root, func(full string, d fs.DirEntry, err error) error {
-		if err == nil {
-			err = ctx.Err()
-		}
-		if err != nil {
-			return err
-		}
-		rel, err := filepath.Rel(w.Root, full)
-		if err != nil || rel == "." {
-			return err
-		}
-		p := filepath.ToSlash(rel)
-		if w.Manifest.LeftOutHere(p) {
-			if d.IsDir() {
-				return filepath.SkipDir
-			}
-			return nil
-		}
-		if d.IsDir() {
-			return nil
-		}
-		info, err := d.Info()
-		if errors.Is(err, fs.ErrNotExist) {
-			return nil // gone while we looked
-		}
-		if err != nil {
-			return err
-		}
-		return visit(p, full, info)
-	})
-}
-
-// look gives a file as the file system describes it, with its digest when the
-// index knows it. What is neither file nor link has no mode.
-func (w *Workspace) look(p string, info fs.FileInfo) (f state.File, entry indexEntry, known bool) {
-	f = state.File{Path: p, Size: info.Size()}
+// modeOf gives the mode of a file; none for what is neither file nor link.
+func modeOf(f found) chest.Mode {
 	switch {
-	case info.Mode()&fs.ModeSymlink != 0:
-		f.Mode = chest.Link
-		return f, entry, true
-	case !info.Mode().IsRegular():
-		return f, entry, false
-	case info.Mode()&0o100 != 0:
-		f.Mode = chest.Executable
-	default:
-		f.Mode = chest.Plain
+	case f.what == isLink:
+		return chest.Link
+	case f.what != isFile:
+		return 0
+	case f.executable:
+		return chest.Executable
 	}
-	entry = entryOf(info)
-	if old, ok := w.index.entries[p]; ok && old.sameFile(entry) && !w.index.racy(old) {
-		f.Digest, entry.digest = old.digest, old.digest
-		return f, entry, true
-	}
-	return f, entry, false
+	return chest.Plain
 }
+
+// leave notes a file that was not read.
+func (s *scanner) leave(p string, e found) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.unread[p] = e
+}
+
+// tell says how many files were read.
+func (s *scanner) tell() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.read++; s.read%500 == 0 {
+		s.w.host.progress("reading files", s.read, 0)
+	}
+}
+
+// note keeps what is known of a folder now: fresh, or the first entries of what
+// was remembered.
+func (s *scanner) note(dir string, remembered, fresh []indexEntry, alike, files int) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if fresh == nil {
+		fresh = remembered[:alike]
+	}
+	s.learned = s.learned || len(fresh) != len(remembered) || alike < len(remembered)
+	if len(fresh) > 0 {
+		s.fresh[dir] = fresh
+	}
+	s.files += files
+}
+
+// copyBuffers holds memory for reading files: many are smaller than it.
+var copyBuffers = sync.Pool{New: func() any { return new([128 << 10]byte) }}
 
 func digestFile(full string) (element.Digest, int64, error) {
 	in, err := os.Open(full)
@@ -156,7 +177,9 @@ func digestFile(full string) (element.Digest, int64, error) {
 	}
 	defer in.Close()
 	h := sha256.New()
-	n, err := io.Copy(h, in)
+	buf := copyBuffers.Get().(*[128 << 10]byte)
+	defer copyBuffers.Put(buf)
+	n, err := io.CopyBuffer(h, struct{ io.Reader }{in}, buf[:])
 	return element.Digest(h.Sum(nil)), n, err
 }
 

@@ -49,7 +49,7 @@ func (w *Workspace) switchTo(ctx context.Context, name, commit string, keep ...s
 			return Transition{}, err
 		}
 	}
-	t, err := w.carry(ctx, w.BaseState(), w.CommitState(tip, name), keep, func() error {
+	t, err := w.carry(ctx, w.Base.Tree, tip.Tree, name, keep, func() error {
 		return w.intend(journal{What: "switch", Branch: name, Commit: commit, Keep: keep})
 	})
 	if err != nil {
@@ -160,7 +160,7 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 		}
 	}
 	for _, f := range write {
-		if err := w.clearWay(f.Path, want); err != nil {
+		if err := w.clearWay(f.Path, func(p string) bool { return want[p].Mode != 0 }); err != nil {
 			return nil, err
 		}
 		r.Paths = append(r.Paths, f.Path)
@@ -199,6 +199,12 @@ func (w *Workspace) restoreTo(ctx context.Context, chosen []state.File, from sta
 			return nil, err
 		}
 		full := filepath.Join(to, filepath.FromSlash(f.Path))
+		if f.Mode == chest.Folder {
+			if err := os.MkdirAll(full, 0o777); err != nil {
+				return nil, err
+			}
+			continue
+		}
 		if err := os.MkdirAll(filepath.Dir(full), 0o777); err != nil {
 			return nil, fault.New(fault.Refused, "Name another folder.", "%s can't be made: %w.", to, err)
 		}

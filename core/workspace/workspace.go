@@ -85,7 +85,7 @@ type Workspace struct {
 	busy  *flock.Flock
 	index *index
 	// unread holds the files whose digest the last scan left out.
-	unread map[string]indexEntry
+	unread map[string]found
 }
 
 // BeginOptions are the choices of Begin.
@@ -146,7 +146,7 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 		}
 		return nil, errors.Join(err, os.RemoveAll(own))
 	}
-	w.index = &index{entries: map[string]indexEntry{}}
+	w.index = newIndex()
 	return w, nil
 }
 
@@ -377,9 +377,6 @@ func Label(c ledger.Commit) string {
 }
 
 func itoa(n int) string { return element.IntValue(int64(n)).Text() }
-
-// local gives the place of a project path on this machine.
-func (w *Workspace) local(p string) string { return filepath.Join(w.Root, filepath.FromSlash(p)) }
 
 // ProjectPath gives the path in the project of a path that a person wrote,
 // relative to dir. It must stay in the project.

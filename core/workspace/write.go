@@ -10,8 +10,6 @@ import (
 	"path"
 	"path/filepath"
 	"runtime"
-	"slices"
-	"strings"
 	"sync"
 
 	"oakenchest/core/chest"
@@ -58,8 +56,24 @@ func (w *Workspace) folderFor(p string) error {
 	return os.MkdirAll(filepath.Dir(w.local(p)), 0o777)
 }
 
+// makeFolder makes a bare folder.
+func (w *Workspace) makeFolder(p string) error {
+	if err := w.folderFor(p); err != nil {
+		return err
+	}
+	if err := os.Mkdir(w.local(p), 0o777); err != nil {
+		if info, there := os.Lstat(w.local(p)); there != nil || !info.IsDir() {
+			return fault.New(fault.Refused, "Move what is there away first.", "The folder %s can't be made: %w.", p, err)
+		}
+	}
+	return nil
+}
+
 // fetch writes a file of a state to its place.
 func (w *Workspace) fetch(from state.State, f state.File, writable bool) error {
+	if f.Mode == chest.Folder {
+		return w.makeFolder(f.Path)
+	}
 	in, err := from.Open(f.Path)
 	if err != nil {
 		return err
@@ -120,14 +134,10 @@ func (w *Workspace) fetchAll(ctx context.Context, from state.State, files []stat
 	if err := errors.Join(append(errs, ctx.Err())...); err != nil {
 		return err
 	}
-	if w.index == nil {
-		w.index = w.loadIndex()
-	}
+	w.needIndex()
 	for _, f := range files {
-		if info, err := os.Lstat(w.local(f.Path)); err == nil && info.Mode().IsRegular() && info.Size() == f.Size {
-			entry := entryOf(info)
-			entry.digest = f.Digest
-			w.index.entries[f.Path] = entry
+		if seen, err := lookAt(w.local(f.Path)); err == nil && seen.what == isFile && seen.size == f.Size {
+			w.index.learn(f.Path, seen, f.Digest)
 		}
 	}
 	w.saveIndex()
@@ -154,12 +164,15 @@ func (w *Workspace) link(p, target string) error {
 	return w.place(temp, p)
 }
 
-// remove takes a file away, and folders that become empty.
+// remove takes a file or a bare folder away, and folders that become empty.
 func (w *Workspace) remove(p string) error {
-	if info, err := os.Lstat(w.local(p)); err != nil || info.IsDir() {
-		return nil // gone, or its folder is a file now, or it is a folder
+	info, err := os.Lstat(w.local(p))
+	if err != nil {
+		return nil // gone, or its folder is a file now
 	}
-	if err := os.Remove(w.local(p)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	if err := os.Remove(w.local(p)); info.IsDir() && err != nil {
+		return nil // something lies in it
+	} else if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
 	for dir := path.Dir(p); dir != "."; dir = path.Dir(dir) {
@@ -213,147 +226,6 @@ func copyFile(from, to string) error {
 	return errors.Join(err, out.Sync(), out.Close())
 }
 
-// Transition is what carry has done.
-type Transition struct {
-	Written, Removed int
-	// Rescued is the folder with copies of what was overwritten; empty for none.
-	Rescued string
-}
-
-// carry brings the files of the workspace from one state to another. Files
-// that are alike in both keep the edits that they have; a file that differs and
-// was edited here is refused before anything is written. begin is called between
-// the two. Files named in keep are left alone.
-func (w *Workspace) carry(ctx context.Context, from, to state.State, keep []string, begin func() error) (Transition, error) {
-	var t Transition
-	a, err := from.Files(ctx)
-	if err != nil {
-		return t, err
-	}
-	b, err := to.Files(ctx)
-	if err != nil {
-		return t, err
-	}
-	now, err := w.Files(ctx)
-	if err != nil {
-		return t, err
-	}
-	kept := func(f state.File) bool { return slices.Contains(keep, f.Path) }
-	a, b = slices.DeleteFunc(a, kept), slices.DeleteFunc(b, kept)
-	is := byPath(now)
-	was, wanted := byPath(a), byPath(b)
-	var blocked []string
-	for _, c := range diff(a, b) {
-		for _, p := range []string{c.Path, c.From} {
-			if p == "" || is[p].Same(was[p]) || is[p].Same(wanted[p]) {
-				continue
-			}
-			blocked = append(blocked, p)
-		}
-	}
-	for p := range wanted {
-		if was[p].Mode == 0 && is[p].Mode == 0 {
-			blocked = append(blocked, w.inTheWay(p, was)...)
-		}
-	}
-	if len(blocked) > 0 {
-		slices.Sort(blocked)
-		return t, &blockedError{blocked, fault.New(fault.Refused, "Commit them, or take them back with oaken discard PATH, and try again.",
-			"%s edited here and would be overwritten: %s.", isAre(len(blocked)), listed(blocked))}
-	}
-	if err := begin(); err != nil {
-		return t, err
-	}
-	var write []state.File
-	for _, f := range b {
-		if is[f.Path].Same(f) || was[f.Path].Same(f) {
-			continue // there already; or alike in both, and edited or removed here
-		}
-		if err := w.clearWay(f.Path, wanted); err != nil {
-			return t, err
-		}
-		write = append(write, f)
-	}
-	if err := w.fetchAll(ctx, to, write, func(f state.File) bool { return !w.readOnly(f.Path) }); err != nil {
-		return t, err
-	}
-	t.Written = len(write)
-	for _, f := range a {
-		if wanted[f.Path].Mode == 0 && is[f.Path].Same(f) {
-			if err := w.remove(f.Path); err != nil {
-				return t, err
-			}
-			t.Removed++
-		}
-	}
-	return t, nil
-}
-
-// blockedError says which edits stand in the way of laying a state out.
-type blockedError struct {
-	paths  []string
-	refuse *fault.Error
-}
-
-// Error gives the first sentence for people.
-func (e *blockedError) Error() string { return e.refuse.Error() }
-
-// Unwrap gives the error for people.
-func (e *blockedError) Unwrap() error { return e.refuse }
-
-// inTheWay lists what stands where a new file has to go and is not of the state
-// that is left: a file that is left out, or anything in a folder of that name.
-func (w *Workspace) inTheWay(p string, was map[string]state.File) []string {
-	for i, r := range p {
-		if r != '/' {
-			continue
-		}
-		if info, err := os.Lstat(w.local(p[:i])); err == nil && !info.IsDir() && was[p[:i]].Mode == 0 {
-			return []string{p[:i]}
-		}
-	}
-	info, err := os.Lstat(w.local(p))
-	if err != nil {
-		return nil
-	}
-	if !info.IsDir() {
-		return []string{p}
-	}
-	var out []string
-	_ = filepath.WalkDir(w.local(p), func(full string, d fs.DirEntry, err error) error {
-		rel, _ := filepath.Rel(w.Root, full)
-		if err == nil && !d.IsDir() && was[filepath.ToSlash(rel)].Mode == 0 {
-			out = append(out, filepath.ToSlash(rel))
-		}
-		return nil
-	})
-	return out
-}
-
-// clearWay removes a file that stands where a folder has to go, or empty
-// folders where a file has to.
-func (w *Workspace) clearWay(p string, wanted map[string]state.File) error {
-	for i, r := range p {
-		if r == '/' && wanted[p[:i]].Mode == 0 {
-			if info, err := os.Lstat(w.local(p[:i])); err == nil && !info.IsDir() {
-				if err := os.Remove(w.local(p[:i])); err != nil {
-					return err
-				}
-			}
-		}
-	}
-	info, err := os.Lstat(w.local(p))
-	if err != nil || !info.IsDir() {
-		return nil
-	}
-	moved, err := w.temporary(nil, 0o666)
-	if err != nil {
-		return err
-	}
-	os.Remove(moved)
-	return os.Rename(w.local(p), moved) // its files are of the state that is left
-}
-
 func byPath(files []state.File) map[string]state.File {
 	out := make(map[string]state.File, len(files))
 	for _, f := range files {
@@ -367,13 +239,4 @@ func isAre(n int) string {
 		return "1 file was"
 	}
 	return fmt.Sprintf("%d files were", n)
-}
-
-// listed writes the first few of many names.
-func listed(names []string) string {
-	const most = 5
-	if len(names) > most {
-		return strings.Join(names[:most], ", ") + fmt.Sprintf(" and %d more", len(names)-most)
-	}
-	return strings.Join(names, ", ")
 }
