@@ -76,7 +76,7 @@ func newAuthors(a *App) *cobra.Command {
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
-				all, err := history.Authors(cmd.Context(), w.Chest, w.Reader(), w.Base.ID, paths[0])
+				all, err := history.Authors(cmd.Context(), w.Chest, w.Reader(), w.Base, paths[0])
 				if err != nil {
 					return err
 				}

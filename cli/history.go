@@ -39,7 +39,7 @@ moved is followed. --graph shows how branches parted and met.`,
 				if len(paths) == 1 && paths[0] != "." {
 					q.Path = paths[0]
 				}
-				entries, more, err := history.List(cmd.Context(), w.Chest, w.Base.ID, q)
+				entries, more, err := history.List(cmd.Context(), w.Chest, w.Base, q)
 				if err != nil {
 					return err
 				}

@@ -1,15 +1,10 @@
 package blob
 
 import (
-	"bufio"
 	"bytes"
 	"crypto/sha256"
 	"encoding/binary"
-	"encoding/hex"
-	"errors"
 	"io"
-	"os"
-	"path/filepath"
 	"slices"
 
 	"oakenchest/core/blob/cut"
@@ -25,17 +20,7 @@ type Batch struct {
 	anew   bool            // store even what the store has
 	have   map[Digest]bool // what this batch holds, or is about to
 
-	// What follows belongs to the writer, until it has ended.
-	file  *os.File
-	out   *bufio.Writer
-	at    int64
-	index []indexEntry
-	names []byte // digests in order of writing
-}
-
-type indexEntry struct {
-	digest       Digest
-	offset, size int64
+	out packWriter // belongs to the pipeline's writer, until that has ended
 }
 
 // Begin starts a batch. Nothing is written before the first Put.
@@ -156,39 +141,9 @@ func (b *Batch) send(j *job) (*job, error) {
 	return j, b.pipe.send(j)
 }
 
-// open makes the pack's file, when the first record comes.
-func (b *Batch) open() error {
-	f, err := os.CreateTemp(b.store.dir, "writing-*")
-	if err != nil {
-		return err
-	}
-	b.file, b.out = f, bufio.NewWriterSize(f, 1<<20)
-	b.at = int64(len(packMagic))
-	_, err = b.out.WriteString(packMagic)
-	return err
-}
-
 // write appends a finished job's record; it runs on the writer alone.
 func (b *Batch) write(j *job) error {
-	if b.file == nil {
-		if err := b.open(); err != nil {
-			return err
-		}
-	}
-	head := append([]byte{j.kind}, j.digest[:]...)
-	head = binary.LittleEndian.AppendUint32(head, uint32(j.size))
-	head = binary.LittleEndian.AppendUint32(head, uint32(len(j.stored)))
-	head = binary.LittleEndian.AppendUint64(head, recordSum(head, j.stored))
-	if _, err := b.out.Write(head); err != nil {
-		return err
-	}
-	if _, err := b.out.Write(j.stored); err != nil {
-		return err
-	}
-	b.index = append(b.index, indexEntry{j.digest, b.at, j.content})
-	b.names = append(b.names, j.digest[:]...)
-	b.at += int64(len(head) + len(j.stored))
-	return nil
+	return b.out.record(b.store.dir, j.kind, j.digest, j.size, j.content, j.stored)
 }
 
 // Commit makes everything durable: the pack is written and synchronised, then
@@ -201,43 +156,13 @@ func (b *Batch) Commit() error {
 	if err := b.pipe.finish(); err != nil {
 		return err
 	}
-	if b.file == nil {
+	if b.out.empty() {
 		return nil // everything was there already
 	}
-	if err := errors.Join(b.out.Flush(), b.file.Sync()); err != nil {
-		return err
-	}
-	sum := sha256.Sum256(b.names)
-	name := filepath.Join(b.store.dir, hex.EncodeToString(sum[:16]))
-	temp := b.file.Name()
-	if err := b.file.Close(); err != nil {
-		return err
-	}
-	b.file = nil
-	if err := os.Chmod(temp, 0o444); err != nil {
-		return errors.Join(err, os.Remove(temp))
-	}
-	if err := os.Rename(temp, name+".pack"); err != nil {
-		return errors.Join(err, os.Remove(temp))
-	}
-	if err := b.writeIndex(name + ".index"); err != nil {
-		return err
-	}
-	if err := syncFolder(b.store.dir); err != nil {
+	if _, err := b.out.finish(b.store.dir); err != nil {
 		return err
 	}
 	return b.store.reload()
-}
-
-func (b *Batch) writeIndex(name string) error {
-	slices.SortFunc(b.index, func(x, y indexEntry) int { return bytes.Compare(x.digest[:], y.digest[:]) })
-	out := []byte(indexMagic)
-	for _, e := range b.index {
-		out = append(out, e.digest[:]...)
-		out = binary.LittleEndian.AppendUint64(out, uint64(e.offset))
-		out = binary.LittleEndian.AppendUint64(out, uint64(e.size))
-	}
-	return writeDurably(name, out)
 }
 
 // Abandon drops what was not committed.
@@ -246,35 +171,5 @@ func (b *Batch) Abandon() {
 		b.pipe.stop()
 		b.pipe = nil
 	}
-	if b.file != nil {
-		b.file.Close()
-		os.Remove(b.file.Name())
-		b.file = nil
-	}
-}
-
-// writeDurably writes a file under a temporary name, synchronises it, and
-// renames it.
-func writeDurably(name string, data []byte) error {
-	f, err := os.CreateTemp(filepath.Dir(name), "writing-*")
-	if err != nil {
-		return err
-	}
-	_, err = f.Write(data)
-	err = errors.Join(err, f.Sync(), f.Chmod(0o444), f.Close())
-	if err == nil {
-		err = os.Rename(f.Name(), name)
-	}
-	if err != nil {
-		os.Remove(f.Name())
-	}
-	return err
-}
-
-func syncFolder(dir string) error {
-	f, err := os.Open(dir)
-	if err != nil {
-		return err
-	}
-	return errors.Join(f.Sync(), f.Close())
+	b.out.abandon()
 }

@@ -46,7 +46,7 @@ type Store struct {
 
 type pack struct {
 	name  string
-	index []byte // the sorted entries
+	index func() []byte // the sorted entries; read at the first call
 	file  *os.File
 }
 
@@ -77,8 +77,20 @@ func (s *Store) Close() error {
 	return errors.Join(errs...)
 }
 
-// reload takes in packs that came since the last look.
+// reload takes in packs that came since the last look. When one went while we
+// looked, its content is in a pack that may have come after: it looks again.
 func (s *Store) reload() error {
+	const patience = 100 // a link that leads nowhere would go on for ever
+	var err error
+	for range patience {
+		if err = s.takeIn(); !errors.Is(err, os.ErrNotExist) {
+			break
+		}
+	}
+	return err
+}
+
+func (s *Store) takeIn() error {
 	names, err := filepath.Glob(filepath.Join(s.dir, "*.index"))
 	if err != nil {
 		return err
@@ -94,14 +106,34 @@ func (s *Store) reload() error {
 		if known[name] {
 			continue
 		}
-		data, err := os.ReadFile(n)
-		if err != nil {
+		if err := checkIndex(n); err != nil {
 			return err
 		}
-		if !bytes.HasPrefix(data, []byte(indexMagic)) || (len(data)-len(indexMagic))%entrySize != 0 {
-			return &DamageError{File: n, Reason: "it is no index of this format"}
-		}
-		s.packs = append(s.packs, &pack{name: name, index: data[len(indexMagic):]})
+		s.packs = append(s.packs, &pack{name: name, index: sync.OnceValue(func() []byte {
+			data, err := os.ReadFile(n)
+			if err != nil || len(data) < len(indexMagic) {
+				return nil // gone meanwhile: its content is in another pack, or missing
+			}
+			return data[len(indexMagic):]
+		})})
+	}
+	return nil
+}
+
+// checkIndex looks at the form of an index.
+func checkIndex(name string) error {
+	f, err := os.Open(name)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return err
+	}
+	magic := make([]byte, len(indexMagic))
+	if _, err := f.ReadAt(magic, 0); err != nil || string(magic) != indexMagic || (info.Size()-int64(len(magic)))%entrySize != 0 {
+		return &DamageError{File: name, Reason: "it is no index of this format"}
 	}
 	return nil
 }
@@ -126,12 +158,13 @@ func (s *Store) find(d Digest) (place, bool) {
 
 // find looks content up in a pack's index.
 func (p *pack) find(d Digest) (place, bool) {
-	n := len(p.index) / entrySize
-	k := sort.Search(n, func(k int) bool { return bytes.Compare(p.index[k*entrySize:k*entrySize+32], d[:]) >= 0 })
-	if k == n || !bytes.Equal(p.index[k*entrySize:k*entrySize+32], d[:]) {
+	index := p.index()
+	n := len(index) / entrySize
+	k := sort.Search(n, func(k int) bool { return bytes.Compare(index[k*entrySize:k*entrySize+32], d[:]) >= 0 })
+	if k == n || !bytes.Equal(index[k*entrySize:k*entrySize+32], d[:]) {
 		return place{}, false
 	}
-	e := p.index[k*entrySize+32:]
+	e := index[k*entrySize+32:]
 	return place{p, int64(binary.LittleEndian.Uint64(e)), int64(binary.LittleEndian.Uint64(e[8:]))}, true
 }
 

@@ -3,10 +3,8 @@ package blob
 import (
 	"context"
 	"encoding/binary"
-	"errors"
 	"os"
 	"path/filepath"
-	"strings"
 	"time"
 )
 
@@ -93,8 +91,9 @@ func (s *Store) tidyPack(p *pack, name string, reachable func(Digest) bool) (int
 	}
 	var keep []Digest
 	waste := int64(0)
-	for i := 0; i < len(p.index); i += entrySize {
-		d := Digest(p.index[i : i+32])
+	index := p.index()
+	for i := 0; i < len(index); i += entrySize {
+		d := Digest(index[i : i+32])
 		if reachable(d) && !s.elsewhere(d, p) {
 			keep = append(keep, d)
 		} else if size, ok := s.Stored(d); ok {
@@ -104,7 +103,7 @@ func (s *Store) tidyPack(p *pack, name string, reachable func(Digest) bool) (int
 	if len(keep) > 0 && float64(waste) < wasteful*float64(info.Size()) {
 		return 0, nil
 	}
-	before := info.Size() + int64(len(p.index))
+	before := info.Size() + int64(len(index))
 	after := int64(0)
 	if len(keep) > 0 {
 		b := s.Replace()
@@ -118,10 +117,10 @@ func (s *Store) tidyPack(p *pack, name string, reachable func(Digest) bool) (int
 		if err := b.Commit(); err != nil {
 			return 0, err
 		}
-		after = b.at + int64(len(keep)*entrySize)
+		after = b.out.at + int64(len(keep)*entrySize)
 	}
 	s.forget(p)
-	return before - after, errors.Join(os.Remove(strings.TrimSuffix(name, ".pack")+".index"), os.Remove(name))
+	return before - after, s.removePack(p)
 }
 
 // elsewhere reports whether another pack, later in the order of reading, has a

@@ -69,13 +69,14 @@ func (s *Store) verifyPack(ctx context.Context, p *pack, done func(int64)) ([]Fl
 	if _, err := f.ReadAt(magic, 0); err != nil || string(magic) != packMagic {
 		flaws = append(flaws, Flaw{File: name, Reason: "it does not begin as a pack of this format"})
 	}
-	for i := 0; i < len(p.index); i += entrySize {
+	index := p.index()
+	for i := 0; i < len(index); i += entrySize {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		d := Digest(p.index[i : i+32])
-		at := place{p, int64(binary.LittleEndian.Uint64(p.index[i+32:])), int64(binary.LittleEndian.Uint64(p.index[i+40:]))}
-		if i > 0 && bytes.Compare(p.index[i-entrySize:i-entrySize+32], d[:]) >= 0 {
+		d := Digest(index[i : i+32])
+		at := place{p, int64(binary.LittleEndian.Uint64(index[i+32:])), int64(binary.LittleEndian.Uint64(index[i+40:]))}
+		if i > 0 && bytes.Compare(index[i-entrySize:i-entrySize+32], d[:]) >= 0 {
 			flaws = append(flaws, Flaw{File: filepath.Join(s.dir, p.name+".index"), Digest: d, Reason: "the index is out of order"})
 		}
 		kind, data, err := s.recordIn(d, at, byDigest, &mem)

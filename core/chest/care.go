@@ -30,6 +30,18 @@ func (c *Chest) Hold(ctx context.Context, alone bool) (release func(), err error
 	return func() { _ = lock.Unlock() }, nil
 }
 
+// Gather keeps the chest's files few: it is called after a commit, with the chest
+// held. While another process gathers, nothing is done.
+func (c *Chest) Gather(ctx context.Context) error {
+	lock := flock.New(filepath.Join(c.Dir, "gather"))
+	if ok, err := lock.TryLock(); err != nil || !ok {
+		return nil
+	}
+	defer lock.Unlock()
+	_, err := c.Blobs.Gather(ctx)
+	return Explain(err)
+}
+
 // reach visits every folder and file that a commit reaches, each content once.
 func (c *Chest) reach(ctx context.Context, visit func(path string, f File, commit ledger.Commit)) error {
 	r, err := c.records(ctx)

@@ -6,6 +6,7 @@
 //	packs/       the bytes of files and of folder trees (core/blob)
 //	ledger.db    commits, branches, releases, locks, deployments (core/ledger)
 //	hold         locked while a commit is made, or the chest is tidied
+//	gather       locked while small packs are made one
 //
 // Bytes are written and synchronised before the records that name them, so a
 // process killed at any instant leaves a chest that opens, with everything that

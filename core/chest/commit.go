@@ -31,8 +31,12 @@ type Draft struct {
 // bytes that it names must be committed before. When the branch has moved, it
 // is refused and nothing changes.
 func (c *Chest) Publish(ctx context.Context, d Draft) (ledger.Commit, error) {
+	touches, err := c.touches(ctx, d)
+	if err != nil {
+		return ledger.Commit{}, Explain(err)
+	}
 	commit := ledger.Commit{Branch: d.Branch, Depth: 1, Generation: 1, Tree: d.Tree, Author: d.Author, Workspace: d.Workspace, Time: d.Time, Message: d.Message, Item: d.Item}
-	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
+	err = c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
 		for _, id := range []ledger.ID{d.Tip, d.Merged} {
 			if id == (ledger.ID{}) {
 				continue
@@ -48,7 +52,10 @@ func (c *Chest) Publish(ctx context.Context, d Draft) (ledger.Commit, error) {
 			commit.Generation = max(commit.Generation, p.Generation+1)
 		}
 		commit.Seal()
-		if err := tx.AddCommit(commit); err != nil {
+		if err := tx.MoveTip(d.Branch, d.Tip, commit.ID); err != nil {
+			return err
+		}
+		if err := errors.Join(tx.AddCommit(commit), tx.AddTouches(commit.ID, touches)); err != nil {
 			return err
 		}
 		for _, address := range d.Release {
@@ -56,7 +63,7 @@ func (c *Chest) Publish(ctx context.Context, d Draft) (ledger.Commit, error) {
 				return err
 			}
 		}
-		return tx.MoveTip(d.Branch, d.Tip, commit.ID)
+		return nil
 	})
 	if errors.Is(err, ledger.ErrMoved) {
 		return commit, fault.New(fault.Refused, "Nothing was recorded. Bring them in with oaken sync, and commit again.",

@@ -11,18 +11,10 @@ import (
 // greatest generation first, then the newest.
 type queue []ledger.Commit
 
-func (q queue) Len() int { return len(q) }
-func (q queue) Less(i, j int) bool {
-	if q[i].Generation != q[j].Generation {
-		return q[i].Generation > q[j].Generation
-	}
-	if !q[i].Time.Equal(q[j].Time) {
-		return q[i].Time.After(q[j].Time)
-	}
-	return q[i].ID.String() < q[j].ID.String()
-}
-func (q queue) Swap(i, j int) { q[i], q[j] = q[j], q[i] }
-func (q *queue) Push(x any)   { *q = append(*q, x.(ledger.Commit)) }
+func (q queue) Len() int           { return len(q) }
+func (q queue) Less(i, j int) bool { return ledger.Older(q[i], q[j]) > 0 }
+func (q queue) Swap(i, j int)      { q[i], q[j] = q[j], q[i] }
+func (q *queue) Push(x any)        { *q = append(*q, x.(ledger.Commit)) }
 func (q *queue) Pop() any {
 	old := *q
 	c := old[len(old)-1]

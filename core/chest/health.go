@@ -62,7 +62,7 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 	}
 	records, err := c.records(ctx)
 	if err != nil {
-		x.Findings = append(x.Findings, Finding{Where: "ledger.db", Reason: err.Error()})
+		x.Findings = append(x.Findings, append(records.findings, Finding{Where: "ledger.db", Reason: err.Error()})...)
 		return x, nil
 	}
 	x.Findings = append(x.Findings, records.findings...)
@@ -89,10 +89,13 @@ type recordCheck struct {
 func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
 	r := &recordCheck{}
 	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
-		if err := tx.Sound(); err != nil {
+		flaws, err := tx.Flaws()
+		for _, f := range flaws {
+			r.findings = append(r.findings, Finding{Where: "ledger.db", Reason: f})
+		}
+		if err != nil {
 			return err
 		}
-		var err error
 		if r.commits, err = tx.Commits(); err != nil {
 			return err
 		}

@@ -19,7 +19,7 @@ type Authorship struct {
 
 // Authors gives, for each element of an artifact at a tip, the newest commit
 // that changed its own properties or brought it in, in the order of the tree.
-func Authors(ctx context.Context, c *chest.Chest, r *state.Reader, tip ledger.ID, path string) ([]Authorship, error) {
+func Authors(ctx context.Context, c *chest.Chest, r *state.Reader, tip ledger.Commit, path string) ([]Authorship, error) {
 	entries, _, err := List(ctx, c, tip, Query{Path: path})
 	if err != nil {
 		return nil, err

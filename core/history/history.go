@@ -46,28 +46,18 @@ type Entry struct {
 
 // List gives the commits from a tip backwards, descendants first, and whether
 // there are more than the query's limit.
-func List(ctx context.Context, c *chest.Chest, tip ledger.ID, q Query) (out []Entry, more bool, err error) {
-	t := &tracer{chest: c, commits: map[ledger.ID]ledger.Commit{}, names: map[ledger.ID]string{tip: q.Path}}
-	var all []ledger.Commit
-	err = c.Ancestors(ctx, tip, func(commit ledger.Commit) (bool, error) {
-		t.commits[commit.ID] = commit
-		all = append(all, commit)
-		if q.Path == "" && q.fits(commit) {
-			out = append(out, Entry{Commit: commit})
-		}
-		return q.Path != "" || q.Limit == 0 || len(out) <= q.Limit, nil
-	})
-	if err != nil {
-		return nil, false, err
+func List(ctx context.Context, c *chest.Chest, tip ledger.Commit, q Query) (out []Entry, more bool, err error) {
+	if tip.ID == (ledger.ID{}) {
+		return nil, false, nil
 	}
-	if q.Path != "" {
-		if out, err = t.trace(ctx, all); err != nil {
-			return nil, false, err
-		}
-		for i := range out {
-			out[i].Version, out[i].Versions = len(out)-i, len(out)
-		}
+	if q.Path == "" {
+		out, err = commits(ctx, c, tip, q)
+	} else {
+		out, err = versions(ctx, c, tip, q.Path)
 		out = slices.DeleteFunc(out, func(e Entry) bool { return !q.fits(e.Commit) })
+	}
+	if err != nil {
+		return nil, false, chest.Explain(err)
 	}
 	if q.Limit > 0 && len(out) > q.Limit {
 		return out[:q.Limit], true, nil
@@ -75,93 +65,21 @@ func List(ctx context.Context, c *chest.Chest, tip ledger.ID, q Query) (out []En
 	return out, false, nil
 }
 
-// tracer follows one path through the graph. names holds what it is called in
-// each commit that was reached.
-type tracer struct {
-	chest   *chest.Chest
-	commits map[ledger.ID]ledger.Commit
-	names   map[ledger.ID]string
-}
-
-func (t *tracer) trace(ctx context.Context, all []ledger.Commit) ([]Entry, error) {
-	var out []Entry
-	for _, c := range all {
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
-		e, changed, err := t.step(c)
+// commits gives the commits that fit, at most one more than the limit.
+func commits(ctx context.Context, c *chest.Chest, tip ledger.Commit, q Query) (out []Entry, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+		within, err := tx.Extent(tip)
 		if err != nil {
-			return nil, chest.Explain(err)
+			return err
 		}
-		if changed {
-			out = append(out, e)
-		}
-	}
-	return out, nil
-}
-
-// step looks at one commit: whether it has the path otherwise than all of its
-// parents, and what the path is called in them.
-func (t *tracer) step(c ledger.Commit) (Entry, bool, error) {
-	name, ok := t.names[c.ID]
-	if !ok {
-		return Entry{}, false, nil
-	}
-	now, err := t.chest.At(c.Tree, name)
-	if err != nil {
-		return Entry{}, false, err
-	}
-	e, changed := Entry{Commit: c, Path: name}, true
-	if len(c.Parents) == 0 {
-		return e, now.Mode != 0, nil
-	}
-	for _, id := range c.Parents {
-		parent := t.commits[id]
-		before, err := t.chest.At(parent.Tree, name)
-		if err != nil {
-			return e, false, err
-		}
-		was := name
-		if before.Mode == 0 && now.Mode != 0 && now.Mode != chest.Folder {
-			if was, err = t.formerly(parent, c, now); err != nil {
-				return e, false, err
+		return tx.CommitsWithin(within, func(commit ledger.Commit) (bool, error) {
+			if q.fits(commit) {
+				out = append(out, Entry{Commit: commit})
 			}
-			if was == "" {
-				was = name
-			} else {
-				e.From = was
-			}
-		}
-		if _, known := t.names[id]; !known {
-			t.names[id] = was
-		}
-		if before.Same(now) {
-			changed = false
-		}
-	}
-	return e, changed && (now.Mode != 0 || e.From == ""), nil
-}
-
-// formerly gives the path of a file of equal content that the parent has and
-// the commit does not.
-func (t *tracer) formerly(parent, c ledger.Commit, f chest.File) (string, error) {
-	before, err := t.chest.Files(parent.Tree)
-	if err != nil {
-		return "", err
-	}
-	for _, old := range before {
-		if old.Digest != f.Digest {
-			continue
-		}
-		still, err := t.chest.At(c.Tree, old.Path)
-		if err != nil {
-			return "", err
-		}
-		if still.Mode == 0 {
-			return old.Path, nil
-		}
-	}
-	return "", nil
+			return q.Limit == 0 || len(out) <= q.Limit, ctx.Err()
+		})
+	})
+	return out, err
 }
 
 // state is the state of an entry's commit.

@@ -78,6 +78,18 @@ func (c *Commit) Seal() {
 	h.Sum(c.ID[:0])
 }
 
+// Older orders commits, negative when a comes before b: none before one that it
+// stands on.
+func Older(a, b Commit) int {
+	switch {
+	case a.Generation != b.Generation:
+		return a.Generation - b.Generation
+	case !a.Time.Equal(b.Time):
+		return a.Time.Compare(b.Time)
+	}
+	return strings.Compare(b.ID.String(), a.ID.String())
+}
+
 const commitColumns = "id, branch, depth, generation, parent, parent2, tree, author, workspace, time, message, item"
 
 func scanCommit(scan func(...any) error) (Commit, error) {

@@ -31,9 +31,7 @@ func scanDeployment(scan func(...any) error) (Deployment, error) {
 
 // AddDeployment records a deployment.
 func (tx *Tx) AddDeployment(d Deployment) error {
-	_, err := tx.tx.ExecContext(tx.ctx, "insert into deployments (environment, commit_id, author, workspace, time, source, steps) values (?, ?, ?, ?, ?, ?, ?)",
-		d.Environment, d.Commit.String(), d.Author, d.Workspace, d.Time.UnixMilli(), d.Source, d.Steps)
-	return err
+	return tx.insert("deployments", d.Environment, d.Commit.String(), d.Author, d.Workspace, d.Time.UnixMilli(), d.Source, d.Steps)
 }
 
 // LastDeployment gives the newest deployment into an environment, or ErrNotFound.

@@ -5,7 +5,10 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"maps"
+	"math/rand/v2"
 	"path/filepath"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -150,6 +153,8 @@ func TestWritersTakeTurns(t *testing.T) {
 					}
 					from = b.Tip
 					c := sealed(fmt.Sprint(n, round))
+					c.Depth = 1 + n*rounds + round
+					c.Seal()
 					return errors.Join(tx.AddCommit(c), tx.MoveTip("main", from, c.ID))
 				})
 				if err != nil {
@@ -215,6 +220,112 @@ func TestANewerLedgerIsRefused(t *testing.T) {
 	}
 	if _, err := Open(t.Context(), filepath.Join(t.TempDir(), "none.db")); err == nil {
 		t.Error("a missing ledger was opened")
+	}
+}
+
+// TestExtentsAgreeWithTheGraph builds random graphs of branches and merges and
+// holds the extent of each commit against what following all parents reaches.
+func TestExtentsAgreeWithTheGraph(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 5))
+	for range 20 {
+		l, _ := create(t)
+		var all []Commit
+		tips := map[string]int{}
+		before := map[ID]map[ID]bool{}
+		for n := range 40 {
+			c := sealed(fmt.Sprint("graph ", n))
+			c.Branch, c.Depth, c.Generation, c.Parents = fmt.Sprint("b", r.IntN(4)), 1, 1, nil
+			add := func(i int) {
+				c.Parents = append(c.Parents, all[i].ID)
+				c.Generation = max(c.Generation, all[i].Generation+1)
+			}
+			if i, ok := tips[c.Branch]; ok {
+				c.Depth = all[i].Depth + 1
+				add(i)
+			} else if n > 0 {
+				i := r.IntN(n)
+				c.Depth = all[i].Depth + 1
+				add(i)
+			}
+			if n > 0 && r.IntN(3) == 0 {
+				add(r.IntN(n))
+			}
+			c.Seal()
+			tips[c.Branch] = n
+			before[c.ID] = map[ID]bool{c.ID: true}
+			for _, p := range c.Parents {
+				maps.Copy(before[c.ID], before[p])
+			}
+			all = append(all, c)
+		}
+		err := l.Update(t.Context(), func(tx *Tx) error {
+			for _, c := range all {
+				if err := tx.AddCommit(c); err != nil {
+					return err
+				}
+			}
+			for _, c := range all {
+				x, err := tx.Extent(c)
+				if err != nil {
+					return err
+				}
+				var order []Commit
+				if err := tx.CommitsWithin(x, func(c Commit) (bool, error) { order = append(order, c); return true, nil }); err != nil {
+					return err
+				}
+				for _, o := range all {
+					if x.Holds(o) != before[c.ID][o.ID] {
+						t.Fatalf("%s:%d holds %s:%d is %v", c.Branch, c.Depth, o.Branch, o.Depth, x.Holds(o))
+					}
+				}
+				if len(order) != len(before[c.ID]) || !slices.IsSortedFunc(order, func(a, b Commit) int { return -Older(a, b) }) {
+					t.Fatalf("%d commits, want %d, or out of order", len(order), len(before[c.ID]))
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+// TestAnOlderLedgerIsBroughtUpToDate makes one as version 1 was.
+func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
+	l, file := create(t)
+	c := sealed("old")
+	if err := l.Update(t.Context(), func(tx *Tx) error {
+		if err := tx.AddCommit(c); err != nil {
+			return err
+		}
+		for _, s := range []string{"drop table touches", "alter table branches drop column sum", "alter table releases drop column sum", "alter table locks drop column sum", "alter table deployments drop column sum", "drop index commits_branch", "drop index commits_merges", "drop index commits_order", "update format set version = 1"} {
+			if _, err := tx.tx.ExecContext(tx.ctx, s); err != nil {
+				return err
+			}
+		}
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	l.Close()
+	for range 2 {
+		l, err := Open(t.Context(), file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		err = l.View(t.Context(), func(tx *Tx) error {
+			broad, err := tx.Broad()
+			if flaws, err := tx.Flaws(); err != nil || len(flaws) > 0 {
+				return fmt.Errorf("%v, %w", flaws, err)
+			}
+			if err == nil && (len(broad) != 1 || broad[0].ID != c.ID) {
+				err = fmt.Errorf("broad commits: %v", broad)
+			}
+			return err
+		})
+		if err = errors.Join(err, l.Close()); err != nil {
+			t.Fatal(err)
+		}
 	}
 }
 

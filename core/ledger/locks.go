@@ -26,7 +26,7 @@ func (tx *Tx) Locks() ([]Lock, error) {
 
 // AddLock records a lock; ErrTaken when the address is locked already.
 func (tx *Tx) AddLock(l Lock) error {
-	return tx.insertNew("insert into locks (address, holder, workspace, since, reason) values (?, ?, ?, ?, ?)", l.Address, l.Holder, l.Workspace, l.Since.UnixMilli(), l.Reason)
+	return tx.insert("locks", l.Address, l.Holder, l.Workspace, l.Since.UnixMilli(), l.Reason)
 }
 
 // RemoveLock takes a lock away; ErrNotFound when there is none.

@@ -2,7 +2,6 @@ package ledger
 
 import (
 	"errors"
-	"strings"
 	"time"
 )
 
@@ -66,20 +65,19 @@ func (tx *Tx) Branches() ([]Branch, error) {
 
 // AddBranch records a new branch; ErrTaken when the name is in use.
 func (tx *Tx) AddBranch(b Branch) error {
-	return tx.insertNew("insert into branches (name, tip, origin, author, time) values (?, ?, ?, ?, ?)", b.Name, optional(b.Tip), b.Origin, b.Author, b.Time.UnixMilli())
+	return tx.insert("branches", b.Name, optional(b.Tip), b.Origin, b.Author, b.Time.UnixMilli())
 }
 
 // MoveTip moves a branch from one commit to another, or fails with ErrMoved
 // when it is not at from.
 func (tx *Tx) MoveTip(name string, from, to ID) error {
-	r, err := tx.tx.ExecContext(tx.ctx, "update branches set tip = ? where name = ? and tip = ?", to.String(), name, optional(from))
-	if err != nil {
-		return err
-	}
-	if n, err := r.RowsAffected(); err != nil || n != 1 {
+	b, err := tx.Branch(name)
+	if err != nil || b.Tip != from {
 		return errors.Join(ErrMoved, err)
 	}
-	return nil
+	fields := []any{b.Name, to.String(), b.Origin, b.Author, b.Time.UnixMilli()}
+	_, err = tx.tx.ExecContext(tx.ctx, "update branches set tip = ?, sum = ? where name = ?", to.String(), rowSum(fields), name)
+	return err
 }
 
 func scanRelease(scan func(...any) error) (Release, error) {
@@ -108,14 +106,5 @@ func (tx *Tx) Releases() ([]Release, error) {
 
 // AddRelease records a release; ErrTaken when the name is in use.
 func (tx *Tx) AddRelease(r Release) error {
-	return tx.insertNew("insert into releases (name, commit_id, comment, author, time) values (?, ?, ?, ?, ?)", r.Name, r.Commit.String(), r.Comment, r.Author, r.Time.UnixMilli())
-}
-
-// insertNew maps a clash of the primary key to ErrTaken.
-func (tx *Tx) insertNew(query string, args ...any) error {
-	_, err := tx.tx.ExecContext(tx.ctx, query, args...)
-	if err != nil && strings.Contains(err.Error(), "constraint failed: UNIQUE") {
-		return ErrTaken
-	}
-	return err
+	return tx.insert("releases", r.Name, r.Commit.String(), r.Comment, r.Author, r.Time.UnixMilli())
 }

@@ -165,9 +165,23 @@ func diff(before, now []state.File) []Change { return changesOf(chest.DiffFiles(
 // changesOf tells from pairs of files, in order, what changed.
 func changesOf(pairs []chest.Pair) []Change {
 	var out []Change
-	gone := map[element.Digest][]state.File{}
+	moved := chest.Moved(pairs)
+	was := map[string]state.File{} // what moved, by the path that it had
+	for _, from := range moved {
+		was[from] = state.File{}
+	}
+	for _, p := range pairs {
+		if _, ok := was[p.Path]; ok {
+			was[p.Path] = p.Was
+		}
+	}
 	for i, p := range pairs {
-		switch {
+		from := moved[p.Path]
+		switch _, left := was[p.Path]; {
+		case from != "":
+			out = append(out, Change{Path: p.Path, State: Moved, From: from, was: was[from], is: p.Is})
+		case left && p.Is.Mode == 0:
+			// it is listed where it moved to
 		case p.Was.Mode == 0:
 			out = append(out, Change{Path: p.Path, State: New, is: p.Is})
 		case p.Is.Mode != 0:
@@ -175,19 +189,7 @@ func changesOf(pairs []chest.Pair) []Change {
 		case p.Was.Mode == chest.Folder && i+1 < len(pairs) && chest.Covers(p.Path, pairs[i+1].Path):
 			// a bare folder that something was put into
 		default:
-			gone[p.Was.Digest] = append(gone[p.Was.Digest], p.Was)
-		}
-	}
-	for i := range out {
-		c := &out[i]
-		if list := gone[c.is.Digest]; c.State == New && c.is.Size > 0 && len(list) > 0 {
-			c.State, c.From, c.was = Moved, list[0].Path, list[0]
-			gone[c.is.Digest] = list[1:]
-		}
-	}
-	for _, list := range gone {
-		for _, f := range list {
-			out = append(out, Change{Path: f.Path, State: Gone, was: f})
+			out = append(out, Change{Path: p.Path, State: Gone, was: p.Was})
 		}
 	}
 	slices.SortFunc(out, func(a, b Change) int { return strings.Compare(a.Path, b.Path) })

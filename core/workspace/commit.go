@@ -147,6 +147,7 @@ func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions
 	if err := w.save(); err != nil {
 		return nil, err
 	}
+	_ = w.Chest.Gather(ctx) // what fails here is tried again by the next commit
 	return &Committed{Commit: commit, Changes: chosen, Released: released, Merge: merged != ledger.ID{}}, w.MarkReadOnly(ctx)
 }
 

@@ -1,0 +1,90 @@
+package chest
+
+import (
+	"context"
+
+	"oakenchest/core/blob"
+	"oakenchest/core/ledger"
+)
+
+// Moved tells which files of some pairs moved, new path to former path: a file
+// that went and one of equal content that came are one.
+func Moved(pairs []Pair) map[string]string {
+	gone := map[blob.Digest][]string{}
+	for _, p := range pairs {
+		if p.Is.Mode == 0 && p.Was.Size > 0 {
+			gone[p.Was.Digest] = append(gone[p.Was.Digest], p.Path)
+		}
+	}
+	out := map[string]string{}
+	if len(gone) == 0 {
+		return out
+	}
+	for _, p := range pairs {
+		if list := gone[p.Is.Digest]; p.Was.Mode == 0 && p.Is.Size > 0 && len(list) > 0 {
+			out[p.Path], gone[p.Is.Digest] = list[0], list[1:]
+		}
+	}
+	return out
+}
+
+// touches tells what a commit to be made touches: the paths that it has
+// otherwise than all of its parents. It is nil when they are too many to note,
+// or there is no parent.
+func (c *Chest) touches(ctx context.Context, d Draft) ([]ledger.Touch, error) {
+	var parents []ledger.Commit
+	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+		for _, id := range []ledger.ID{d.Tip, d.Merged} {
+			if id == (ledger.ID{}) {
+				continue
+			}
+			p, err := tx.Commit(id)
+			if err != nil {
+				return err
+			}
+			parents = append(parents, p)
+		}
+		return nil
+	})
+	if err != nil || len(parents) == 0 {
+		return nil, err
+	}
+	return c.Touches(parents, d.Tree)
+}
+
+// Touches tells which paths a tree has otherwise than all of the commits that it
+// stands on, and what they were called in the first; nil when they are more than
+// ledger.MaxTouches.
+func (c *Chest) Touches(parents []ledger.Commit, tree blob.Digest) ([]ledger.Touch, error) {
+	pairs, err := c.Diff(parents[0].Tree, tree)
+	if err != nil {
+		return nil, err
+	}
+	moved := Moved(pairs)
+	for _, p := range parents[1:] {
+		others, err := c.Diff(p.Tree, tree)
+		if err != nil {
+			return nil, err
+		}
+		differs := make(map[string]bool, len(others))
+		for _, o := range others {
+			differs[o.Path] = true
+		}
+		n := 0
+		for _, p := range pairs {
+			if differs[p.Path] {
+				pairs[n] = p
+				n++
+			}
+		}
+		pairs = pairs[:n]
+	}
+	if len(pairs) > ledger.MaxTouches {
+		return nil, nil
+	}
+	out := make([]ledger.Touch, 0, len(pairs))
+	for _, p := range pairs {
+		out = append(out, ledger.Touch{Path: p.Path, Gone: p.Is.Mode == 0, From: moved[p.Path]})
+	}
+	return out, nil
+}

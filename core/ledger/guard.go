@@ -1,0 +1,114 @@
+package ledger
+
+import (
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/cespare/xxhash/v2"
+)
+
+// Rows other than commits, whose ids say what they are, carry a sum of their
+// fields: XXH64 over each as text with its length before it.
+
+// guarded lists the tables with such rows, and the fields in the order of the sum.
+var guarded = map[string]string{
+	"branches":    "name, tip, origin, author, time",
+	"releases":    "name, commit_id, comment, author, time",
+	"locks":       "address, holder, workspace, since, reason",
+	"deployments": "environment, commit_id, author, workspace, time, source, steps",
+	"touches":     "path, commit_id, gone, origin",
+}
+
+func rowSum(fields []any) int64 {
+	var h xxhash.Digest
+	h.Reset()
+	for _, f := range fields {
+		text := fmt.Sprint(f)
+		_, _ = h.Write(binary.LittleEndian.AppendUint32(nil, uint32(len(text)))) // never fails
+		_, _ = h.WriteString(text)
+	}
+	return int64(h.Sum64())
+}
+
+// insertion writes the statement that adds a row to a guarded table.
+func insertion(table string) string {
+	fields := guarded[table]
+	return "insert into " + table + " (" + fields + ", sum) values (?" + strings.Repeat(", ?", strings.Count(fields, ",")+1) + ")"
+}
+
+// insert adds a row to a guarded table; its fields are texts and numbers. A
+// clash of the primary key is ErrTaken.
+func (tx *Tx) insert(table string, fields ...any) error {
+	_, err := tx.tx.ExecContext(tx.ctx, insertion(table), append(fields, rowSum(fields))...)
+	if err != nil && strings.Contains(err.Error(), "constraint failed: UNIQUE") {
+		return ErrTaken
+	}
+	return err
+}
+
+// Flaws says what is wrong with the records: where the engine finds its own file
+// damaged, and rows that are not what their sums say.
+func (tx *Tx) Flaws() ([]string, error) {
+	out, err := rows(tx, func(scan func(...any) error) (string, error) {
+		var line string
+		err := scan(&line)
+		return line, err
+	}, "pragma integrity_check(20)")
+	if len(out) == 1 && out[0] == "ok" {
+		out = nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	var errs []error
+	for table := range guarded {
+		bad, err := tx.flawsOf(table)
+		out, errs = append(out, bad...), append(errs, err)
+	}
+	return out, errors.Join(errs...)
+}
+
+func (tx *Tx) flawsOf(table string) ([]string, error) {
+	n := strings.Count(guarded[table], ",") + 1
+	lines, err := rows(tx, func(scan func(...any) error) (string, error) {
+		fields, at := make([]any, n), make([]any, n+1)
+		for i := range fields {
+			at[i] = &fields[i]
+		}
+		var sum int64
+		at[n] = &sum
+		if err := scan(at...); err != nil || rowSum(fields) == sum {
+			return "", err
+		}
+		return fmt.Sprintf("the record of %v in %s is not what its sum says", fields[0], table), nil
+	}, "select "+guarded[table]+", sum from "+table)
+	var out []string
+	for _, l := range lines {
+		if l != "" {
+			out = append(out, l)
+		}
+	}
+	return out, err
+}
+
+// guardAll gives sums to rows that have none yet.
+func (tx *Tx) guardAll(table, key string) error {
+	n := strings.Count(guarded[table], ",") + 1
+	type row struct{ fields []any }
+	all, err := rows(tx, func(scan func(...any) error) (row, error) {
+		r := row{make([]any, n+1)}
+		at := make([]any, n+1)
+		for i := range at {
+			at[i] = &r.fields[i]
+		}
+		return r, scan(at...)
+	}, "select "+guarded[table]+", "+key+" from "+table)
+	for _, r := range all {
+		if err == nil {
+			_, err = tx.tx.ExecContext(tx.ctx, "update "+table+" set sum = ? where "+key+" = ?", rowSum(r.fields[:n]), r.fields[n])
+		}
+	}
+	return err
+}
