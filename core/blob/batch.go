@@ -38,12 +38,13 @@ type Content struct {
 }
 
 // Start reads content to its end and lets it be stored beside other work;
-// Content.Finish gives its digest.
-func (b *Batch) Start(r io.Reader) (*Content, error) {
+// Content.Finish gives its digest. seams are ascending places at which one thing
+// in it ends and another begins.
+func (b *Batch) Start(r io.Reader, seams []int64) (*Content, error) {
 	if b.cutter == nil {
 		b.cutter = cut.New(r)
 	}
-	b.cutter.Reset(r)
+	b.cutter.Reset(r, seams)
 	whole := sha256.New()
 	c := &Content{batch: b}
 	var first []byte
@@ -108,7 +109,7 @@ func (c *Content) Finish() (Digest, int64, error) {
 // Put stores content and gives its digest and size. Content that the store has
 // already costs no space.
 func (b *Batch) Put(r io.Reader) (Digest, int64, error) {
-	c, err := b.Start(r)
+	c, err := b.Start(r, nil)
 	if err != nil {
 		return Digest{}, 0, err
 	}

@@ -16,8 +16,8 @@ import (
 // 33, 1996): a byte is written again once for each tier, each sixteen times as
 // large as the one before.
 const (
-	gatherAt   = 16        // so many packs of a tier become one
-	leastTier  = 64 << 10  // the first tier: packs below this size in bytes
+	gatherAt   = 16       // so many packs of a tier become one
+	leastTier  = 64 << 10 // the first tier: packs below this size in bytes
 	gatherMost = 64 << 20 // packs from this size on stay
 )
 

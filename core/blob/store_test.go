@@ -158,3 +158,56 @@ func BenchmarkPutNoise(b *testing.B) {
 		}
 	}
 }
+
+// TestSeamsKeepNeighboursApart replaces one of many things in a file by one of
+// another size: nothing else is stored again.
+func TestSeamsKeepNeighboursApart(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	build := func(replaced []byte) (data []byte, seams []int64) {
+		for i := range 40 {
+			thing := noise(byte(i), 9000+i*700)
+			if i == 20 && replaced != nil {
+				thing = replaced
+			}
+			data, seams = append(data, thing...), append(seams, int64(len(data)+len(thing)))
+		}
+		return data, seams
+	}
+	store := func(data []byte, seams []int64) (stored int64) {
+		before := sizeOf(t, dir)
+		b := s.Begin()
+		c, err := b.Start(bytes.NewReader(data), seams)
+		if err != nil {
+			t.Fatal(err)
+		}
+		d, _, err := c.Finish()
+		if err == nil {
+			err = b.Commit()
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got, err := ReadAll(s, d, 1<<30); err != nil || !bytes.Equal(got, data) {
+			t.Fatalf("%d bytes came back, %v", len(got), err)
+		}
+		return sizeOf(t, dir) - before
+	}
+	store(build(nil))
+	fresh := noise(99, 5000)
+	if n := store(build(fresh)); n > int64(len(fresh))+4<<10 {
+		t.Errorf("replacing %d bytes stored %d", len(fresh), n)
+	}
+}
+
+func sizeOf(t *testing.T, dir string) (n int64) {
+	t.Helper()
+	for _, p := range packsIn(t, dir) {
+		info, err := os.Stat(p)
+		if err != nil {
+			t.Fatal(err)
+		}
+		n += info.Size()
+	}
+	return n
+}

@@ -10,6 +10,7 @@ package kind
 import (
 	"errors"
 	"fmt"
+	"io"
 	"path"
 	"slices"
 
@@ -76,6 +77,16 @@ type Owner interface {
 	Kind
 	// Owns says whether a file of the folder, by its name below it, belongs.
 	Owns(name string) bool
+}
+
+// Seamer is a kind that knows where in a file the bytes of one thing end and
+// those of another begin, so that a change of one leaves the stored chunks of the
+// others alone.
+type Seamer interface {
+	Kind
+	// Seams gives such places, in ascending order, from the headers alone. It is
+	// only a hint: a damaged file has none.
+	Seams(file io.ReaderAt, size int64) []int64
 }
 
 // Part is one file of an artifact that has been split. Name has / between

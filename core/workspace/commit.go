@@ -3,13 +3,16 @@ package workspace
 import (
 	"context"
 	"errors"
+	"io"
 	"os"
 	"slices"
 	"strings"
 
 	"oakenchest/core/blob"
+	"oakenchest/core/blob/cut"
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
+	"oakenchest/core/kind"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
 )
@@ -213,11 +216,28 @@ func (w *Workspace) storeFile(batch *blob.Batch, change Change) (arrival, error)
 		return arrival{}, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s went away while it was being committed.", f.Path)
 	}
 	defer in.Close()
-	c, err := batch.Start(in)
+	c, err := batch.Start(in, w.seams(f, in))
 	if err != nil {
 		return arrival{}, unstored(f.Path, err)
 	}
 	return arrival{change, c}, nil
+}
+
+// leastSeamed is the size in bytes from which a file is worth asking for seams.
+const leastSeamed = 2 * cut.Average
+
+// seams asks the kind of a file where the things in it begin.
+func (w *Workspace) seams(f state.File, in io.ReadCloser) []int64 {
+	file, ok := in.(*os.File)
+	if !ok || f.Size < leastSeamed {
+		return nil
+	}
+	head := make([]byte, kind.HeadSize)
+	n, _ := file.ReadAt(head, 0)
+	if k, ok := w.Reader().KindOf(f.Path, head[:n]).(kind.Seamer); ok {
+		return k.Seams(file, f.Size)
+	}
+	return nil
 }
 
 func unstored(p string, err error) error {

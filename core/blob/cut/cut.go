@@ -44,13 +44,20 @@ type Cutter struct {
 	buf        []byte
 	start, end int
 	eof        bool
+	seams      []int64
+	at         int64 // of start in the stream
 }
 
 // New makes a Cutter over r.
 func New(r io.Reader) *Cutter { return &Cutter{r: r, buf: make([]byte, 2*Max)} }
 
-// Reset lets the Cutter begin anew over r, with the memory that it has.
-func (c *Cutter) Reset(r io.Reader) { *c = Cutter{r: r, buf: c.buf} }
+// LeastSeam is the least size in bytes of a chunk that ends at a seam.
+const LeastSeam = 4 << 10
+
+// Reset lets the Cutter begin anew over r, with the memory that it has. seams
+// are ascending places in the stream at which it cuts too, where the chunk before
+// does not become smaller than LeastSeam.
+func (c *Cutter) Reset(r io.Reader, seams []int64) { *c = Cutter{r: r, buf: c.buf, seams: seams} }
 
 // Next gives the next chunk, valid until the following call, or io.EOF after
 // the last. Any other error is the reader's.
@@ -61,10 +68,23 @@ func (c *Cutter) Next() ([]byte, error) {
 	if c.start == c.end {
 		return nil, io.EOF
 	}
-	n := Point(c.buf[c.start:c.end])
+	n := c.atSeam(Point(c.buf[c.start:c.end]))
 	chunk := c.buf[c.start : c.start+n]
 	c.start += n
+	c.at += int64(n)
 	return chunk, nil
+}
+
+// atSeam gives the length of the next chunk, of at most n bytes, that ends at a
+// seam if there is one.
+func (c *Cutter) atSeam(n int) int {
+	for len(c.seams) > 0 && c.seams[0]-c.at < LeastSeam {
+		c.seams = c.seams[1:]
+	}
+	if len(c.seams) > 0 && c.seams[0]-c.at < int64(n) {
+		return int(c.seams[0] - c.at)
+	}
+	return n
 }
 
 func (c *Cutter) fill() error {

@@ -8,6 +8,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -326,4 +327,15 @@ func FuzzScene(f *testing.F) {
 			t.Fatalf("%q does not become the reef:\n%s", data, left)
 		}
 	})
+}
+
+func TestSeamsAreTheViewsOfTheBuffer(t *testing.T) {
+	data := glb(`{"asset":{"version":"2.0"},"buffers":[{"byteLength":12}],"bufferViews":[{"buffer":0,"byteLength":4},{"buffer":0,"byteOffset":4,"byteLength":8},{"buffer":1,"byteOffset":2,"byteLength":1}]}`, floats(1, 2, 3))
+	at := int64(len(data) - 12)
+	if got := (Kind{}).Seams(bytes.NewReader(data), int64(len(data))); !slices.Equal(got, []int64{at, at + 4, at + 12}) {
+		t.Errorf("%v, the buffer begins at %d", got, at)
+	}
+	for n := range len(data) { // nothing that is cut short upsets it
+		Kind{}.Seams(bytes.NewReader(data[:n]), int64(n))
+	}
 }
