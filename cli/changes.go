@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -68,7 +69,7 @@ func changesJSON(w *workspace.Workspace, s *workspace.Status, p *workspace.Pendi
 		underWay = p.What
 	}
 	return map[string]any{"schema": "oaken.changes/1", "workspace": w.Name, "branch": w.Branch, "base": workspace.Label(w.Base), "changes": rows,
-		"held": locksJSON(s.Held), "mine": locksJSON(s.Mine), "newer": s.Newer, "underWay": underWay}
+		"held": locksJSON(s.Held), "mine": locksJSON(s.Mine), "newer": s.Newer, "underWay": underWay, "only": append([]string{}, w.Only()...)}
 }
 
 func opaqueNote(why string) string {
@@ -82,6 +83,9 @@ var stateTones = map[workspace.FileState]tone{workspace.New: good, workspace.Edi
 
 func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, open int) {
 	a.say("%s", a.paint(faint, fmt.Sprintf("%s in %s, on %s", w.Person, w.Name, standing(w))))
+	if only := w.Only(); len(only) > 0 {
+		a.say("%s", a.paint(faint, "a part of the project: "+strings.Join(only, ", ")))
+	}
 	if s.Newer > 0 {
 		a.say("Branch %s has %s not yet here; oaken sync brings them.", w.Branch, count(s.Newer, "newer commit"))
 	}

@@ -89,7 +89,8 @@ func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {
 		if len(c.Changes) > 0 || c.Merge {
 			commit = commitJSON(c.Commit)
 		}
-		a.printJSON(map[string]any{"schema": "oaken.commit/1", "commit": commit, "files": len(c.Changes), "released": append([]string{}, c.Released...)})
+		a.printJSON(map[string]any{"schema": "oaken.commit/1", "commit": commit, "files": len(c.Changes), "released": append([]string{}, c.Released...),
+			"along": append([]string{}, c.Along...), "ended": append([]string{}, c.Ended...), "warnings": append([]string{}, c.Warnings...)})
 		return
 	}
 	if len(c.Changes) == 0 && !c.Merge {
@@ -100,6 +101,15 @@ func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {
 	a.say("  %s, published as %s", fileCounts(c.Changes), c.Commit.ID.Short())
 	for _, l := range c.Released {
 		a.say("  lock ended: %s", l)
+	}
+	for _, p := range c.Along {
+		a.say("  along with it, as a companion: %s", p)
+	}
+	for _, p := range c.Ended {
+		a.say("  its lines were ended as the project asks: %s", p)
+	}
+	for _, warning := range c.Warnings {
+		a.note("%s", warning)
 	}
 }
 

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"context"
+
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/history"
@@ -9,13 +11,15 @@ import (
 )
 
 func newFind(a *App) *cobra.Command {
-	from, limit := "work", 200
+	from, limit, through := "work", 200, false
 	cmd := &cobra.Command{
 		Use:   "find TEXT [PATH...]",
 		Short: "Find elements by name or value",
 		Long: `Find a text in paths, in the names of elements and in their values, without regard
-to capitals: in this workspace, or in the state that --from names.`,
-		Example:           "  oaken find lamp\n  oaken find amount_g database --from release:spring",
+to capitals: in this workspace, or in the state that --from names. --history looks
+through all commits up to the one that the workspace stands on, and says which
+brought each place and which took it away; what a merge brought counts as its.`,
+		Example:           "  oaken find lamp\n  oaken find amount_g database --from release:spring\n  oaken find --history \"bottle green\"",
 		GroupID:           groupDaily,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: completePaths,
@@ -24,6 +28,9 @@ to capitals: in this workspace, or in the state that --from names.`,
 				return usage(cmd, "There is no text to look for.")
 			}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				if through {
+					return a.findThrough(cmd.Context(), w, args, limit)
+				}
 				s, err := a.stateOf(cmd.Context(), w, from)
 				if err != nil {
 					return err
@@ -61,8 +68,48 @@ to capitals: in this workspace, or in the state that --from names.`,
 	}
 	cmd.Flags().StringVar(&from, "from", from, "look in `STATE`")
 	cmd.Flags().IntVar(&limit, "limit", limit, "list at most `N` places")
+	cmd.Flags().BoolVar(&through, "history", false, "look through all commits")
+	cmd.MarkFlagsMutuallyExclusive("history", "from")
 	_ = cmd.RegisterFlagCompletionFunc("from", a.completeStates)
 	return cmd
+}
+
+// findThrough looks for a text through the history.
+func (a *App) findThrough(ctx context.Context, w *workspace.Workspace, args []string, limit int) error {
+	paths, err := a.projectPaths(w, args[1:])
+	if err != nil {
+		return err
+	}
+	list, rows, more := []any{}, [][]cell{}, false
+	err = history.Find(ctx, w.Chest, w.Reader(), w.Base, args[0], paths, func(o history.Occurrence) bool {
+		if more = len(list) == limit; more {
+			return false
+		}
+		hit := map[string]any{"address": o.Address.String(), "value": o.Value, "kind": o.Kind, "came": workspace.Label(o.Came), "went": nil}
+		span := "since " + workspace.Label(o.Came)
+		if o.Went != nil {
+			hit["went"] = workspace.Label(*o.Went)
+			span = workspace.Label(o.Came) + ", gone in " + workspace.Label(*o.Went)
+		}
+		list = append(list, hit)
+		rows = append(rows, []cell{{o.Address.String(), plain}, {span, strong}, {gist(o.Value, 80), faint}})
+		return true
+	})
+	if err != nil {
+		return err
+	}
+	switch {
+	case a.json:
+		a.printJSON(map[string]any{"schema": "oaken.find/1", "hits": list, "more": more})
+	case len(rows) == 0:
+		a.say("%q is nowhere in the history of %s.", args[0], w.Branch)
+	default:
+		a.table(a.Out, "", rows)
+	}
+	if more {
+		a.note("There are more; --limit says how many are listed.")
+	}
+	return nil
 }
 
 func newAuthors(a *App) *cobra.Command {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -15,12 +16,13 @@ func newHistory(a *App) *cobra.Command {
 	var since, until string
 	var graph bool
 	cmd := &cobra.Command{
-		Use:   "history [PATH]",
-		Short: "List the commits, of the project or of one path",
+		Use:   "history [PATH[::ELEMENT]]",
+		Short: "List the commits, of the project, a path or an element",
 		Long: `List the commits of the branch that the workspace is on, the newest first. With a
 path, those that changed it, each with the number of its version; a file that was
-moved is followed. --graph shows how branches parted and met.`,
-		Example:           "  oaken history\n  oaken history exhibit/reef.glb --limit 5\n  oaken history --author Imke --since 2026-05-01\n  oaken history --graph",
+moved is followed. With PATH::ELEMENT, those that changed that element, or what
+lies in it. --graph shows how branches parted and met.`,
+		Example:           "  oaken history\n  oaken history exhibit/reef.glb --limit 5\n  oaken history exhibit/reef.glb::node:Lamp\n  oaken history --author Imke --since 2026-05-01\n  oaken history --graph",
 		GroupID:           groupDaily,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: completePaths,
@@ -35,19 +37,12 @@ moved is followed. --graph shows how branches parted and met.`,
 			if q.Until, err = day(cmd, "until", until, 24*time.Hour-time.Nanosecond); err != nil {
 				return err
 			}
-			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
-				if len(paths) == 1 && paths[0] != "." {
-					q.Path = paths[0]
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				entries, more, err := a.entries(cmd.Context(), w, args, q)
+				if err == nil {
+					a.showHistory(w, entries, more, graph)
 				}
-				entries, more, err := history.List(cmd.Context(), w.Chest, w.Base, q)
-				if err != nil {
-					return err
-				}
-				if q.Path != "" && len(entries) == 0 && (q == history.Query{Path: q.Path, Limit: q.Limit}) {
-					return fault.New(fault.Usage, "oaken changes lists what is new; paths are those of the project.", "No commit holds %s.", args[0])
-				}
-				a.showHistory(w, entries, more, graph)
-				return nil
+				return err
 			})
 		},
 	}
@@ -60,6 +55,34 @@ moved is followed. --graph shows how branches parted and met.`,
 	f.StringVar(&until, "until", "", "only commits until `DAY`, that day included")
 	f.BoolVar(&graph, "graph", false, "show how branches parted and met")
 	return cmd
+}
+
+// entries gives the commits of the project, or of the path or element named.
+func (a *App) entries(ctx context.Context, w *workspace.Workspace, args []string, q history.Query) ([]history.Entry, bool, error) {
+	elements, rest, err := a.elements(w, args)
+	if err != nil {
+		return nil, false, err
+	}
+	all := q == history.Query{Limit: q.Limit}
+	if len(elements) > 0 {
+		entries, more, err := history.ListElement(ctx, w.Chest, w.Reader(), w.Base, elements[0], q)
+		if err == nil && len(entries) == 0 && all {
+			err = fault.New(fault.Usage, "oaken inspect "+elements[0].Path+" lists what there is now.", "No commit holds %s.", args[0])
+		}
+		return entries, more, err
+	}
+	paths, err := a.projectPaths(w, rest)
+	if err != nil {
+		return nil, false, err
+	}
+	if len(paths) == 1 && paths[0] != "." {
+		q.Path = paths[0]
+	}
+	entries, more, err := history.List(ctx, w.Chest, w.Base, q)
+	if err == nil && q.Path != "" && len(entries) == 0 && all {
+		err = fault.New(fault.Usage, "oaken changes lists what is new; paths are those of the project.", "No commit holds %s.", args[0])
+	}
+	return entries, more, err
 }
 
 // day reads a day in local time; add is added to its beginning.

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"path/filepath"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -15,8 +16,12 @@ func newOpen(a *App) *cobra.Command {
 		Short: "Get a workspace of an existing chest",
 		Long: `Get a workspace of your own: the tip of a branch is laid out in FOLDER, which must
 be new or empty; without it, in a folder named like LOCATION. LOCATION is the
-folder of a chest, or a workspace that a chest lies in.`,
-		Example:           "  oaken open /shared/chests/exhibit\n  oaken open ../brindle-bay tarek --branch kelp",
+folder of a chest, or a workspace of one.
+
+--from lays out another state, such as a release, in its own folder. --only lays
+out a part of the project: paths and patterns such as exhibit/**, given once or
+more. Everything else counts as unchanged; oaken restore PATH brings more of it.`,
+		Example:           "  oaken open /shared/chests/exhibit\n  oaken open ../brindle-bay tarek --branch kelp\n  oaken open . ../spring --from release:spring\n  oaken open /shared/chests/exhibit scripts --only \"**/*.sql\"",
 		GroupID:           groupStart,
 		Args:              cobra.RangeArgs(1, 2),
 		ValidArgsFunction: completeFolders,
@@ -37,16 +42,29 @@ folder of a chest, or a workspace that a chest lies in.`,
 				return err
 			}
 			if a.json {
-				a.printJSON(map[string]any{"schema": "oaken.open/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Dir, "branch": w.Branch, "state": workspace.Label(w.Base), "files": n})
+				a.printJSON(map[string]any{"schema": "oaken.open/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Dir, "branch": w.Branch, "state": workspace.Label(w.Base), "files": n, "only": append([]string{}, w.Only()...)})
 				return nil
 			}
 			a.say("%s holds %s of %s.", w.Root, count(n, "file"), a.paint(strong, standing(w)))
 			a.say("  workspace  %s, of %s", w.Name, w.Person)
 			a.say("  chest      %s", w.Chest.Dir)
+			if len(w.Only()) > 0 {
+				a.say("  only       %s", strings.Join(w.Only(), ", "))
+			}
+			newest, err := w.Chest.Branch(cmd.Context(), w.Branch)
+			if err != nil {
+				return err
+			}
+			if newest.Tip != w.Base.ID {
+				a.say("  It stands on %s, not on the newest of %s; oaken sync brings it there.", o.State, w.Branch)
+			}
 			return nil
 		},
 	}
 	cmd.Flags().StringVar(&o.Branch, "branch", "", "work on the branch `NAME`")
+	cmd.Flags().StringVar(&o.State, "from", "", "lay out `STATE`, such as release:spring")
+	cmd.Flags().StringSliceVar(&o.Only, "only", nil, "lay out what `PATTERN` chooses alone")
+	cmd.MarkFlagsMutuallyExclusive("branch", "from")
 	return cmd
 }
 

@@ -4,6 +4,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/element"
+	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
 
@@ -11,15 +12,16 @@ func newRestore(a *App) *cobra.Command {
 	var from, to string
 	var rescued bool
 	cmd := &cobra.Command{
-		Use:   "restore [PATH...]",
+		Use:   "restore [PATH[::ELEMENT]...]",
 		Short: "Bring paths back as they are in another state",
 		Long: `Bring files or folders back, byte for byte, as a state has them: in place, or
 below a folder named with --to. In place, what is overwritten is kept as a rescue
-copy. The path . stands for everything.
+copy. The path . stands for everything. PATH::ELEMENT brings one element or property of an
+artifact back; the rest of it stays as it is.
 
 Rescue copies are kept for 14 days. --rescued alone lists them; with paths it
 brings the newest copy of each back.`,
-		Example:           "  oaken restore exhibit/reef.glb --from main:2\n  oaken restore . --from release:spring --to ../spring\n  oaken restore --rescued notes/opening.txt",
+		Example:           "  oaken restore exhibit/reef.glb --from main:2\n  oaken restore exhibit/reef.glb::node:Lamp.scale --from release:spring\n  oaken restore . --from release:spring --to ../spring\n  oaken restore --rescued notes/opening.txt",
 		GroupID:           groupDaily,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completePaths,
@@ -34,6 +36,13 @@ brings the newest copy of each back.`,
 				s, err := a.stateOf(cmd.Context(), w, from)
 				if err != nil {
 					return err
+				}
+				elements, args, err := a.elements(w, args)
+				if err != nil {
+					return err
+				}
+				if len(elements) > 0 {
+					return a.restoreElements(cmd, w, elements, args, s, to)
 				}
 				paths, err := a.projectPaths(w, args)
 				if err != nil {
@@ -59,6 +68,39 @@ brings the newest copy of each back.`,
 	_ = cmd.MarkFlagDirname("to")
 	_ = cmd.RegisterFlagCompletionFunc("from", a.completeStates)
 	return cmd
+}
+
+// restoreElements brings elements back, one after another.
+func (a *App) restoreElements(cmd *cobra.Command, w *workspace.Workspace, elements []element.Address, paths []string, from state.State, to string) error {
+	if len(paths) > 0 || to != "" {
+		return usage(cmd, "Elements are brought back in place, and not together with whole paths.")
+	}
+	var done []string
+	rescued := ""
+	for _, e := range elements {
+		r, err := w.RestoreElement(cmd.Context(), e, from)
+		if err != nil {
+			return err
+		}
+		if len(r.Paths) > 0 {
+			done = append(done, e.String())
+		}
+		if r.Rescued != "" {
+			rescued = r.Rescued
+		}
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.restore/1", "from": from.Label(), "paths": append([]string{}, done...), "rescued": rescued})
+		return nil
+	}
+	if len(done) == 0 {
+		a.say("Everything named is as it is in %s already.", from.Label())
+	}
+	for _, e := range done {
+		a.say("%s as in %s again.", e, from.Label())
+	}
+	a.sayRescued(rescued)
+	return nil
 }
 
 func (a *App) showRestored(r *workspace.Restored, from, to string) {

@@ -10,11 +10,32 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
+
+// elements parts the arguments of a call into addresses of elements, with paths
+// of the project, and the rest.
+func (a *App) elements(w *workspace.Workspace, args []string) (elements []element.Address, rest []string, err error) {
+	for _, arg := range args {
+		if !strings.Contains(arg, "::") {
+			rest = append(rest, arg)
+			continue
+		}
+		e, err := element.ParseAddress(arg)
+		if err != nil {
+			return nil, nil, fault.New(fault.Usage, "Write PATH::type:key or PATH::type:key.property, as oaken compare does.", "That is no address: %w.", err)
+		}
+		if e.Path, err = w.ProjectPath(a.folder(), e.Path); err != nil {
+			return nil, nil, err
+		}
+		elements = append(elements, e)
+	}
+	return elements, rest, nil
+}
 
 // stateOf gives the state that a person wrote.
 func (a *App) stateOf(ctx context.Context, w *workspace.Workspace, text string) (state.State, error) {

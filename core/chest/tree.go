@@ -153,6 +153,9 @@ func (c *Chest) folder(d blob.Digest) ([]File, error) {
 	return entries, nil
 }
 
+// Entries lists what lies in one stored folder, by name; paths are names alone.
+func (c *Chest) Entries(folder blob.Digest) ([]File, error) { return c.folder(folder) }
+
 // Files lists all files of a tree, and its bare folders, in the order of
 // ComparePaths.
 func (c *Chest) Files(tree blob.Digest) ([]File, error) {

@@ -30,6 +30,8 @@ type Manifest struct {
 	LeaveOut     []string      `toml:"leave-out"`
 	Artifacts    []Artifact    `toml:"artifact"`
 	Locks        []LockRule    `toml:"lock"`
+	Companions   []Companion   `toml:"companion"`
+	Lines        []LineRule    `toml:"lines"`
 	Environments []Environment `toml:"environment"`
 	Message      MessageRules  `toml:"message"`
 
@@ -140,6 +142,16 @@ func (m *Manifest) check() error {
 		}
 		if l.Policy != Required && l.Policy != Off {
 			return fmt.Errorf("the lock policy %q is neither %s nor %s", l.Policy, Required, Off)
+		}
+	}
+	for _, c := range m.Companions {
+		if err := c.check(); err != nil {
+			return err
+		}
+	}
+	for _, l := range m.Lines {
+		if lineEnds[l.Ends] == "" || l.Match == "" || !doublestar.ValidatePattern(l.Match) {
+			return fmt.Errorf("a rule for lines needs a well-formed match, and lf or crlf in ends")
 		}
 	}
 	if _, err := regexp.Compile(m.Message.Pattern); err != nil || m.Message.Minimum < 0 {

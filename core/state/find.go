@@ -41,20 +41,35 @@ func (r *Reader) Find(ctx context.Context, s State, text string, paths []string,
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		a, err := r.ignoreMissing(t, u)
-		if err != nil {
+		if more, err := f.artifact(r, t, u); err != nil || !more {
 			return err
-		}
-		if a == nil {
-			continue
-		}
-		f.kind = a.Kind.Name()
-		at := element.Address{Path: u}
-		if f.holds(u) && !f.found(Hit{at, summary(a).Gist, f.kind}) || !f.element(a.Reading.Root, at) {
-			return nil
 		}
 	}
 	return nil
+}
+
+// FindIn is Find in one artifact, which may be missing.
+func (r *Reader) FindIn(ctx context.Context, s State, unit, text string, found func(Hit) bool) error {
+	t, err := openAt(ctx, s, unit)
+	if err != nil {
+		return err
+	}
+	_, err = (&finder{text: strings.ToLower(text), found: found}).artifact(r, t, unit)
+	return err
+}
+
+// artifact looks through one artifact; more is false when found has had enough.
+func (f *finder) artifact(r *Reader, t *Snapshot, unit string) (more bool, err error) {
+	a, err := r.ignoreMissing(t, unit)
+	if err != nil || a == nil {
+		return err == nil, err
+	}
+	f.kind = a.Kind.Name()
+	at := element.Address{Path: unit}
+	if f.holds(unit) && !f.found(Hit{at, summary(a).Gist, f.kind}) {
+		return false, nil
+	}
+	return f.element(a.Reading.Root, at), nil
 }
 
 type finder struct {

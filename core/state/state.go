@@ -84,6 +84,25 @@ func (c Commit) Open(p string) (io.ReadCloser, error) {
 	return r, chest.Explain(err)
 }
 
+// At gives the file or folder at a path of the tree.
+func (c Commit) At(p string) (File, error) {
+	f, err := c.Chest.At(c.Tree, p)
+	return f, chest.Explain(err)
+}
+
+// Below lists the files of a folder of the tree.
+func (c Commit) Below(p string) ([]File, error) {
+	f, err := c.Chest.At(c.Tree, p)
+	if err != nil || f.Mode != chest.Folder {
+		return nil, chest.Explain(err)
+	}
+	files, err := c.Chest.Files(f.Digest)
+	for i := range files {
+		files[i].Path = p + "/" + files[i].Path
+	}
+	return files, chest.Explain(err)
+}
+
 // Memory is a state whose files are at hand.
 type Memory struct {
 	Name     string
@@ -134,10 +153,54 @@ type Artifact struct {
 	Source kind.Source
 }
 
-// Snapshot is a state with its list of files at hand.
+// Snapshot is a state with its list of files at hand, or a part of it.
 type Snapshot struct {
 	State
 	files map[string]File
+	rest  Finder // knows of files that are not in the list; nil when all are
+}
+
+// Finder is a state that can be asked for one path.
+type Finder interface {
+	State
+	// At gives a file or folder; the zero File when there is none.
+	At(path string) (File, error)
+	// Below lists the files of a folder.
+	Below(path string) ([]File, error)
+}
+
+// holds reports whether the state has a file.
+func (t *Snapshot) holds(p string) bool {
+	if _, ok := t.files[p]; ok || t.rest == nil {
+		return ok
+	}
+	f, err := t.rest.At(p)
+	return err == nil && f.Mode != 0 && f.Mode != chest.Folder
+}
+
+// openAt gives a snapshot that is enough to read the artifact at one path.
+func openAt(ctx context.Context, s State, p string) (*Snapshot, error) {
+	finder, ok := s.(Finder)
+	if !ok {
+		return open(ctx, s)
+	}
+	f, err := finder.At(p)
+	if err != nil {
+		return nil, err
+	}
+	var list []File
+	switch f.Mode {
+	case 0:
+	case chest.Folder:
+		if list, err = finder.Below(p); err != nil {
+			return nil, err
+		}
+	default:
+		list = []File{f}
+	}
+	t := Listed(s, list)
+	t.rest = finder
+	return t, nil
 }
 
 func open(ctx context.Context, s State) (*Snapshot, error) {
@@ -150,7 +213,7 @@ func open(ctx context.Context, s State) (*Snapshot, error) {
 
 // Listed gives the snapshot of a state whose files were listed before.
 func Listed(s State, list []File) *Snapshot {
-	t := &Snapshot{s, make(map[string]File, len(list))}
+	t := &Snapshot{State: s, files: make(map[string]File, len(list))}
 	for _, f := range list {
 		t.files[f.Path] = f
 	}
@@ -172,7 +235,7 @@ func (r *Reader) Unit(p string) string {
 
 // Read reads the artifact at a path of a state: a declared folder or a file.
 func (r *Reader) Read(ctx context.Context, s State, p string) (*Artifact, error) {
-	t, err := open(ctx, s)
+	t, err := openAt(ctx, s, p)
 	if err != nil {
 		return nil, err
 	}
@@ -243,7 +306,7 @@ func (r *Reader) Check(t *Snapshot, p string) (kindName string, why error, err e
 func fileSource(t *Snapshot, p string, data []byte) kind.FileSource {
 	return kind.FileSource{Name: p, Data: data, Sibling: func(name string) ([]byte, error) {
 		q := path.Join(path.Dir(p), name)
-		if _, ok := t.files[q]; !ok {
+		if !t.holds(q) {
 			return nil, fmt.Errorf("%s: %w", q, kind.ErrNoFile)
 		}
 		return ReadFile(t, q)

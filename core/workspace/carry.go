@@ -37,6 +37,7 @@ func (w *Workspace) carry(ctx context.Context, from, to blob.Digest, label strin
 	if err != nil {
 		return t, err
 	}
+	pairs = slices.DeleteFunc(pairs, func(p chest.Pair) bool { return is[p.Path].Mode == 0 && !w.wanted(p.Path) })
 	c := carrier{w: w, from: from, to: to}
 	var blocked []string
 	for _, p := range pairs {
@@ -168,6 +169,9 @@ func (c *carrier) bring(ctx context.Context, pairs []chest.Pair, is map[string]s
 		}
 		write = append(write, p.Is)
 	}
+	if err := c.clearSpellings(pairs, is, t); err != nil {
+		return err
+	}
 	to := state.Commit{Chest: c.w.Chest, Tree: c.to, Name: label}
 	if err := c.w.fetchAll(ctx, to, write, func(f state.File) bool { return !c.w.readOnly(f.Path) }); err != nil {
 		return err
@@ -189,6 +193,28 @@ func (c *carrier) bring(ctx context.Context, pairs []chest.Pair, is map[string]s
 		}
 	}
 	return c.err
+}
+
+// clearSpellings removes files whose names come back in other letters: systems
+// that take capital and small letters for one would lose the new file with the
+// old.
+func (c *carrier) clearSpellings(pairs []chest.Pair, is map[string]state.File, t *Transition) error {
+	coming := map[string]bool{}
+	for _, p := range pairs {
+		if p.Is.Mode != 0 && p.Was.Mode == 0 {
+			coming[strings.ToLower(p.Path)] = true
+		}
+	}
+	for _, p := range pairs {
+		if p.Is.Mode == 0 && coming[strings.ToLower(p.Path)] && is[p.Path].Same(p.Was) {
+			if err := c.w.remove(p.Path); err != nil {
+				return err
+			}
+			delete(is, p.Path)
+			t.Removed++
+		}
+	}
+	return nil
 }
 
 // inTheWay lists what stands where a new file has to go and is not of the state

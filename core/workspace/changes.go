@@ -99,7 +99,8 @@ func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.
 	if err := w.readMoved(before, now); err != nil {
 		return nil, nil, err
 	}
-	s := &Status{Changes: diff(before, now)}
+	s := &Status{Changes: changesOf(w.settled(chest.DiffFiles(before, now)))}
+	now = w.withAbsent(before, now)
 	locks, err := w.Chest.Locks(ctx)
 	if err != nil {
 		return nil, nil, err
@@ -128,7 +129,7 @@ func (w *Workspace) readMoved(before, now []state.File) error {
 		return nil
 	}
 	gone := map[int64]bool{}
-	pairs := chest.DiffFiles(before, now)
+	pairs := w.settled(chest.DiffFiles(before, now))
 	for _, p := range pairs {
 		if p.Is.Mode == 0 {
 			gone[p.Was.Size] = true
@@ -158,11 +159,8 @@ func (w *Workspace) learn(p string, seen found, d element.Digest) {
 
 func (w *Workspace) holds(l ledger.Lock) bool { return l.Holder == w.Person && l.Workspace == w.Name }
 
-// diff lists what differs between two lists of files in order; a file that went
+// changesOf tells from pairs of files, in order, what changed; a file that went
 // and one of equal content that came are one that moved.
-func diff(before, now []state.File) []Change { return changesOf(chest.DiffFiles(before, now)) }
-
-// changesOf tells from pairs of files, in order, what changed.
 func changesOf(pairs []chest.Pair) []Change {
 	var out []Change
 	moved := chest.Moved(pairs)
@@ -207,6 +205,10 @@ func (w *Workspace) nameKinds(changes []Change, now []state.File) error {
 	known := map[string]finding{}
 	for i := range changes {
 		c := &changes[i]
+		if c.is.Mode == 0 && c.was.Mode == chest.Folder {
+			c.Kind = "folder"
+			continue
+		}
 		if c.is.Mode == 0 {
 			c.Kind = w.kindByPath(r, c.Path)
 			continue

@@ -35,6 +35,12 @@ type Committed struct {
 	// Released lists the locks that ended.
 	Released []string
 	Merge    bool
+	// Along lists changed files that went along with chosen ones as companions.
+	Along []string
+	// Ended lists files whose lines were ended as the project's rules ask.
+	Ended []string
+	// Warnings are sentences about what may trouble others.
+	Warnings []string
 }
 
 // Commit records changes and publishes them at once. With a merge under way it
@@ -50,17 +56,17 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	if pending != nil {
 		return w.commitMerge(ctx, o, pending)
 	}
-	// Where no lock stands in the way of a file that only seems edited, the
-	// files are read once, on their way into the chest.
+	// Where no lock or rule speaks of a file that only seems edited, the files are
+	// read once, on their way into the chest.
 	locks, err := w.Chest.Locks(ctx)
 	if err != nil {
 		return nil, err
 	}
-	status, _, err := w.status(ctx, len(locks)+len(w.Manifest.Locks) == 0)
+	status, _, err := w.status(ctx, len(locks)+len(w.Manifest.Locks)+len(w.Manifest.Lines)+len(w.Manifest.Companions) == 0)
 	if err != nil {
 		return nil, err
 	}
-	chosen := choose(status.Changes, o.Paths)
+	chosen, along := w.choose(status.Changes, o.Paths)
 	if err := w.checkPaths(ctx, o.Paths, chosen); err != nil {
 		return nil, err
 	}
@@ -70,7 +76,21 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	if err := w.checkLocks(ctx, chosen); err != nil {
 		return nil, err
 	}
-	return w.record(ctx, chosen, o, ledger.ID{})
+	ended, err := w.endLines(chosen)
+	if err != nil {
+		return nil, err
+	}
+	if len(ended) > 0 { // some may be as they were before
+		if status, _, err = w.status(ctx, false); err != nil {
+			return nil, err
+		}
+		chosen, along = w.choose(status.Changes, o.Paths)
+	}
+	c, err := w.record(ctx, chosen, o, ledger.ID{})
+	if err == nil {
+		c.Along, c.Ended = along, ended
+	}
+	return c, err
 }
 
 func (w *Workspace) checkMessage(o *CommitOptions, pending *Pending) error {
@@ -85,17 +105,6 @@ func (w *Workspace) checkMessage(o *CommitOptions, pending *Pending) error {
 		return nil
 	}
 	return w.Manifest.Message.Check(o.Message, o.Item)
-}
-
-// choose keeps the changes of the chosen paths.
-func choose(all []Change, paths []string) []Change {
-	var out []Change
-	for _, c := range all {
-		if state.Under(paths, c.Path) || c.From != "" && state.Under(paths, c.From) {
-			out = append(out, c)
-		}
-	}
-	return out
 }
 
 // checkPaths refuses a path that the project does not know at all.
@@ -134,6 +143,11 @@ func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions
 	if len(chosen) == 0 && merged == (ledger.ID{}) {
 		return &Committed{Commit: w.Base}, nil
 	}
+	warnings, err := w.hardNames(tree, chosen)
+	if err != nil {
+		return nil, chest.Explain(err)
+	}
+	warnings = append(warnings, w.lonely(chosen)...)
 	released, err := w.lockedBy(ctx, chosen)
 	if err != nil {
 		return nil, err
@@ -151,7 +165,7 @@ func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions
 		return nil, err
 	}
 	_ = w.Chest.Gather(ctx) // what fails here is tried again by the next commit
-	return &Committed{Commit: commit, Changes: chosen, Released: released, Merge: merged != ledger.ID{}}, w.MarkReadOnly(ctx)
+	return &Committed{Commit: commit, Changes: chosen, Released: released, Merge: merged != ledger.ID{}, Warnings: warnings}, w.MarkReadOnly(ctx)
 }
 
 // store puts the contents of changed files into a batch, commits the batch, and

@@ -17,6 +17,11 @@ import (
 type JoinOptions struct {
 	// Branch is the branch to work on; empty for the first.
 	Branch string
+	// State is a state to lay out in place of a branch's tip: a release, or an
+	// earlier commit. The workspace then stands on the branch of that commit.
+	State string
+	// Only lists patterns of what to lay out; none means everything.
+	Only   []string
 	Person string
 }
 
@@ -24,10 +29,10 @@ type JoinOptions struct {
 // a folder that is new or empty. location is a chest, or a workspace that a
 // chest lies in.
 func Join(ctx context.Context, host Host, location, folder string, o JoinOptions) (w *Workspace, err error) {
-	if inside := filepath.Join(location, Folder, "chest"); chest.Exists(inside) {
-		location = inside
+	if err := checkOnly(o.Only); err != nil {
+		return nil, err
 	}
-	if location, err = filepath.Abs(location); err != nil {
+	if location, err = chestOf(location); err != nil {
 		return nil, err
 	}
 	root, err := filepath.Abs(folder)
@@ -44,10 +49,7 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 	if err != nil {
 		return nil, err
 	}
-	if o.Branch == "" {
-		o.Branch = chest.FirstBranch
-	}
-	b, err := c.Branch(ctx, o.Branch)
+	branch, commit, err := begin(ctx, c, o)
 	if err != nil {
 		return nil, errors.Join(err, c.Close())
 	}
@@ -56,14 +58,14 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 		person = host.Person
 	}
 	_, existed := os.Stat(root)
-	w = &Workspace{Root: root, Chest: c, Manifest: &manifest.Manifest{}, Person: person, Name: workspaceName(person, host.Machine, root), Branch: o.Branch, host: host}
-	w.rec = record{Format: formatVersion, Person: person, Name: w.Name, Chest: location}
+	w = &Workspace{Root: root, Chest: c, Manifest: &manifest.Manifest{}, Person: person, Name: workspaceName(person, host.Machine, root), Branch: branch, host: host}
+	w.rec = record{Format: formatVersion, Person: person, Name: w.Name, Chest: location, Only: o.Only}
 	err = os.MkdirAll(filepath.Join(root, Folder, "temp"), 0o777)
 	if err == nil {
 		err = w.save()
 	}
 	if err == nil {
-		_, err = w.switchTo(ctx, o.Branch, optionalID(b.Tip))
+		_, err = w.switchTo(ctx, branch, commit)
 	}
 	if err != nil {
 		err = errors.Join(err, c.Close(), os.RemoveAll(filepath.Join(root, Folder)))
@@ -73,6 +75,40 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 		return nil, err
 	}
 	return w, nil
+}
+
+// chestOf gives the place of the chest at a location: a chest itself, or the one
+// of a workspace.
+func chestOf(location string) (string, error) {
+	abs, err := filepath.Abs(location)
+	if err != nil {
+		return "", err
+	}
+	if inside := filepath.Join(abs, Folder, "chest"); chest.Exists(inside) {
+		return inside, nil
+	}
+	if _, err := os.Stat(filepath.Join(abs, Folder, "workspace.toml")); err == nil {
+		other := &Workspace{Root: abs}
+		if err := other.loadRecord(); err != nil {
+			return "", err
+		}
+		return other.rec.Chest, nil
+	}
+	return abs, nil
+}
+
+// begin gives the branch and the commit, empty before the first, that a new
+// workspace stands on.
+func begin(ctx context.Context, c *chest.Chest, o JoinOptions) (branch, commit string, err error) {
+	if o.State != "" {
+		at, err := c.Resolve(ctx, o.State)
+		return at.Branch, optionalID(at.ID), err
+	}
+	if o.Branch == "" {
+		o.Branch = chest.FirstBranch
+	}
+	b, err := c.Branch(ctx, o.Branch)
+	return b.Name, optionalID(b.Tip), err
 }
 
 // Synced is what Sync has done.

@@ -146,7 +146,8 @@ func (w *Workspace) Discard(ctx context.Context, paths []string) (*Discarded, er
 	if err != nil {
 		return nil, err
 	}
-	d := &Discarded{Changes: choose(s.Changes, paths)}
+	d := &Discarded{}
+	d.Changes, _ = w.choose(s.Changes, paths)
 	if err := w.checkPaths(ctx, paths, d.Changes); err != nil {
 		return nil, err
 	}

@@ -190,10 +190,23 @@ type workState struct{ *Workspace }
 
 func (s workState) Label() string { return "work" }
 
+// Files lists what lies there, and what a partial workspace does not lay out.
+func (s workState) Files(ctx context.Context) ([]state.File, error) {
+	now, err := s.Workspace.Files(ctx)
+	if err != nil || len(s.rec.Only) == 0 {
+		return now, err
+	}
+	before, err := s.BaseState().Files(ctx)
+	return s.withAbsent(before, now), err
+}
+
 func (s workState) Open(p string) (io.ReadCloser, error) {
 	full := s.local(p)
 	info, err := os.Lstat(full)
 	if err != nil {
+		if !s.wanted(p) {
+			return s.BaseState().Open(p)
+		}
 		return nil, fmt.Errorf("%s: %w", p, kind.ErrNoFile)
 	}
 	if info.Mode()&fs.ModeSymlink != 0 {

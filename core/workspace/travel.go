@@ -104,6 +104,9 @@ func (w *Workspace) Restore(ctx context.Context, paths []string, from state.Stat
 			chosen = append(chosen, f)
 		}
 	}
+	if chosen, err = w.withCompanions(ctx, from, chosen); err != nil {
+		return nil, err
+	}
 	now, err := w.known(ctx)
 	if err != nil {
 		return nil, err
@@ -124,7 +127,11 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 	if err != nil {
 		return nil, err
 	}
-	is, want := byPath(present), byPath(chosen)
+	is := byPath(present)
+	if slices.Contains(paths, ".") { // everything means the part that is laid out
+		chosen = slices.DeleteFunc(chosen, func(f state.File) bool { return is[f.Path].Mode == 0 && !w.wanted(f.Path) })
+	}
+	want := byPath(chosen)
 	var overwrite, extra []string
 	var write []state.File
 	for _, f := range chosen {
@@ -138,16 +145,8 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 			extra = append(extra, f.Path)
 		}
 	}
-	locks, err := w.Chest.Locks(ctx)
-	if err != nil {
+	if err := w.checkHeld(ctx, append(overwrite, extra...), "Bring it back into another folder with --to FOLDER."); err != nil {
 		return nil, err
-	}
-	for _, p := range append(overwrite, extra...) {
-		for _, l := range locks {
-			if !w.holds(l) && chest.Covers(l.Address, p) {
-				return nil, fault.New(fault.Refused, "Bring it back into another folder with --to FOLDER.", "%s is locked by %s.", p, chest.HolderText(l))
-			}
-		}
 	}
 	r := &Restored{}
 	if r.Rescued, err = w.rescue(append(overwrite, extra...)); err != nil {

@@ -67,6 +67,8 @@ type record struct {
 	Chest  string `toml:"chest"`
 	Branch string `toml:"branch"`
 	Base   string `toml:"base"`
+	// Only lists the patterns of a partial workspace.
+	Only []string `toml:"only,omitempty"`
 }
 
 // Workspace is an open workspace.

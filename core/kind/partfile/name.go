@@ -17,7 +17,8 @@ const maxName = 120
 // reserved are the device names that some systems give to no file.
 var reserved = map[string]bool{"con": true, "prn": true, "aux": true, "nul": true}
 
-func isReserved(stem string) bool {
+// IsReserved reports whether some systems give a name, without its ending, to no file.
+func IsReserved(stem string) bool {
 	stem = strings.ToLower(stem)
 	if len(stem) == 4 && (strings.HasPrefix(stem, "com") || strings.HasPrefix(stem, "lpt")) && stem[3] >= '0' && stem[3] <= '9' {
 		return true
@@ -43,7 +44,7 @@ func Safe(key string) string {
 		}
 	}
 	name := b.String()
-	if stem, _, _ := strings.Cut(name, "."); isReserved(stem) {
+	if stem, _, _ := strings.Cut(name, "."); IsReserved(stem) {
 		name = fmt.Sprintf("%%%02X%s", name[0], name[1:])
 	}
 	if name == "" {

@@ -1,0 +1,102 @@
+package workspace
+
+import (
+	"fmt"
+	"path"
+	"strings"
+
+	"golang.org/x/text/unicode/norm"
+
+	"oakenchest/core/blob"
+	"oakenchest/core/chest"
+	"oakenchest/core/kind/partfile"
+)
+
+// longestPath is the greatest length of a path that every system takes, in
+// UTF-16 units, with some room for the folder that a workspace lies in.
+const longestPath = 240
+
+// hardNames says which new names of a commit some systems can't have: a colleague
+// there could not open the project. tree is that of the commit.
+func (w *Workspace) hardNames(tree blob.Digest, chosen []Change) ([]string, error) {
+	var out []string
+	seen := map[string]bool{}
+	for _, c := range chosen {
+		if c.State != New && c.State != Moved {
+			continue
+		}
+		if len([]rune(c.Path)) > longestPath {
+			out = append(out, fmt.Sprintf("%s has %d characters, more than some systems take in a path.", c.Path, len([]rune(c.Path))))
+		}
+		for p := c.Path; p != "." && !seen[p]; p = path.Dir(p) {
+			seen[p] = true
+			if there, err := w.Chest.At(w.Base.Tree, p); err != nil || there.Mode != 0 {
+				if err != nil {
+					return nil, err
+				}
+				break // it was there before, and so were the folders above
+			}
+			if why := hardName(path.Base(p)); why != "" {
+				out = append(out, p+" "+why)
+			}
+			twin, err := w.twin(tree, p)
+			if err != nil {
+				return nil, err
+			}
+			if twin != "" {
+				out = append(out, fmt.Sprintf("%s and %s are one name to some systems: they differ in capitals or accents only.", p, twin))
+			}
+		}
+	}
+	return out, nil
+}
+
+// hardName says what is wrong with a name; empty for nothing.
+func hardName(name string) string {
+	stem, _, _ := strings.Cut(name, ".")
+	for _, r := range name {
+		if r < ' ' || strings.ContainsRune(`<>:"|?*\`, r) {
+			return fmt.Sprintf("has the character %q, which some systems do not take in names.", r)
+		}
+	}
+	switch {
+	case partfile.IsReserved(stem):
+		return "has the name of a device on some systems, which have no file of that name."
+	case strings.HasSuffix(name, ".") || strings.HasSuffix(name, " "):
+		return "ends with a dot or a space, which some systems take away."
+	}
+	return ""
+}
+
+// twin gives the path beside p that some systems take for the same; empty for none.
+func (w *Workspace) twin(tree blob.Digest, p string) (string, error) {
+	dir, name := splitPath(p)
+	folder, err := w.Chest.At(tree, dir)
+	if err != nil || folder.Mode != chest.Folder {
+		return "", err
+	}
+	entries, err := w.Chest.Entries(folder.Digest)
+	if err != nil {
+		return "", err
+	}
+	folded := foldName(name)
+	for _, e := range entries {
+		if e.Path != name && foldName(e.Path) == folded {
+			return path.Join(dir, e.Path), nil
+		}
+	}
+	return "", nil
+}
+
+// foldName gives equal texts for names that some systems take for one: composed
+// by NFC (Unicode Standard Annex 15), in small letters.
+func foldName(name string) string {
+	plain := true
+	for i := range len(name) {
+		plain = plain && name[i] < 0x80
+	}
+	if plain {
+		return strings.ToLower(name)
+	}
+	return norm.NFC.String(strings.ToLower(norm.NFC.String(name)))
+}
