@@ -15,6 +15,7 @@ import (
 	"os/user"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -84,6 +85,17 @@ type foundDifference struct{}
 
 func (*foundDifference) Error() string { return "there is a difference" }
 
+// conditions are troubles of the machine, with what to do about each.
+var conditions = []struct {
+	is   error
+	hint string
+}{
+	{syscall.ENOSPC, "Make room on the disk and run the command again; what was recorded is unharmed."},
+	{syscall.EDQUOT, "Make room on the disk and run the command again; what was recorded is unharmed."},
+	{syscall.EROFS, "Check that the place can be written, and run the command again."},
+	{os.ErrPermission, "Check that you may read and write there, and run the command again."},
+}
+
 // asFault gives every error the form for people.
 func asFault(err error) *fault.Error {
 	var f *fault.Error
@@ -92,6 +104,11 @@ func asFault(err error) *fault.Error {
 		return f
 	case errors.Is(err, context.Canceled):
 		return fault.New(fault.Failed, "Run the command again to continue.", "It was interrupted.")
+	}
+	for _, c := range conditions {
+		if errors.Is(err, c.is) {
+			return fault.New(fault.Unreachable, c.hint, "%w.", err)
+		}
 	}
 	return fault.New(fault.Failed, "If this looks like a mistake of oaken itself, please report it with the command that you ran.", "%w", err)
 }
@@ -182,6 +199,21 @@ func (a *App) with(ctx context.Context, fn func(*workspace.Workspace) error) err
 		return err
 	}
 	if err := w.Claim(ctx); err != nil {
+		return errors.Join(err, w.Close())
+	}
+	err = fn(w)
+	a.bar.clear()
+	return errors.Join(err, w.Close())
+}
+
+// look opens the workspace for a command that changes nothing in it. It does not
+// wait for others.
+func (a *App) look(ctx context.Context, fn func(*workspace.Workspace) error) error {
+	w, err := a.open(ctx)
+	if err != nil {
+		return err
+	}
+	if _, err := w.ClaimIfFree(ctx); err != nil {
 		return errors.Join(err, w.Close())
 	}
 	err = fn(w)

@@ -21,15 +21,13 @@ func newBranch(a *App) *cobra.Command {
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				if len(args) == 0 {
-					if from != "" {
-						return usage(cmd, "--from needs the name of the new branch.")
-					}
-					return a.listBranches(cmd.Context(), w)
-				}
-				return a.makeBranch(cmd, w, args[0], from)
-			})
+			if len(args) > 0 {
+				return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.makeBranch(cmd, w, args[0], from) })
+			}
+			if from != "" {
+				return usage(cmd, "--from needs the name of the new branch.")
+			}
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.listBranches(cmd.Context(), w) })
 		},
 	}
 	cmd.Flags().StringVar(&from, "from", "", "begin at `STATE`")
@@ -84,7 +82,7 @@ func (a *App) listBranches(ctx context.Context, w *workspace.Workspace) error {
 		if tip.ID != (ledger.ID{}) {
 			when = clock(tip.Time) + "  " + tip.Author
 		}
-		rows = append(rows, []cell{{b.Name, strong}, {workspace.Label(tip), plain}, {when, faint}, {oneLine(firstLine(tip.Message+" "), 60), plain}, {here, good}})
+		rows = append(rows, []cell{{b.Name, strong}, {workspace.Label(tip), plain}, {when, faint}, {oneLine(firstLine(tip.Message), 60), plain}, {here, good}})
 	}
 	if a.json {
 		a.printJSON(map[string]any{"schema": "oaken.branches/1", "branches": list})

@@ -59,7 +59,7 @@ has to be read for one more full workspace of the branch.`,
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				u, err := w.Chest.Usage(cmd.Context())
 				if err != nil {
 					return err

@@ -23,7 +23,7 @@ between. oaken compare shows what is different inside each artifact.`,
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				s, err := w.Changes(cmd.Context())
 				if err != nil {
 					return err

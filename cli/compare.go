@@ -31,7 +31,7 @@ the name of a state, write ./PATH.`,
 			if fileStates(args) {
 				return a.compareFiles(cmd.Context(), args, check, summary)
 			}
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				from, to, paths, err := a.comparison(cmd.Context(), w, args)
 				if err != nil {
 					return err

@@ -21,7 +21,7 @@ func newConflicts(a *App) *cobra.Command {
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				p, open, err := w.Conflicts(cmd.Context())
 				if err != nil {
 					return err

@@ -97,7 +97,7 @@ func newEnvList(a *App) *cobra.Command {
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.listEnvironments(cmd.Context(), w) })
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.listEnvironments(cmd.Context(), w) })
 		},
 	}
 }

@@ -27,7 +27,7 @@ brought each place and which took it away; what a merge brought counts as its.`,
 			if args[0] == "" {
 				return usage(cmd, "There is no text to look for.")
 			}
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				if through {
 					return a.findThrough(cmd.Context(), w, args, limit)
 				}
@@ -122,7 +122,11 @@ func newAuthors(a *App) *cobra.Command {
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
+				paths, err := a.projectPaths(w, args)
+				if err != nil {
+					return err
+				}
 				all, err := history.Authors(cmd.Context(), w.Chest, w.Reader(), w.Base, paths[0])
 				if err != nil {
 					return err

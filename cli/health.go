@@ -25,7 +25,11 @@ workspace where it has them.`,
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+			run := a.look
+			if repair {
+				run = a.with
+			}
+			return run(cmd.Context(), func(w *workspace.Workspace) error {
 				x, mended, err := w.Health(cmd.Context(), repair)
 				if err != nil {
 					return err

@@ -37,7 +37,7 @@ lies in it. --graph shows how branches parted and met.`,
 			if q.Until, err = day(cmd, "until", until, 24*time.Hour-time.Nanosecond); err != nil {
 				return err
 			}
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				entries, more, err := a.entries(cmd.Context(), w, args, q)
 				if err == nil {
 					a.showHistory(w, entries, more, graph)

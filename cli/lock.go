@@ -78,7 +78,7 @@ func newLocks(a *App) *cobra.Command {
 			if len(args) == 1 && !doublestar.ValidatePattern(args[0]) {
 				return usage(cmd, "%q is not a well-formed pattern.", args[0])
 			}
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				all, err := w.Chest.Locks(cmd.Context())
 				if err != nil {
 					return err

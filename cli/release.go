@@ -50,7 +50,7 @@ func newRelease(a *App) *cobra.Command {
 	cmd.AddCommand(&cobra.Command{
 		Use: "list", Short: "List the releases, the newest first", Example: "  oaken release list", Args: cobra.NoArgs, ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.listReleases(cmd.Context(), w) })
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.listReleases(cmd.Context(), w) })
 		},
 	})
 	return cmd

@@ -18,7 +18,7 @@ func newShow(a *App) *cobra.Command {
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeStates,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				c, err := a.commitOf(cmd.Context(), w, args[0])
 				if err != nil {
 					return err

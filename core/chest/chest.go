@@ -83,7 +83,7 @@ func Open(ctx context.Context, dir string) (*Chest, error) {
 		return nil, fault.New(fault.Unreachable, "Check that the location is right and that you can read it.", "There is no chest to open in %s.", dir)
 	}
 	version, err := strconv.Atoi(strings.TrimSpace(strings.TrimPrefix(string(data), formatName)))
-	if err != nil || !strings.HasPrefix(string(data), formatName) {
+	if err != nil || version < 1 || !strings.HasPrefix(string(data), formatName) {
 		return nil, fault.New(fault.Damaged, "Bring the file back from a copy of the chest; its text is \"oaken chest 1\".", "The file %s does not say which format the chest has.", filepath.Join(dir, "format"))
 	}
 	if version > Version {
@@ -115,6 +115,10 @@ func Explain(err error) error {
 		return fault.New(fault.Damaged, "Bring that file back from a copy of the chest; everything else in it can still be read.", "Stored bytes are damaged: %w.", err)
 	case errors.Is(err, blob.ErrMissing):
 		return fault.New(fault.Damaged, "A pack file of the chest is missing; bring it back from a copy.", "The chest should hold some content and does not: %w.", err)
+	case errors.Is(err, ledger.ErrFull):
+		return fault.New(fault.Unreachable, "Make room on the disk of the chest, and run the command again; nothing was recorded.", "The chest can't be written: %w.", err)
+	case errors.Is(err, ledger.ErrReadOnly):
+		return fault.New(fault.Unreachable, "Check that you may write there, and run the command again.", "The chest can't be written: %w.", err)
 	case errors.Is(err, ledger.ErrBusy):
 		return fault.New(fault.Unreachable, "Try again in a moment.", "Another program is writing to the chest and did not finish in time.")
 	}

@@ -34,6 +34,10 @@ var (
 	ErrNewer = errors.New("the records have a newer format")
 	// ErrBusy: another process kept the records for too long.
 	ErrBusy = errors.New("the records are in use by another process")
+	// ErrFull: there is no room to write them.
+	ErrFull = errors.New("there is no room for the records")
+	// ErrReadOnly: they can't be written.
+	ErrReadOnly = errors.New("the records can't be written")
 )
 
 const schema = `
@@ -168,16 +172,16 @@ type Tx struct {
 func (l *Ledger) View(ctx context.Context, fn func(*Tx) error) error {
 	tx, err := l.db.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
 	if err != nil {
-		return busy(err)
+		return explain(err)
 	}
 	defer tx.Rollback()
-	return busy(fn(&Tx{tx, ctx}))
+	return explain(fn(&Tx{tx, ctx}))
 }
 
 // Update runs fn and keeps its changes, all or none: an error from fn, or a
 // panic, undoes them.
 func (l *Ledger) Update(ctx context.Context, fn func(*Tx) error) error {
-	return busy(l.update(ctx, fn))
+	return explain(l.update(ctx, fn))
 }
 
 func (l *Ledger) update(ctx context.Context, fn func(*Tx) error) error {
@@ -192,9 +196,17 @@ func (l *Ledger) update(ctx context.Context, fn func(*Tx) error) error {
 	return tx.Commit()
 }
 
-func busy(err error) error {
-	if err != nil && strings.Contains(err.Error(), "SQLITE_BUSY") {
-		return fmt.Errorf("%w: %w", ErrBusy, err)
+// conditions are what the engine says of the machine, with our errors for it.
+var conditions = []struct {
+	says string
+	is   error
+}{{"SQLITE_BUSY", ErrBusy}, {"SQLITE_FULL", ErrFull}, {"disk is full", ErrFull}, {"disk I/O error", ErrFull}, {"readonly database", ErrReadOnly}, {"unable to open database file", ErrReadOnly}}
+
+func explain(err error) error {
+	for _, c := range conditions {
+		if err != nil && strings.Contains(err.Error(), c.says) {
+			return fmt.Errorf("%w: %w", c.is, err)
+		}
 	}
 	return err
 }

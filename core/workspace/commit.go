@@ -5,8 +5,10 @@ import (
 	"errors"
 	"io"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 
 	"oakenchest/core/blob"
 	"oakenchest/core/blob/cut"
@@ -211,8 +213,8 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 	if err == nil {
 		err = batch.Commit()
 	}
-	if errors.Is(err, os.ErrPermission) || err != nil && strings.Contains(err.Error(), "no space") {
-		err = fault.New(fault.Unreachable, "Make room, or check the rights, and commit again; nothing was recorded.", "The chest can't be written: %w.", err)
+	if unwritable(err) {
+		err = chestUnwritable(err)
 	}
 	return tree, real, err
 }
@@ -226,8 +228,11 @@ type arrival struct {
 func (w *Workspace) storeFile(batch *blob.Batch, change Change) (arrival, error) {
 	f := change.is
 	in, err := w.Work().Open(f.Path)
-	if err != nil {
+	if errors.Is(err, kind.ErrNoFile) || errors.Is(err, os.ErrNotExist) {
 		return arrival{}, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s went away while it was being committed.", f.Path)
+	}
+	if err != nil {
+		return arrival{}, unstored(f.Path, err)
 	}
 	defer in.Close()
 	c, err := batch.Start(in, w.seams(f, in))
@@ -254,7 +259,20 @@ func (w *Workspace) seams(f state.File, in io.ReadCloser) []int64 {
 	return nil
 }
 
+// unwritable reports whether an error says that a place can't be written.
+func unwritable(err error) bool {
+	return errors.Is(err, syscall.EROFS) || errors.Is(err, syscall.ENOSPC) || errors.Is(err, syscall.EDQUOT) || errors.Is(err, os.ErrPermission)
+}
+
+func chestUnwritable(err error) error {
+	return fault.New(fault.Unreachable, "Make room, or check the rights, and commit again; nothing was recorded.", "The chest can't be written: %w.", err)
+}
+
 func unstored(p string, err error) error {
+	var at *os.PathError
+	if unwritable(err) && errors.As(err, &at) && strings.Contains(filepath.Base(at.Path), "writing-") {
+		return chestUnwritable(err)
+	}
 	return fault.New(fault.Failed, "Nothing was recorded. Check the disk and the rights, and commit again.", "%s can't be stored: %w.", p, err)
 }
 

@@ -9,31 +9,54 @@ import (
 	"oakenchest/core/chest"
 )
 
-// Health examines the chest. With repair, what the workspace holds good copies
-// of is stored anew, and the chest examined again; mended counts the versions.
+// Health examines the chest, and the workspace's own files. With repair, what
+// the workspace holds good copies of is stored anew, and the chest examined
+// again; mended counts the versions.
 func (w *Workspace) Health(ctx context.Context, repair bool) (x *chest.Examination, mended int, err error) {
-	if x, err = w.Chest.Examine(ctx, w.host.Progress); err != nil || !repair || len(x.Findings) == 0 {
-		return x, 0, err
+	flaws := w.flaws(repair)
+	x, err = w.Chest.Examine(ctx, w.host.Progress)
+	if err == nil && repair && len(x.Findings) > 0 {
+		if mended, err = w.repair(ctx, x); err == nil && mended > 0 {
+			x, err = w.Chest.Examine(ctx, w.host.Progress)
+		}
 	}
+	if err != nil {
+		return x, mended, err
+	}
+	x.Findings = append(x.Findings, flaws...)
+	return x, mended, nil
+}
+
+// flaws says what is wrong with the index, which no command needs; repair takes
+// it away. Other files of the workspace's own keep it from opening when they are
+// damaged.
+func (w *Workspace) flaws(repair bool) []chest.Finding {
+	data, err := os.ReadFile(w.indexFile())
+	if err != nil || decodeIndex(data) != nil {
+		return nil
+	}
+	if repair && os.Remove(w.indexFile()) == nil {
+		return nil
+	}
+	return []chest.Finding{{Where: Folder + "/index", Reason: "what the workspace remembers of its files is damaged; the next command that looks at them makes it anew"}}
+}
+
+// repair stores anew what is damaged in the chest and whole in the workspace.
+func (w *Workspace) repair(ctx context.Context, x *chest.Examination) (int, error) {
 	files, err := w.Files(ctx)
 	if err != nil {
-		return x, 0, err
+		return 0, err
 	}
 	at := map[blob.Digest]string{}
 	for _, f := range files {
-		if f.Mode != chest.Link {
+		if f.Mode == chest.Plain || f.Mode == chest.Executable {
 			at[f.Digest] = f.Path
 		}
 	}
-	mended, err = w.Chest.Repair(ctx, x, files, func(d blob.Digest) (io.ReadCloser, error) {
+	return w.Chest.Repair(ctx, x, files, func(d blob.Digest) (io.ReadCloser, error) {
 		if p, ok := at[d]; ok {
 			return os.Open(w.local(p))
 		}
 		return nil, nil
 	})
-	if err != nil || mended == 0 {
-		return x, mended, err
-	}
-	x, err = w.Chest.Examine(ctx, w.host.Progress)
-	return x, mended, err
 }

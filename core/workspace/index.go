@@ -9,13 +9,15 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/cespare/xxhash/v2"
+
 	"oakenchest/core/element"
 )
 
 // The index remembers, for each file, what the file system said of it when its
 // digest was taken:
 //
-//	"OAKWIDX\x02", time of writing (int64, Unix nanoseconds), number of folders
+//	"OAKWIDX\x03", XXH64 of all that follows (uint64), time of writing (int64, Unix nanoseconds), number of folders
 //	(uvarint), then for each folder, sorted: path (uvarint length, bytes), number
 //	of files (uvarint), then for each file, sorted by name: name (uvarint length,
 //	bytes), size (int64), changed (int64, nanoseconds), inode (uint64), digest
@@ -35,7 +37,7 @@ type indexEntry struct {
 }
 
 const (
-	indexMagic = "OAKWIDX\x02"
+	indexMagic = "OAKWIDX\x03"
 	entryBytes = 8 + 8 + 8 + 32
 )
 
@@ -109,9 +111,10 @@ func (w *Workspace) needIndex() {
 // decodeIndex reads an index; nil when it is not well formed.
 func decodeIndex(data []byte) *index {
 	rest, ok := bytes.CutPrefix(data, []byte(indexMagic))
-	if !ok || len(rest) < 8 {
+	if !ok || len(rest) < 16 || xxhash.Sum64(rest[8:]) != binary.LittleEndian.Uint64(rest) {
 		return nil
 	}
+	rest = rest[8:]
 	x := newIndex()
 	x.written = int64(binary.LittleEndian.Uint64(rest))
 	rest = rest[8:]
@@ -165,6 +168,7 @@ func (x *index) encode() []byte {
 		n += len(dir) + 16 + len(list)*(entryBytes+32)
 	}
 	out := append(make([]byte, 0, n+64), indexMagic...)
+	out = binary.LittleEndian.AppendUint64(out, 0) // the sum, when the rest is known
 	out = binary.LittleEndian.AppendUint64(out, uint64(x.written))
 	out = binary.AppendUvarint(out, uint64(len(x.folders)))
 	for _, dir := range slices.Sorted(maps.Keys(x.folders)) {
@@ -180,6 +184,7 @@ func (x *index) encode() []byte {
 			out = append(out, e.digest[:]...)
 		}
 	}
+	binary.LittleEndian.PutUint64(out[len(indexMagic):], xxhash.Sum64(out[len(indexMagic)+8:]))
 	return out
 }
 

@@ -1,7 +1,6 @@
 package workspace
 
 import (
-	"encoding/json"
 	"errors"
 	"os"
 	"path/filepath"
@@ -10,6 +9,9 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/state"
 )
+
+// pendingVersion is the format of merge.json.
+const pendingVersion = 2
 
 // Pending is a merge or revert that has begun and is not committed. It is kept
 // as data beside the files, which hold mine where a conflict is open.
@@ -44,27 +46,20 @@ func (w *Workspace) pendingFile() string { return filepath.Join(w.Root, Folder, 
 
 // Pending gives the merge under way, nil for none.
 func (w *Workspace) Pending() (*Pending, error) {
-	data, err := os.ReadFile(w.pendingFile())
+	p := &Pending{}
+	err := w.readSealed("merge.json", p)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, nil
 	}
-	p := &Pending{}
-	if err == nil {
-		err = json.Unmarshal(data, p)
-	}
-	if err != nil || p.Format != formatVersion {
-		return nil, fault.New(fault.Damaged, "Bring .oaken/merge.json back from a copy, or remove it to give the merge up.", "The record of the merge under way can't be read.")
+	if err != nil || p.Format != pendingVersion {
+		return nil, fault.New(fault.Damaged, "Bring it back from a copy, or remove it to give the merge up.", "The record of the merge under way, .oaken/merge.json, can't be read.")
 	}
 	return p, nil
 }
 
 func (w *Workspace) savePending(p *Pending) error {
-	p.Format = formatVersion
-	data, err := json.MarshalIndent(p, "", "  ")
-	if err != nil {
-		return err
-	}
-	return w.writeOwn("merge.json", append(data, '\n'))
+	p.Format = pendingVersion
+	return w.writeSealed("merge.json", p)
 }
 
 // states gives the three states of a merge under way.

@@ -2,7 +2,6 @@ package workspace
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"os"
 	"path/filepath"
@@ -32,11 +31,7 @@ func (w *Workspace) journalFile() string { return filepath.Join(w.Root, Folder, 
 
 // intend writes the journal before files are touched.
 func (w *Workspace) intend(j journal) error {
-	data, err := json.Marshal(j)
-	if err != nil {
-		return err
-	}
-	return w.writeOwn("journal.json", data)
+	return w.writeSealed("journal.json", j)
 }
 
 // fulfilled takes the journal away.
@@ -59,16 +54,13 @@ func (w *Workspace) recover(ctx context.Context) error {
 			return err
 		}
 	}
-	data, err := os.ReadFile(w.journalFile())
+	var j journal
+	err := w.readSealed("journal.json", &j)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil
 	}
-	var j journal
-	if err == nil {
-		err = json.Unmarshal(data, &j)
-	}
 	if err != nil {
-		return fault.New(fault.Damaged, "Remove .oaken/journal.json; oaken changes then shows how far the files came.", "The record of an interrupted command can't be read: %w.", err)
+		return fault.New(fault.Damaged, "Remove that file; oaken changes then shows how far the files came.", "The record of an interrupted command, .oaken/journal.json, can't be read: %w.", err)
 	}
 	if j.What == "restore" {
 		err = w.resumeRestore(ctx, j)

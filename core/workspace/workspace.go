@@ -26,7 +26,6 @@ import (
 	"unicode"
 
 	"github.com/gofrs/flock"
-	"github.com/pelletier/go-toml/v2"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
@@ -40,7 +39,7 @@ import (
 // Folder is the name of the workspace's own folder.
 const Folder = ".oaken"
 
-const formatVersion = 1
+const formatVersion = 2
 
 // Host is what a workspace takes from the machine that it runs on.
 type Host struct {
@@ -69,6 +68,7 @@ type record struct {
 	Base   string `toml:"base"`
 	// Only lists the patterns of a partial workspace.
 	Only []string `toml:"only,omitempty"`
+	Sum  string   `toml:"sum,omitempty"`
 }
 
 // Workspace is an open workspace.
@@ -237,9 +237,8 @@ func (w *Workspace) loadRecord() error {
 	if err != nil {
 		return err
 	}
-	w.rec = record{}
-	if err := toml.Unmarshal(data, &w.rec); err != nil {
-		return fault.New(fault.Damaged, "Bring it back from a copy.", "The workspace's own file %s can't be read: %w.", filepath.Join(Folder, "workspace.toml"), err)
+	if w.rec, err = decodeRecord(data); err != nil {
+		return fault.New(fault.Damaged, "Bring it back from a copy, or get a new workspace of the chest with oaken open.", "The workspace's own file %s can't be read: %w.", filepath.Join(Folder, "workspace.toml"), err)
 	}
 	if w.rec.Format > formatVersion {
 		return fault.New(fault.Unreachable, "Use a newer oaken.", "The workspace has format %d; this program knows formats up to %d.", w.rec.Format, formatVersion)
@@ -297,19 +296,56 @@ func (w *Workspace) Claim(ctx context.Context) error {
 	lock := flock.New(filepath.Join(w.Root, Folder, "busy"))
 	wait, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	if ok, err := lock.TryLockContext(wait, 20*time.Millisecond); err != nil || !ok {
+	ok, err := lock.TryLockContext(wait, 20*time.Millisecond)
+	if err != nil && wait.Err() == nil {
+		return fault.New(fault.Refused, "Check that you may write there.", "The workspace can't be written: %w.", err)
+	}
+	if err != nil || !ok {
 		return fault.New(fault.Refused, "Wait until it has finished, and try again.", "Another oaken is changing this workspace.")
 	}
 	w.busy = lock
+	return w.begun(ctx)
+}
+
+// ClaimIfFree is Claim for commands that only look: when the workspace can't be
+// written, or another process is at work in it, it is taken as it is. free says
+// whether it was claimed.
+func (w *Workspace) ClaimIfFree(ctx context.Context) (free bool, err error) {
+	lock := flock.New(filepath.Join(w.Root, Folder, "busy"))
+	if ok, err := lock.TryLock(); err != nil || !ok {
+		return false, nil
+	}
+	w.busy = lock
+	err = w.begun(ctx)
+	var locked *unwritableError
+	if errors.As(err, &locked) {
+		w.busy = nil
+		return false, lock.Unlock()
+	}
+	return true, err
+}
+
+// unwritableError says that the workspace's own folder can't be written.
+type unwritableError struct{ refuse *fault.Error }
+
+// Error gives the first sentence for people.
+func (e *unwritableError) Error() string { return e.refuse.Error() }
+
+// Unwrap gives the error for people.
+func (e *unwritableError) Unwrap() error { return e.refuse }
+
+// begun takes the workspace over from whoever had it before.
+func (w *Workspace) begun(ctx context.Context) error {
 	if err := errors.Join(w.loadRecord(), w.loadBase(ctx)); err != nil { // another process may have moved on
 		return err
 	}
 	temp := filepath.Join(w.Root, Folder, "temp") // what a killed process has left
-	if err := os.RemoveAll(temp); err != nil {
-		return err
+	err := os.RemoveAll(temp)
+	if err == nil {
+		err = os.MkdirAll(temp, 0o777)
 	}
-	if err := os.MkdirAll(temp, 0o777); err != nil {
-		return err
+	if err != nil {
+		return &unwritableError{fault.New(fault.Unreachable, "Check that you may write there, and that the disk has room.", "The workspace can't be written: %w.", err)}
 	}
 	return errors.Join(w.recover(ctx), w.forgetRescued())
 }
@@ -321,7 +357,7 @@ func (w *Workspace) save() error {
 	if w.Base.ID != (ledger.ID{}) {
 		w.rec.Base = w.Base.ID.String()
 	}
-	data, err := toml.Marshal(w.rec)
+	data, err := w.rec.encode()
 	if err != nil {
 		return err
 	}
