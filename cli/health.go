@@ -29,30 +29,43 @@ workspace where it has them.`,
 			if repair {
 				run = a.with
 			}
-			return run(cmd.Context(), func(w *workspace.Workspace) error {
+			opened := false
+			err := run(cmd.Context(), func(w *workspace.Workspace) error {
+				opened = true
 				x, mended, err := w.Health(cmd.Context(), repair)
 				if err != nil {
 					return err
 				}
-				a.bar.clear()
-				left := touched(x)
-				if a.json {
-					a.printJSON(healthJSON(x, mended))
-				} else {
-					a.showHealth(x, mended)
-				}
-				switch {
-				case left == 0 && (repair && mended > 0 || len(x.Findings) == 0):
-					return nil
-				case a.json:
-					return &damageFound{}
-				}
-				return fault.New(fault.Damaged, healthHint(repair), "The chest is damaged: %s, %s touched.", count(len(x.Findings), "finding"), touchedText(left))
+				return a.finding(x, mended, repair)
 			})
+			if !opened && err != nil { // the chest may say more
+				if x, failed := workspace.ExamineChest(cmd.Context(), a.host(), a.folder()); failed == nil && len(x.Findings) > 0 {
+					return a.finding(x, 0, repair)
+				}
+			}
+			return err
 		},
 	}
 	cmd.Flags().BoolVar(&repair, "repair", false, "store good copies from this workspace anew")
 	return cmd
+}
+
+// finding shows an examination, and gives the error that ends the call.
+func (a *App) finding(x *chest.Examination, mended int, repair bool) error {
+	a.bar.clear()
+	left := touched(x)
+	if a.json {
+		a.printJSON(healthJSON(x, mended))
+	} else {
+		a.showHealth(x, mended)
+	}
+	switch {
+	case left == 0 && (repair && mended > 0 || len(x.Findings) == 0):
+		return nil
+	case a.json:
+		return &damageFound{}
+	}
+	return fault.New(fault.Damaged, healthHint(repair), "The chest is damaged: %s, %s touched.", count(len(x.Findings), "finding"), touchedText(left))
 }
 
 // damageFound ends a call with status 6 when its output has said why.

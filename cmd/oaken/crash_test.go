@@ -333,7 +333,7 @@ func TestFlippedBitsInEverySortOfFile(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := rand.New(rand.NewPCG(8, 9))
+	r := rand.New(rand.NewPCG(8, 39))
 	sorts := map[string]int{}
 	for _, full := range files {
 		whole, err := os.ReadFile(full)
@@ -343,11 +343,14 @@ func TestFlippedBitsInEverySortOfFile(t *testing.T) {
 		name := filepath.Base(full)
 		flips := 24
 		if name == "ledger.db" { // most of it is empty
-			flips = 80
+			flips = 60
 		}
 		for range min(len(whole), flips) {
 			damaged := append([]byte{}, whole...)
 			at, bit := r.IntN(len(whole)), r.IntN(8)
+			for name == "ledger.db" && whole[at] == 0 {
+				at = r.IntN(len(whole))
+			}
 			damaged[at] ^= 1 << bit
 			os.Chmod(full, 0o666)
 			if err := os.WriteFile(full, damaged, 0o666); err != nil {

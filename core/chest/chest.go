@@ -115,6 +115,8 @@ func Explain(err error) error {
 		return fault.New(fault.Damaged, "Bring that file back from a copy of the chest; everything else in it can still be read.", "Stored bytes are damaged: %w.", err)
 	case errors.Is(err, blob.ErrMissing):
 		return fault.New(fault.Damaged, "A pack file of the chest is missing; bring it back from a copy.", "The chest should hold some content and does not: %w.", err)
+	case errors.Is(err, ledger.ErrDamaged):
+		return fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest; oaken health says more.", "The chest's ledger.db can't be read: %w.", err)
 	case errors.Is(err, ledger.ErrFull):
 		return fault.New(fault.Unreachable, "Make room on the disk of the chest, and run the command again; nothing was recorded.", "The chest can't be written: %w.", err)
 	case errors.Is(err, ledger.ErrReadOnly):

@@ -104,7 +104,7 @@ func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
 			known[commit.ID] = true
 		}
 		add := func(where, format string, args ...any) {
-			r.findings = append(r.findings, Finding{Where: where, Reason: fmt.Sprintf(format, args...)})
+			r.findings = append(r.findings, Finding{Where: "ledger.db, " + where, Reason: fmt.Sprintf(format, args...)})
 		}
 		for _, commit := range r.commits {
 			name := fmt.Sprintf("commit %s:%d", commit.Branch, commit.Depth)

@@ -104,6 +104,16 @@ func atDepth(tx *ledger.Tx, b ledger.Branch, number, state string) (ledger.Commi
 	return at, err
 }
 
+// Commit gives a commit by its id, which the records themselves name: that it is
+// missing is damage.
+func (c *Chest) Commit(ctx context.Context, id ledger.ID) (found ledger.Commit, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { found, err = tx.Commit(id); return err })
+	if errors.Is(err, ledger.ErrNotFound) {
+		err = fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest; the workspace's files are as they were.", "The chest's ledger.db does not hold the commit %s, which is spoken of elsewhere.", id.Short())
+	}
+	return found, Explain(err)
+}
+
 // Branches gives all branches by name.
 func (c *Chest) Branches(ctx context.Context) (out []ledger.Branch, err error) {
 	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Branches(); return err })

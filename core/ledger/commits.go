@@ -28,7 +28,7 @@ func (id ID) Short() string { return id.String()[:8] }
 func ParseID(s string) (ID, error) {
 	b, err := letters.DecodeString(s)
 	if err != nil || len(b) != len(ID{}) {
-		return ID{}, fmt.Errorf("%q is no commit id", s)
+		return ID{}, fmt.Errorf("%w: %q is no id", ErrDamaged, s)
 	}
 	return ID(b), nil
 }

@@ -36,6 +36,8 @@ var (
 	ErrBusy = errors.New("the records are in use by another process")
 	// ErrFull: there is no room to write them.
 	ErrFull = errors.New("there is no room for the records")
+	// ErrDamaged: they are not what this program wrote.
+	ErrDamaged = errors.New("the records are damaged")
 	// ErrReadOnly: they can't be written.
 	ErrReadOnly = errors.New("the records can't be written")
 )
@@ -200,7 +202,8 @@ func (l *Ledger) update(ctx context.Context, fn func(*Tx) error) error {
 var conditions = []struct {
 	says string
 	is   error
-}{{"SQLITE_BUSY", ErrBusy}, {"SQLITE_FULL", ErrFull}, {"disk is full", ErrFull}, {"disk I/O error", ErrFull}, {"readonly database", ErrReadOnly}, {"unable to open database file", ErrReadOnly}}
+}{{"SQLITE_BUSY", ErrBusy}, {"SQLITE_FULL", ErrFull}, {"disk is full", ErrFull}, {"disk I/O error", ErrFull}, {"readonly database", ErrReadOnly}, {"unable to open database file", ErrReadOnly},
+	{"malformed", ErrDamaged}, {"not a database", ErrDamaged}, {"sql: Scan error", ErrDamaged}, {"no such table", ErrDamaged}, {"no such column", ErrDamaged}}
 
 func explain(err error) error {
 	for _, c := range conditions {

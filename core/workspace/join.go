@@ -140,7 +140,7 @@ func (w *Workspace) Sync(ctx context.Context) (*Synced, error) {
 	if err != nil {
 		return nil, err
 	}
-	tip, err := w.Chest.Resolve(ctx, b.Tip.String())
+	tip, err := w.Chest.Commit(ctx, b.Tip)
 	if err != nil {
 		return nil, err
 	}

@@ -93,7 +93,7 @@ func (w *Workspace) recoverCommit(ctx context.Context) error {
 	if err != nil || b.Tip == w.Base.ID || b.Tip == (ledger.ID{}) {
 		return err
 	}
-	tip, err := w.Chest.Resolve(ctx, b.Tip.String())
+	tip, err := w.Chest.Commit(ctx, b.Tip)
 	if err != nil {
 		return err
 	}

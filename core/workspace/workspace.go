@@ -247,6 +247,25 @@ func (w *Workspace) loadRecord() error {
 	return nil
 }
 
+// ExamineChest examines the chest of the workspace that dir lies in, when the
+// workspace itself can't be opened.
+func ExamineChest(ctx context.Context, host Host, dir string) (*chest.Examination, error) {
+	root, err := find(dir)
+	if err != nil {
+		return nil, err
+	}
+	location, err := chestOf(root)
+	if err != nil {
+		return nil, err
+	}
+	c, err := chest.Open(ctx, location)
+	if err != nil {
+		return nil, err
+	}
+	x, err := c.Examine(ctx, host.Progress)
+	return x, errors.Join(err, c.Close())
+}
+
 func (w *Workspace) loadBase(ctx context.Context) error {
 	w.Base = ledger.Commit{}
 	if w.rec.Base == "" {
@@ -256,11 +275,8 @@ func (w *Workspace) loadBase(ctx context.Context) error {
 	if err != nil {
 		return fault.New(fault.Damaged, "Bring the workspace's own files back from a copy.", "The workspace does not know which commit it is at: %w.", err)
 	}
-	err = w.Chest.Ledger.View(ctx, func(tx *ledger.Tx) error { w.Base, err = tx.Commit(id); return err })
-	if errors.Is(err, ledger.ErrNotFound) {
-		return fault.New(fault.Damaged, "Bring the chest back from a copy; the workspace's files are as they were.", "The chest does not hold the commit %s that this workspace is at.", id.Short())
-	}
-	return chest.Explain(err)
+	w.Base, err = w.Chest.Commit(ctx, id)
+	return err
 }
 
 func (w *Workspace) loadManifest() error {
