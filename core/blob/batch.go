@@ -33,7 +33,7 @@ func (b *Batch) Has(d Digest) bool { return b.have[d] || b.store.Has(d) }
 type Content struct {
 	batch  *Batch
 	chunks []*job
-	whole  Digest // of content of several chunks
+	whole  *wholeSum // of content of several chunks
 	size   int64
 }
 
@@ -45,45 +45,77 @@ func (b *Batch) Start(r io.Reader, seams []int64) (*Content, error) {
 		b.cutter = cut.New(r)
 	}
 	b.cutter.Reset(r, seams)
-	whole := sha256.New()
 	c := &Content{batch: b}
-	var first []byte
+	var whole *wholeSum
+	var held []byte // the last chunk: when it is the first too, it is the whole
 	for {
 		chunk, err := b.cutter.Next()
 		if err == io.EOF {
 			break
 		}
+		if err == nil && held != nil {
+			if whole == nil {
+				whole = startWholeSum()
+			}
+			err = c.add(kindPart, held, whole)
+		}
 		if err != nil {
+			whole.stop()
 			return nil, err
 		}
-		own := slices.Clone(chunk)
-		switch len(c.chunks) {
-		case 0:
-			first = own // it may be the whole, and is hashed as such anyway
-		case 1:
-			whole.Write(first)
-			first = nil
-			fallthrough
-		default:
-			whole.Write(chunk)
-		}
-		c.size += int64(len(chunk))
-		j, err := b.submit(kindPlain, own)
-		if err != nil {
-			return nil, err
-		}
-		c.chunks = append(c.chunks, j)
+		held = slices.Clone(chunk)
 	}
-	if len(c.chunks) == 0 {
-		j, err := b.submit(kindPlain, nil)
-		c.chunks = append(c.chunks, j)
-		return c, err
+	c.whole = whole
+	defer whole.stop()
+	if whole == nil {
+		return c, c.add(kindPlain, held, nil)
 	}
-	if len(c.chunks) > 1 {
-		whole.Sum(c.whole[:0])
-	}
-	return c, nil
+	return c, c.add(kindPart, held, whole)
 }
+
+// add sends a chunk on its way.
+func (c *Content) add(kind byte, chunk []byte, whole *wholeSum) error {
+	c.size += int64(len(chunk))
+	if whole != nil {
+		whole.add(chunk)
+	}
+	j, err := c.batch.submit(kind, chunk)
+	c.chunks = append(c.chunks, j)
+	return err
+}
+
+// wholeSum takes the digest of content of several chunks beside the work on the
+// chunks themselves.
+type wholeSum struct {
+	chunks chan []byte
+	done   chan struct{}
+	sum    Digest
+}
+
+func startWholeSum() *wholeSum {
+	w := &wholeSum{chunks: make(chan []byte, aheadPerCore), done: make(chan struct{})}
+	go func() {
+		defer close(w.done)
+		h := sha256.New()
+		for c := range w.chunks {
+			h.Write(c)
+		}
+		h.Sum(w.sum[:0])
+	}()
+	return w
+}
+
+func (w *wholeSum) add(chunk []byte) { w.chunks <- chunk }
+
+// stop ends the summing; nil has none.
+func (w *wholeSum) stop() {
+	if w != nil {
+		close(w.chunks)
+	}
+}
+
+// digest waits for the digest.
+func (w *wholeSum) digest() Digest { <-w.done; return w.sum }
 
 // Finish gives the digest and the size in bytes. It must be called before the
 // batch is committed.
@@ -99,11 +131,12 @@ func (c *Content) Finish() (Digest, int64, error) {
 		list = binary.LittleEndian.AppendUint32(list, uint32(j.size))
 	}
 	c.chunks = c.chunks[:0]
-	if !b.anew && b.Has(c.whole) {
-		return c.whole, c.size, nil
+	whole := c.whole.digest()
+	if !b.anew && b.Has(whole) {
+		return whole, c.size, nil
 	}
-	_, err := b.submitList(c.whole, list, c.size)
-	return b.keep(c.whole), c.size, err
+	_, err := b.submitList(whole, list, c.size)
+	return b.keep(whole), c.size, err
 }
 
 // Put stores content and gives its digest and size. Content that the store has

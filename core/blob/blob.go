@@ -12,12 +12,15 @@
 //	        XXH64 of the fields before and the stored bytes (uint64; Y. Collet,
 //	        "xxHash fast digest algorithm", seed 0), then the stored bytes
 //	kind    0 bytes as they are; 1 bytes compressed with Zstandard (RFC 8878);
-//	        2 a list: for each chunk its digest (32) and its size (uint32)
+//	        2 a list: for each chunk its digest (32) and its size (uint32);
+//	        16 more for a chunk that lists name
 //	index   "OAKINDX\x01", then for each record of the pack, sorted by digest:
 //	        digest (32), offset of the record (uint64), content size (uint64)
 //
-// The digest of a list is that of the whole content, so content has one name
-// whether it was cut or not. A pack `NAME.pack` goes with `NAME.index`, NAME
+// Content is named by its SHA-256 (FIPS 180-4), a list by that of the content
+// that it makes up, so content has one name whether it was cut or not. The chunks
+// of a list are named by BLAKE3 (J. O'Connor et al., "BLAKE3: one function, fast
+// everywhere", 2020), so that each byte is read by one slow function only. A pack `NAME.pack` goes with `NAME.index`, NAME
 // being the first 16 bytes of the SHA-256 of its digests in order, in
 // hexadecimal.
 //

@@ -1,7 +1,6 @@
 package blob
 
 import (
-	"crypto/sha256"
 	"math"
 	"runtime"
 	"sync"
@@ -77,7 +76,7 @@ func (p *pipeline) send(j *job) error {
 
 // prepare is one worker.
 func (p *pipeline) prepare() {
-	enc, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithEncoderLevel(zstd.SpeedDefault))
+	enc, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithEncoderLevel(zstd.SpeedFastest))
 	if err != nil {
 		p.fail(err)
 	}
@@ -89,12 +88,12 @@ func (p *pipeline) prepare() {
 		default:
 		}
 		if j.kind != kindList {
-			j.digest = sha256.Sum256(j.data)
+			j.digest = digestOf(j.kind, j.data)
 		}
 		j.stored, j.known = j.data, !p.batch.anew && p.batch.store.Has(j.digest)
-		if !j.known && enc != nil && j.kind == kindPlain && len(j.data) >= leastPacked && !noisy(j.data) {
+		if !j.known && enc != nil && j.kind&^kindPart == kindPlain && len(j.data) >= leastPacked && !noisy(j.data) {
 			if packed := enc.EncodeAll(j.data, nil); len(packed) < len(j.data)-len(j.data)/16 {
-				j.kind, j.stored = kindZstd, packed
+				j.kind, j.stored = j.kind|kindZstd, packed
 			}
 		}
 		close(j.done)

@@ -15,6 +15,7 @@ import (
 
 	"github.com/cespare/xxhash/v2"
 	"github.com/klauspost/compress/zstd"
+	"lukechampine.com/blake3"
 )
 
 const (
@@ -30,10 +31,20 @@ const (
 const packGone = "the pack is gone"
 
 const (
-	kindPlain byte = iota
-	kindZstd
-	kindList
+	kindPlain byte = 0x00
+	kindZstd  byte = 0x01
+	kindList  byte = 0x02
+	// kindPart is added to the kind of a chunk that a list names.
+	kindPart byte = 0x10
 )
+
+// digestOf gives the name of data that a record of some kind holds.
+func digestOf(kind byte, data []byte) Digest {
+	if kind&kindPart != 0 {
+		return blake3.Sum256(data)
+	}
+	return sha256.Sum256(data)
+}
 
 // Store is a folder of packs.
 type Store struct {
@@ -266,7 +277,7 @@ func (s *Store) recordIn(d Digest, at place, how depth, mem *buffers) (kind byte
 	}
 	kind = head[0]
 	raw, stored := binary.LittleEndian.Uint32(head[33:]), binary.LittleEndian.Uint32(head[37:])
-	if !bytes.Equal(head[1:33], d[:]) || kind > kindList || raw > maxRecord || stored > maxRecord {
+	if !bytes.Equal(head[1:33], d[:]) || kind&^kindPart > kindList || raw > maxRecord || stored > maxRecord {
 		return 0, nil, damaged("the index points to another record")
 	}
 	data = room(mem.stored, int(stored))
@@ -277,7 +288,7 @@ func (s *Store) recordIn(d Digest, at place, how depth, mem *buffers) (kind byte
 	if recordSum(head[:headSize-checkSize], data) != binary.LittleEndian.Uint64(head[headSize-checkSize:]) {
 		return 0, nil, damaged("the bytes do not agree with their sum")
 	}
-	if kind == kindZstd {
+	if kind&^kindPart == kindZstd {
 		if data, err = s.expand(data, room(mem.raw, int(raw))[:0]); err != nil {
 			return 0, nil, damaged(err.Error())
 		}
@@ -286,7 +297,7 @@ func (s *Store) recordIn(d Digest, at place, how depth, mem *buffers) (kind byte
 	if len(data) != int(raw) || kind == kindList && len(data)%listEntry != 0 {
 		return 0, nil, damaged("it has another size")
 	}
-	if how == byDigest && kind != kindList && sha256.Sum256(data) != d {
+	if how == byDigest && kind != kindList && digestOf(kind, data) != d {
 		return 0, nil, damaged("the bytes do not agree with the digest")
 	}
 	return kind, data, nil

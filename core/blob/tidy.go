@@ -143,7 +143,7 @@ func (b *Batch) copyRecord(d Digest, at place) error {
 	if kind == kindList {
 		_, err = b.submitList(d, data, at.size)
 	} else {
-		_, err = b.submit(kindPlain, data)
+		_, err = b.submit(kind&kindPart, data)
 	}
 	return err
 }

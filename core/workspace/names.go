@@ -21,6 +21,7 @@ const longestPath = 240
 func (w *Workspace) hardNames(tree blob.Digest, chosen []Change) ([]string, error) {
 	var out []string
 	seen := map[string]bool{}
+	twins := twinFinder{w.Chest, tree, map[string]map[string][]string{}}
 	for _, c := range chosen {
 		if c.State != New && c.State != Moved {
 			continue
@@ -39,7 +40,7 @@ func (w *Workspace) hardNames(tree blob.Digest, chosen []Change) ([]string, erro
 			if why := hardName(path.Base(p)); why != "" {
 				out = append(out, p+" "+why)
 			}
-			twin, err := w.twin(tree, p)
+			twin, err := twins.of(p)
 			if err != nil {
 				return nil, err
 			}
@@ -68,21 +69,35 @@ func hardName(name string) string {
 	return ""
 }
 
-// twin gives the path beside p that some systems take for the same; empty for none.
-func (w *Workspace) twin(tree blob.Digest, p string) (string, error) {
+// twinFinder finds paths of a tree that some systems take for one.
+type twinFinder struct {
+	chest   *chest.Chest
+	tree    blob.Digest
+	folders map[string]map[string][]string // by folder, its names by what they fold to
+}
+
+// of gives the path beside p that some systems take for the same; empty for none.
+func (t twinFinder) of(p string) (string, error) {
 	dir, name := splitPath(p)
-	folder, err := w.Chest.At(tree, dir)
-	if err != nil || folder.Mode != chest.Folder {
-		return "", err
+	names, known := t.folders[dir]
+	if !known {
+		folder, err := t.chest.At(t.tree, dir)
+		if err != nil || folder.Mode != chest.Folder {
+			return "", err
+		}
+		entries, err := t.chest.Entries(folder.Digest)
+		if err != nil {
+			return "", err
+		}
+		names = make(map[string][]string, len(entries))
+		for _, e := range entries {
+			names[foldName(e.Path)] = append(names[foldName(e.Path)], e.Path)
+		}
+		t.folders[dir] = names
 	}
-	entries, err := w.Chest.Entries(folder.Digest)
-	if err != nil {
-		return "", err
-	}
-	folded := foldName(name)
-	for _, e := range entries {
-		if e.Path != name && foldName(e.Path) == folded {
-			return path.Join(dir, e.Path), nil
+	for _, other := range names[foldName(name)] {
+		if other != name {
+			return path.Join(dir, other), nil
 		}
 	}
 	return "", nil
