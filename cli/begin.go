@@ -43,7 +43,7 @@ what to leave out are written into oaken.toml; --preset names them instead, and
 				return err
 			}
 			for _, p := range presets {
-				o.Presets = append(o.Presets, manifest.Section{Title: p.Name + ": " + p.About, LeaveOut: p.LeaveOut, Locks: p.Locks})
+				o.Presets = append(o.Presets, manifest.Section{Title: p.Name + ": " + p.About, LeaveOut: p.LeaveOut, Locks: p.Locks, Companions: p.Companions})
 			}
 			w, err := workspace.Begin(cmd.Context(), a.host(), folder, o)
 			if err != nil {

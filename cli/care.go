@@ -1,10 +1,14 @@
 package cli
 
 import (
+	"cmp"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/workspace"
 )
@@ -52,8 +56,9 @@ func newUsage(a *App) *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "usage",
 		Short: "Show what takes the space, and what one more workspace costs",
-		Long: `Show what takes the space in the chest, by artifact with all its versions, and what
-has to be read for one more full workspace of the branch.`,
+		Long: `Show what takes the space in the chest, by kind and by artifact, each with all its
+versions, and what has to be read for one more full workspace of the branch. Versions
+of binaries cost what is new in them: equal chunks are stored once.`,
 		Example:           "  oaken usage\n  oaken usage --limit 5",
 		GroupID:           groupCare,
 		Args:              cobra.NoArgs,
@@ -72,27 +77,81 @@ has to be read for one more full workspace of the branch.`,
 				for _, f := range files {
 					full += f.Size
 				}
-				list, rows := []any{}, [][]cell{{{"stored", faint}, {"versions", faint}, {"newest", faint}, {"artifact", faint}}}
-				for i, x := range u.Artifacts {
-					list = append(list, map[string]any{"path": x.Path, "versions": x.Versions, "bytes": x.Size, "stored": x.Stored})
-					if i < limit {
-						rows = append(rows, []cell{{element.SizeText(x.Stored), plain}, {itoa(x.Versions), plain}, {element.SizeText(x.Size), plain}, {x.Path, strong}})
-					}
+				transfer, err := w.Chest.Transfer(w.Base.Tree)
+				if err != nil {
+					return err
 				}
-				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.usage/1", "stored": u.Stored, "whole": u.Whole, "workspace": full, "files": len(files), "artifacts": list})
-					return nil
-				}
-				a.say("The chest holds %s of content in %s.", element.SizeText(u.Whole), element.SizeText(u.Stored))
-				a.say("One more workspace of %s: %s, %s.", workspace.Label(w.Base), count(len(files), "file"), element.SizeText(full))
-				a.table(a.Out, "  ", rows)
-				if len(u.Artifacts) > limit {
-					a.say("  and %d more; --limit says how many are listed.", len(u.Artifacts)-limit)
-				}
+				a.showUsage(w, u, usageOf{len(files), full, transfer}, limit)
 				return nil
 			})
 		},
 	}
 	cmd.Flags().IntVar(&limit, "limit", limit, "list at most `N` artifacts")
 	return cmd
+}
+
+// usageOf is what one more workspace takes: files, their bytes, and the bytes that
+// have to be read for them.
+type usageOf struct {
+	files          int
+	size, transfer int64
+}
+
+// kindUse is what the artifacts of one kind take.
+type kindUse struct {
+	kind      string
+	artifacts int
+	versions  int
+	stored    int64
+}
+
+// byKind adds up artifacts by their kind, as their paths tell it.
+func byKind(w *workspace.Workspace, u *chest.Usage) ([]kindUse, map[string]string) {
+	r, at, kinds := w.Reader(), map[string]*kindUse{}, map[string]string{}
+	for _, x := range u.Artifacts {
+		name := r.KindOf(r.Unit(x.Path), nil).Name()
+		kinds[x.Path] = name
+		if at[name] == nil {
+			at[name] = &kindUse{kind: name}
+		}
+		k := at[name]
+		k.artifacts, k.versions, k.stored = k.artifacts+1, k.versions+x.Versions, k.stored+x.Stored
+	}
+	var out []kindUse
+	for _, k := range at {
+		out = append(out, *k)
+	}
+	slices.SortFunc(out, func(a, b kindUse) int {
+		return cmp.Or(cmp.Compare(b.stored, a.stored), strings.Compare(a.kind, b.kind))
+	})
+	return out, kinds
+}
+
+func (a *App) showUsage(w *workspace.Workspace, u *chest.Usage, one usageOf, limit int) {
+	sums, kinds := byKind(w, u)
+	list, listed := []any{}, []any{}
+	byPath := [][]cell{{{"stored", faint}, {"versions", faint}, {"newest", faint}, {"kind", faint}, {"artifact", faint}}}
+	for i, x := range u.Artifacts {
+		list = append(list, map[string]any{"path": x.Path, "kind": kinds[x.Path], "versions": x.Versions, "bytes": x.Size, "stored": x.Stored})
+		if i < limit {
+			byPath = append(byPath, []cell{{element.SizeText(x.Stored), plain}, {itoa(x.Versions), plain}, {element.SizeText(x.Size), plain}, {kinds[x.Path], plain}, {x.Path, strong}})
+		}
+	}
+	rows := [][]cell{{{"stored", faint}, {"versions", faint}, {"artifacts", faint}, {"kind", faint}}}
+	for _, k := range sums {
+		listed = append(listed, map[string]any{"kind": k.kind, "artifacts": k.artifacts, "versions": k.versions, "stored": k.stored})
+		rows = append(rows, []cell{{element.SizeText(k.stored), plain}, {itoa(k.versions), plain}, {itoa(k.artifacts), plain}, {k.kind, strong}})
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.usage/1", "stored": u.Stored, "whole": u.Whole, "workspace": one.size, "transfer": one.transfer, "files": one.files, "kinds": listed, "artifacts": list})
+		return
+	}
+	a.say("The chest holds %s of content in %s.", element.SizeText(u.Whole), element.SizeText(u.Stored))
+	a.say("One more workspace of %s: %s, %s, of which %s are read from the chest.", workspace.Label(w.Base), count(one.files, "file"), element.SizeText(one.size), element.SizeText(one.transfer))
+	a.table(a.Out, "  ", rows)
+	a.say("")
+	a.table(a.Out, "  ", byPath)
+	if len(u.Artifacts) > limit {
+		a.say("  and %d more; --limit says how many are listed.", len(u.Artifacts)-limit)
+	}
 }

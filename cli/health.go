@@ -13,18 +13,25 @@ import (
 
 func newHealth(a *App) *cobra.Command {
 	var repair bool
+	var other string
 	cmd := &cobra.Command{
 		Use:   "health",
 		Short: "Check every byte and record of the chest",
 		Long: `Check every byte and record of the chest: each stored chunk against its digest,
 each commit against its id, each file of each commit. Damage is listed with the
 versions of artifacts that it touches. --repair takes good copies from this
-workspace where it has them.`,
-		Example:           "  oaken health\n  oaken health --repair",
+workspace where it has them, and with --from from another chest.`,
+		Example:           "  oaken health\n  oaken health --repair --from /backup/exhibit",
 		GroupID:           groupCare,
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if other != "" {
+				if !repair {
+					return usage(cmd, "--from needs --repair.")
+				}
+				other = a.at(other)
+			}
 			run := a.look
 			if repair {
 				run = a.with
@@ -32,7 +39,7 @@ workspace where it has them.`,
 			opened := false
 			err := run(cmd.Context(), func(w *workspace.Workspace) error {
 				opened = true
-				x, mended, err := w.Health(cmd.Context(), repair)
+				x, mended, err := w.Health(cmd.Context(), repair, other)
 				if err != nil {
 					return err
 				}
@@ -47,6 +54,8 @@ workspace where it has them.`,
 		},
 	}
 	cmd.Flags().BoolVar(&repair, "repair", false, "store good copies from this workspace anew")
+	cmd.Flags().StringVar(&other, "from", "", "take good copies from the chest at `LOCATION` too, such as a copy kept elsewhere")
+	_ = cmd.MarkFlagDirname("from")
 	return cmd
 }
 

@@ -7,10 +7,12 @@ import (
 	"io"
 	"slices"
 
+	"lukechampine.com/blake3"
+
 	"oakenchest/core/blob/cut"
 )
 
-// Batch is one pack being written. Use it from one goroutine; end it with
+// Batch is content being written, into one pack or, when it is much, several. Use it from one goroutine; end it with
 // Commit or Abandon. Chunks are hashed and compressed on all cores, and written
 // in the order in which they were cut, so that equal batches give equal packs.
 type Batch struct {
@@ -18,10 +20,16 @@ type Batch struct {
 	pipe   *pipeline
 	cutter *cut.Cutter
 	anew   bool            // store even what the store has
-	have   map[Digest]bool // what this batch holds, or is about to
+	have   map[Digest]bool // content that this batch holds, or is about to
 
-	out packWriter // belongs to the pipeline's writer, until that has ended
+	// What follows belongs to the pipeline's writer, until that has ended.
+	out   packWriter
+	bytes int64 // in the packs that are finished
 }
+
+// fullPack is the size in bytes at which a pack is finished and another begun,
+// so that what is known of a pack under way stays small.
+var fullPack int64 = 1 << 30
 
 // Begin starts a batch. Nothing is written before the first Put.
 func (s *Store) Begin() *Batch { return &Batch{store: s, have: map[Digest]bool{}} }
@@ -32,7 +40,8 @@ func (b *Batch) Has(d Digest) bool { return b.have[d] || b.store.Has(d) }
 // Content is content on its way into a batch.
 type Content struct {
 	batch  *Batch
-	chunks []*job
+	chunks []*job    // the last ones
+	list   []byte    // the digests and sizes of those before
 	whole  *wholeSum // of content of several chunks
 	size   int64
 }
@@ -80,8 +89,20 @@ func (c *Content) add(kind byte, chunk []byte, whole *wholeSum) error {
 		whole.add(chunk)
 	}
 	j, err := c.batch.submit(kind, chunk)
-	c.chunks = append(c.chunks, j)
+	if c.chunks = append(c.chunks, j); len(c.chunks) > 4*aheadPerCore {
+		c.enlist(2 * aheadPerCore)
+	}
 	return err
+}
+
+// enlist takes the digests of the first n chunks that are on their way.
+func (c *Content) enlist(n int) {
+	for _, j := range c.chunks[:n] {
+		d := j.sum()
+		c.list = append(c.list, d[:]...)
+		c.list = binary.LittleEndian.AppendUint32(c.list, uint32(j.size))
+	}
+	c.chunks = append(c.chunks[:0], c.chunks[n:]...)
 }
 
 // wholeSum takes the digest of content of several chunks beside the work on the
@@ -121,22 +142,36 @@ func (w *wholeSum) digest() Digest { <-w.done; return w.sum }
 // batch is committed.
 func (c *Content) Finish() (Digest, int64, error) {
 	b := c.batch
-	if len(c.chunks) == 1 {
+	if c.whole == nil {
 		return b.keep(c.chunks[0].sum()), c.size, nil
 	}
-	list := make([]byte, 0, len(c.chunks)*listEntry)
-	for _, j := range c.chunks {
-		d := b.keep(j.sum())
-		list = append(list, d[:]...)
-		list = binary.LittleEndian.AppendUint32(list, uint32(j.size))
-	}
-	c.chunks = c.chunks[:0]
+	c.enlist(len(c.chunks))
 	whole := c.whole.digest()
 	if !b.anew && b.Has(whole) {
 		return whole, c.size, nil
 	}
-	_, err := b.submitList(whole, list, c.size)
+	list, err := b.shorten(c.list)
+	if err == nil {
+		_, err = b.submitList(kindList, whole, list, c.size)
+	}
 	return b.keep(whole), c.size, err
+}
+
+// shorten gives a list of lists for a long list, and stores those.
+func (b *Batch) shorten(list []byte) ([]byte, error) {
+	if len(list) <= longList*listEntry {
+		return list, nil
+	}
+	var out []byte
+	for _, part := range cutList(list) {
+		d, size := Digest(blake3.Sum256(part)), contentSize(part)
+		if _, err := b.submitList(kindList|kindPart, d, part, size); err != nil {
+			return nil, err
+		}
+		out = append(out, d[:]...)
+		out = binary.LittleEndian.AppendUint32(out, uint32(size)|listMark)
+	}
+	return out, nil
 }
 
 // Put stores content and gives its digest and size. Content that the store has
@@ -164,8 +199,8 @@ func (b *Batch) submit(kind byte, data []byte) (*job, error) {
 	return b.send(&job{kind: kind, data: data, size: int64(len(data)), content: int64(len(data)), done: make(chan struct{})})
 }
 
-func (b *Batch) submitList(d Digest, list []byte, content int64) (*job, error) {
-	return b.send(&job{kind: kindList, digest: d, data: list, size: int64(len(list)), content: content, done: make(chan struct{})})
+func (b *Batch) submitList(kind byte, d Digest, list []byte, content int64) (*job, error) {
+	return b.send(&job{kind: kind, digest: d, data: list, size: int64(len(list)), content: content, done: make(chan struct{})})
 }
 
 func (b *Batch) send(j *job) (*job, error) {
@@ -175,9 +210,23 @@ func (b *Batch) send(j *job) (*job, error) {
 	return j, b.pipe.send(j)
 }
 
-// write appends a finished job's record; it runs on the writer alone.
-func (b *Batch) write(j *job) error {
-	return b.out.record(b.store.dir, j.kind, j.digest, j.size, j.content, j.stored)
+// write appends a finished job's record; it runs on the writer alone. full says
+// that it was the last of its pack.
+func (b *Batch) write(j *job) (full bool, err error) {
+	if err := b.out.record(b.store.dir, j.kind, j.digest, j.size, j.content, j.stored); err != nil || b.out.at < fullPack {
+		return false, err
+	}
+	return true, b.finishPack()
+}
+
+// finishPack makes the pack under way durable.
+func (b *Batch) finishPack() error {
+	b.bytes += b.out.at + int64(len(b.out.index)*entrySize)
+	if _, err := b.out.finish(b.store.dir); err != nil {
+		return err
+	}
+	b.out = packWriter{}
+	return b.store.reload()
 }
 
 // Commit makes everything durable: the pack is written and synchronised, then
@@ -193,13 +242,11 @@ func (b *Batch) Commit() error {
 	if b.out.empty() {
 		return nil // everything was there already
 	}
-	if _, err := b.out.finish(b.store.dir); err != nil {
-		return err
-	}
-	return b.store.reload()
+	return b.finishPack()
 }
 
-// Abandon drops what was not committed.
+// Abandon drops what was not committed. Packs that were full before stay until
+// the store is tidied: the same batch again finds its content there.
 func (b *Batch) Abandon() {
 	if b.pipe != nil {
 		b.pipe.stop()

@@ -12,8 +12,9 @@
 //	        XXH64 of the fields before and the stored bytes (uint64; Y. Collet,
 //	        "xxHash fast digest algorithm", seed 0), then the stored bytes
 //	kind    0 bytes as they are; 1 bytes compressed with Zstandard (RFC 8878);
-//	        2 a list: for each chunk its digest (32) and its size (uint32);
-//	        16 more for a chunk that lists name
+//	        2 a list: for each chunk its digest (32) and its size (uint32), whose
+//	        highest bit says that it is a list itself, of so much content;
+//	        16 more for a chunk or a list that lists name
 //	index   "OAKINDX\x01", then for each record of the pack, sorted by digest:
 //	        digest (32), offset of the record (uint64), content size (uint64)
 //

@@ -87,7 +87,7 @@ func (p *pipeline) prepare() {
 			continue
 		default:
 		}
-		if j.kind != kindList {
+		if !isList(j.kind) {
 			j.digest = digestOf(j.kind, j.data)
 		}
 		j.stored, j.known = j.data, !p.batch.anew && p.batch.store.Has(j.digest)
@@ -143,8 +143,12 @@ func (p *pipeline) writeAll() {
 		}
 		if !j.known && !written[j.digest] && p.failed() == nil {
 			written[j.digest] = true
-			if err := p.batch.write(j); err != nil {
+			full, err := p.batch.write(j)
+			if err != nil {
 				p.fail(err)
+			}
+			if full { // from now on the store knows them
+				written = map[Digest]bool{}
 			}
 		}
 		j.stored, j.data = nil, nil // its digest may be asked for later, its bytes not

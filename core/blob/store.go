@@ -38,6 +38,8 @@ const (
 	kindPart byte = 0x10
 )
 
+func isList(kind byte) bool { return kind&^kindPart == kindList }
+
 // digestOf gives the name of data that a record of some kind holds.
 func digestOf(kind byte, data []byte) Digest {
 	if kind&kindPart != 0 {
@@ -294,7 +296,7 @@ func (s *Store) recordIn(d Digest, at place, how depth, mem *buffers) (kind byte
 		}
 		mem.raw = data
 	}
-	if len(data) != int(raw) || kind == kindList && len(data)%listEntry != 0 {
+	if len(data) != int(raw) || isList(kind) && len(data)%listEntry != 0 {
 		return 0, nil, damaged("it has another size")
 	}
 	if how == byDigest && kind != kindList && digestOf(kind, data) != d {
@@ -357,8 +359,8 @@ func (s *Store) open(d Digest, how depth) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, err
 	}
-	if kind != kindList {
+	if !isList(kind) {
 		return io.NopCloser(bytes.NewReader(data)), nil
 	}
-	return io.NopCloser(&listReader{store: s, digest: d, list: data, how: how}), nil
+	return io.NopCloser(&listReader{store: s, digest: d, lists: [][]byte{data}, how: how}), nil
 }

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 )
 
 func noise(seed byte, n int) []byte {
@@ -210,4 +211,77 @@ func sizeOf(t *testing.T, dir string) (n int64) {
 		n += info.Size()
 	}
 	return n
+}
+
+func TestALargeBatchMakesSeveralPacks(t *testing.T) {
+	defer func(before int64) { fullPack = before }(fullPack)
+	fullPack = 1 << 20
+	dir := t.TempDir()
+	s := open(t, dir)
+	contents := [][]byte{noise(1, 3<<20), noise(2, 100), noise(1, 3<<20), noise(3, 2<<20), bytes.Repeat([]byte("reef "), 1<<19)}
+	for i, d := range put(t, s, contents...) {
+		if got, err := ReadAll(open(t, dir), d, 1<<30); err != nil || !bytes.Equal(got, contents[i]) {
+			t.Errorf("content %d: %d bytes, %v", i, len(got), err)
+		}
+	}
+	if n := len(packsIn(t, dir)); n < 4 || n > 7 {
+		t.Errorf("%d packs", n)
+	}
+	if flaws, err := s.Verify(t.Context(), nil); err != nil || len(flaws) > 0 {
+		t.Errorf("%v, %v", flaws, err)
+	}
+}
+
+func TestAChangeInALongListStoresLittle(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	const things, size = 3000, 5000 // so many chunks that their list is cut
+	content := noise(7, things*size)
+	var seams []int64
+	for i := range things {
+		seams = append(seams, int64(i*size))
+	}
+	store := func() (Digest, int64) {
+		t.Helper()
+		before := sizeOf(t, dir)
+		b := s.Begin()
+		c, err := b.Start(bytes.NewReader(content), seams)
+		if err != nil {
+			t.Fatal(err)
+		}
+		d, _, err := c.Finish()
+		if err == nil {
+			err = b.Commit()
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got, err := ReadAll(open(t, dir), d, 1<<30); err != nil || !bytes.Equal(got, content) {
+			t.Fatalf("%d bytes came back, %v", len(got), err)
+		}
+		return d, sizeOf(t, dir) - before
+	}
+	store()
+	copy(content[len(content)/2:], noise(8, 100))
+	d, n := store()
+	if n > 2*size+40<<10 { // of 108 KB of list
+		t.Errorf("changing 100 bytes stored %d", n)
+	}
+	parts, err := s.Chunks(d)
+	if err != nil || len(parts) <= things {
+		t.Errorf("%d parts, %v", len(parts), err)
+	}
+	reachable := map[Digest]bool{d: true}
+	for _, p := range parts {
+		reachable[p] = true
+	}
+	if _, err := s.Tidy(t.Context(), time.Now().Add(time.Hour), 0, func(d Digest) bool { return reachable[d] }); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := ReadAll(open(t, dir), d, 1<<30); err != nil || !bytes.Equal(got, content) {
+		t.Errorf("after tidying %d bytes came back, %v", len(got), err)
+	}
+	if flaws, err := s.Verify(t.Context(), nil); err != nil || len(flaws) > 0 {
+		t.Errorf("%v, %v", flaws, err)
+	}
 }

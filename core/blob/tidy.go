@@ -117,7 +117,7 @@ func (s *Store) tidyPack(p *pack, name string, reachable func(Digest) bool) (int
 		if err := b.Commit(); err != nil {
 			return 0, err
 		}
-		after = b.out.at + int64(len(keep)*entrySize)
+		after = b.bytes
 	}
 	s.forget(p)
 	return before - after, s.removePack(p)
@@ -140,8 +140,8 @@ func (b *Batch) copyRecord(d Digest, at place) error {
 	if err != nil {
 		return err // damage is for health to find; nothing is removed
 	}
-	if kind == kindList {
-		_, err = b.submitList(d, data, at.size)
+	if isList(kind) {
+		_, err = b.submitList(kind, d, data, at.size)
 	} else {
 		_, err = b.submit(kind&kindPart, data)
 	}

@@ -92,8 +92,8 @@ func (s *Store) verifyPack(ctx context.Context, p *pack, done func(int64)) ([]Fl
 			return nil, err
 		}
 		done(headSize + int64(len(data)))
-		if kind == kindList {
-			flaws = append(flaws, s.verifyList(name, d, data, at.size)...)
+		if isList(kind) {
+			flaws = append(flaws, s.verifyList(name, kind, d, data, at.size)...)
 		} else if at.size != int64(len(data)) {
 			flaws = append(flaws, Flaw{filepath.Join(s.dir, p.name+".index"), d, "the index gives another size"})
 		}
@@ -101,16 +101,19 @@ func (s *Store) verifyPack(ctx context.Context, p *pack, done func(int64)) ([]Fl
 	return flaws, nil
 }
 
-func (s *Store) verifyList(name string, d Digest, list []byte, size int64) []Flaw {
-	sum := int64(0)
+// verifyList holds a list against its chunks, and one that stands for content
+// against the digest of that.
+func (s *Store) verifyList(name string, kind byte, d Digest, list []byte, size int64) []Flaw {
+	if contentSize(list) != size {
+		return []Flaw{{name, d, "its chunks make up another size"}}
+	}
 	for ; len(list) > 0; list = list[listEntry:] {
 		if !s.Has(Digest(list[:32])) {
 			return []Flaw{{name, d, "its chunk " + Digest(list[:32]).Short() + " is missing"}}
 		}
-		sum += int64(binary.LittleEndian.Uint32(list[32:]))
 	}
-	if sum != size {
-		return []Flaw{{name, d, "its chunks make up another size"}}
+	if kind != kindList {
+		return nil
 	}
 	r, err := s.Open(d)
 	if err != nil {
@@ -150,19 +153,27 @@ func (s *Store) withoutIndex(known []*pack) ([]Flaw, error) {
 // index was never written, or is lost.
 const Unindexed = "no index belongs to it"
 
-// Chunks lists the chunks of content that was cut; none for content that was not.
-func (s *Store) Chunks(d Digest) ([]Digest, error) {
+// Chunks lists what content that was cut is made of, the lists between it and
+// its chunks among them; nothing for content that was not.
+func (s *Store) Chunks(d Digest) ([]Digest, error) { return s.chunks(d, 0, nil) }
+
+func (s *Store) chunks(d Digest, deep int, out []Digest) ([]Digest, error) {
 	at, err := s.locate(d)
 	if err != nil {
 		return nil, err
 	}
 	kind, data, err := s.record(d, at, bySum, &buffers{})
-	if err != nil || kind != kindList {
-		return nil, err
+	if err != nil || !isList(kind) {
+		return out, err
 	}
-	var out []Digest
 	for ; len(data) >= listEntry; data = data[listEntry:] {
-		out = append(out, Digest(data[:32]))
+		part := Digest(data[:32])
+		out = append(out, part)
+		if binary.LittleEndian.Uint32(data[32:])&listMark != 0 && deep < maxDepth {
+			if out, err = s.chunks(part, deep+1, out); err != nil {
+				return nil, err
+			}
+		}
 	}
 	return out, nil
 }

@@ -130,6 +130,37 @@ type Usage struct {
 	Artifacts []Use
 }
 
+// Transfer gives what has to be read for the files of a tree, in bytes as they
+// are stored, each chunk once.
+func (c *Chest) Transfer(tree blob.Digest) (int64, error) {
+	files, err := c.Files(tree)
+	if err != nil {
+		return 0, Explain(err)
+	}
+	counted, total := map[blob.Digest]bool{}, int64(0)
+	take := func(d blob.Digest) {
+		if !counted[d] {
+			counted[d] = true
+			n, _ := c.Blobs.Stored(d)
+			total += n
+		}
+	}
+	for _, f := range files {
+		if f.Mode == Folder || counted[f.Digest] {
+			continue
+		}
+		take(f.Digest)
+		chunks, err := c.Blobs.Chunks(f.Digest)
+		if err != nil {
+			return 0, Explain(err)
+		}
+		for _, d := range chunks {
+			take(d)
+		}
+	}
+	return total, nil
+}
+
 // Usage measures what takes the space. Content that several paths share counts
 // for the one that had it first.
 func (c *Chest) Usage(ctx context.Context) (*Usage, error) {

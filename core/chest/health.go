@@ -254,7 +254,11 @@ func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf
 				continue
 			}
 			d, _, err := batch.Put(in)
-			if err = errors.Join(err, in.Close()); err != nil {
+			var damage *blob.DamageError
+			if err = errors.Join(err, in.Close()); errors.As(err, &damage) {
+				continue // the copy is no better
+			}
+			if err != nil {
 				return 0, err
 			}
 			mended[want] = d == want

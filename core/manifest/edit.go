@@ -9,9 +9,10 @@ import (
 
 // Section is a part of a new manifest that a preset proposes.
 type Section struct {
-	Title    string
-	LeaveOut []string
-	Locks    []LockRule
+	Title      string
+	LeaveOut   []string
+	Locks      []LockRule
+	Companions []Companion
 }
 
 // usual is left out of every new project.
@@ -40,6 +41,9 @@ leave-out = [
 	for _, s := range sections {
 		for _, l := range s.Locks {
 			fmt.Fprintf(&b, "\n[[lock]]\nmatch = %s\npolicy = %s\n", quote(l.Match), quote(string(l.Policy)))
+		}
+		for _, c := range s.Companions {
+			fmt.Fprintf(&b, "\n[[companion]]\nof = %s\nis = %s\n", quote(c.Of), quote(c.Is))
 		}
 	}
 	return []byte(b.String())

@@ -24,34 +24,36 @@ type Preset struct {
 	LeaveOut []string
 	// Locks lists rules for what can't be merged.
 	Locks []manifest.LockRule
+	// Companions lists files that travel with others.
+	Companions []manifest.Companion
 }
 
 // All lists the presets by name.
 var All = []Preset{
 	{"engine-assets", "a game engine's project of Assets and ProjectSettings",
 		[]string{"Assets", "ProjectSettings"},
-		[]string{"Library", "Temp", "Obj", "Logs", "UserSettings", "MemoryCaptures", "Build", "Builds", "*.csproj", "*.sln"}, nil},
+		[]string{"Library", "Temp", "Obj", "Logs", "UserSettings", "MemoryCaptures", "Build", "Builds", "*.csproj", "*.sln"}, nil, []manifest.Companion{{Of: "Assets/**", Is: "{path}.meta"}}},
 	{"engine-content", "a game engine's project with a .uproject file",
 		[]string{"*.uproject"},
-		[]string{"Binaries", "DerivedDataCache", "Intermediate", "Saved", "**/*.VC.db", ".vs"}, nil},
+		[]string{"Binaries", "DerivedDataCache", "Intermediate", "Saved", "**/*.VC.db", ".vs"}, nil, nil},
 	{"engine-scenes", "a game engine's project with a project.godot file",
 		[]string{"project.godot"},
-		[]string{".godot", ".import", "export.cfg"}, nil},
+		[]string{".godot", ".import", "export.cfg"}, nil, nil},
 	{"modelling", "files of a 3-D modelling program",
 		[]string{"*.blend"},
-		[]string{"**/*.blend[0-9]", "**/*.blend@"}, nil},
+		[]string{"**/*.blend[0-9]", "**/*.blend@"}, nil, nil},
 	{"database-project", "a database project that is built into a package",
 		[]string{"*.sqlproj"},
-		[]string{"bin", "obj", "**/*.dbmdl", "**/*.jfm", "**/*.dacpac"}, nil},
+		[]string{"bin", "obj", "**/*.dbmdl", "**/*.jfm", "**/*.dacpac"}, nil, nil},
 	{"low-code-export", "an app platform's export, taken apart",
 		[]string{"*olution.xml", "*ustomizations.xml"},
-		[]string{"**/*.log", "**/*_unpacked.tmp"}, nil},
+		[]string{"**/*.log", "**/*_unpacked.tmp"}, nil, nil},
 	{"web", "a web project with a package.json",
 		[]string{"package.json"},
-		[]string{"**/node_modules", "dist", "build", "coverage", "**/.cache"}, nil},
+		[]string{"**/node_modules", "dist", "build", "coverage", "**/.cache"}, nil, nil},
 	{"office", "office documents, drawings and reports",
 		[]string{"*.{docx,xlsx,pptx,odt,ods,odp,vsdx}"},
-		[]string{"**/.~lock.*#", "**/*.asd", "**/*.wbk"}, nil},
+		[]string{"**/.~lock.*#", "**/*.asd", "**/*.wbk"}, nil, nil},
 }
 
 // Named gives a preset by its name.

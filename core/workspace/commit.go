@@ -174,42 +174,23 @@ func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions
 // gives the tree of the base with the changes in it, and the changes without
 // those that turned out to be none.
 func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Change) (tree blob.Digest, real []Change, err error) {
-	var files []state.File // what is put into the tree; without a mode, what is taken out
-	var coming []arrival
+	in := intake{w: w, batch: batch}
 	for i, c := range chosen {
 		if err := ctx.Err(); err != nil {
 			return tree, nil, err
 		}
 		w.host.progress("storing files", i, len(chosen))
-		if c.From != "" {
-			files = append(files, state.File{Path: c.From})
-		}
-		if c.is.Mode == 0 || c.is.Mode == chest.Folder || batch.Has(c.is.Digest) {
-			files, real = append(files, state.File{Path: c.Path, Mode: c.is.Mode, Size: c.is.Size, Digest: c.is.Digest}), append(real, c)
-			continue
-		}
-		a, err := w.storeFile(batch, c)
-		if err != nil {
+		if err := in.take(c); err != nil {
 			return tree, nil, err
 		}
-		coming = append(coming, a)
 	}
-	for _, a := range coming {
-		f := a.change.is
-		if f.Digest, f.Size, err = a.content.Finish(); err != nil {
-			return tree, nil, unstored(f.Path, err)
-		}
-		if seen, left := w.unread[f.Path]; left && seen.size == f.Size {
-			w.learn(f.Path, seen, f.Digest)
-		}
-		if a.change.State != Edited || !a.change.was.Same(f) {
-			a.change.is = f
-			files, real = append(files, f), append(real, a.change)
-		}
+	if err := in.settle(0); err != nil {
+		return tree, nil, err
 	}
+	real = in.real
 	w.saveIndex()
 	slices.SortFunc(real, func(a, b Change) int { return strings.Compare(a.Path, b.Path) })
-	tree, err = w.Chest.Amend(batch, w.Base.Tree, files)
+	tree, err = w.Chest.Amend(batch, w.Base.Tree, in.files)
 	if err == nil {
 		err = batch.Commit()
 	}
@@ -219,10 +200,62 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 	return tree, real, err
 }
 
+// intake takes changed files into a batch.
+type intake struct {
+	w      *Workspace
+	batch  *blob.Batch
+	coming []arrival    // files whose content is on its way
+	files  []state.File // what is put into the tree; without a mode, what is taken out
+	real   []Change     // without those that turned out to be none
+}
+
 // arrival is a file whose content is on its way into the chest.
 type arrival struct {
 	change  Change
 	content *blob.Content
+}
+
+// underWay bounds the files whose content is on its way.
+const underWay = 256
+
+func (in *intake) take(c Change) error {
+	if c.From != "" {
+		in.files = append(in.files, state.File{Path: c.From})
+	}
+	if c.is.Mode == 0 || c.is.Mode == chest.Folder || in.batch.Has(c.is.Digest) {
+		in.files = append(in.files, state.File{Path: c.Path, Mode: c.is.Mode, Size: c.is.Size, Digest: c.is.Digest})
+		in.real = append(in.real, c)
+		return nil
+	}
+	a, err := in.w.storeFile(in.batch, c)
+	if err != nil {
+		return err
+	}
+	if in.coming = append(in.coming, a); len(in.coming) < underWay {
+		return nil
+	}
+	return in.settle(underWay / 2)
+}
+
+// settle waits for files until so many are left.
+func (in *intake) settle(left int) error {
+	n := max(len(in.coming)-left, 0)
+	for _, a := range in.coming[:n] {
+		f := a.change.is
+		var err error
+		if f.Digest, f.Size, err = a.content.Finish(); err != nil {
+			return unstored(f.Path, err)
+		}
+		if seen, left := in.w.unread[f.Path]; left && seen.size == f.Size {
+			in.w.learn(f.Path, seen, f.Digest)
+		}
+		if a.change.State != Edited || !a.change.was.Same(f) {
+			a.change.is = f
+			in.files, in.real = append(in.files, f), append(in.real, a.change)
+		}
+	}
+	in.coming = append(in.coming[:0], in.coming[n:]...)
+	return nil
 }
 
 func (w *Workspace) storeFile(batch *blob.Batch, change Change) (arrival, error) {

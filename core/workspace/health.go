@@ -11,12 +11,13 @@ import (
 
 // Health examines the chest, and the workspace's own files. With repair, what
 // the workspace holds good copies of is stored anew, and the chest examined
-// again; mended counts the versions.
-func (w *Workspace) Health(ctx context.Context, repair bool) (x *chest.Examination, mended int, err error) {
+// again; mended counts the versions. other is a further chest, or a workspace of
+// one, to take good copies from; empty for none.
+func (w *Workspace) Health(ctx context.Context, repair bool, other string) (x *chest.Examination, mended int, err error) {
 	flaws := w.flaws(repair)
 	x, err = w.Chest.Examine(ctx, w.host.Progress)
 	if err == nil && repair && len(x.Findings) > 0 {
-		if mended, err = w.repair(ctx, x); err == nil && mended > 0 {
+		if mended, err = w.repair(ctx, x, other); err == nil && mended > 0 {
 			x, err = w.Chest.Examine(ctx, w.host.Progress)
 		}
 	}
@@ -42,7 +43,18 @@ func (w *Workspace) flaws(repair bool) []chest.Finding {
 }
 
 // repair stores anew what is damaged in the chest and whole in the workspace.
-func (w *Workspace) repair(ctx context.Context, x *chest.Examination) (int, error) {
+func (w *Workspace) repair(ctx context.Context, x *chest.Examination, other string) (int, error) {
+	var from *chest.Chest
+	if other != "" {
+		location, err := chestOf(other)
+		if err != nil {
+			return 0, err
+		}
+		if from, err = chest.Open(ctx, location); err != nil {
+			return 0, err
+		}
+		defer from.Close()
+	}
 	files, err := w.Files(ctx)
 	if err != nil {
 		return 0, err
@@ -57,6 +69,9 @@ func (w *Workspace) repair(ctx context.Context, x *chest.Examination) (int, erro
 		if p, ok := at[d]; ok {
 			return os.Open(w.local(p))
 		}
-		return nil, nil
+		if from == nil || !from.Blobs.Has(d) {
+			return nil, nil
+		}
+		return from.Blobs.OpenExact(d)
 	})
 }
