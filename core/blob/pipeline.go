@@ -92,7 +92,7 @@ func (p *pipeline) prepare() {
 		}
 		j.stored, j.known = j.data, !p.batch.anew && p.batch.store.Has(j.digest)
 		if !j.known && enc != nil && j.kind&^kindPart == kindPlain && len(j.data) >= leastPacked && !noisy(j.data) {
-			if packed := enc.EncodeAll(j.data, nil); len(packed) < len(j.data)-len(j.data)/16 {
+			if packed := enc.EncodeAll(j.data, make([]byte, 0, len(j.data))); len(packed) < len(j.data)-len(j.data)/16 {
 				j.kind, j.stored = j.kind|kindZstd, packed
 			}
 		}
@@ -104,30 +104,36 @@ func (p *pipeline) prepare() {
 }
 
 // leastPacked is the least size in bytes that compression is tried on.
-const leastPacked = 64
+const leastPacked = 128
 
 // noisy says, from a sample, that data will not compress: its bytes are spread
-// almost evenly (C. Shannon's entropy of single bytes, above 7.9 of 8 bits).
+// almost evenly, by C. Shannon's entropy of single bytes with the correction for
+// small samples of G. Miller ("Note on the bias of information estimates", 1955).
 func noisy(data []byte) bool {
-	const sample, part = 8192, 1024
-	if len(data) < sample {
-		return false
-	}
+	const sample, part = 2048, 256
 	var count [256]int
-	step := (len(data) - part) / (sample/part - 1)
-	for i := range sample / part {
-		for _, b := range data[i*step : i*step+part] {
+	n := len(data)
+	if n <= sample {
+		for _, b := range data {
 			count[b]++
+		}
+	} else {
+		n = sample
+		step := (len(data) - part) / (sample/part - 1)
+		for i := range sample / part {
+			for _, b := range data[i*step : i*step+part] {
+				count[b]++
+			}
 		}
 	}
 	bits := 0.0
-	for _, n := range count {
-		if n > 0 {
-			f := float64(n) / sample
+	for _, c := range count {
+		if c > 0 {
+			f := float64(c) / float64(n)
 			bits -= f * math.Log2(f)
 		}
 	}
-	return bits > 7.9
+	return bits > 7.9-255/(2*math.Ln2*float64(n))
 }
 
 // writeAll is the writer: it writes jobs in the order in which they were sent.
