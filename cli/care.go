@@ -10,6 +10,7 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
+	"oakenchest/core/kind"
 	"oakenchest/core/workspace"
 )
 
@@ -81,8 +82,7 @@ of binaries cost what is new in them: equal chunks are stored once.`,
 				if err != nil {
 					return err
 				}
-				a.showUsage(w, u, usageOf{len(files), full, transfer}, limit)
-				return nil
+				return a.showUsage(w, u, usageOf{len(files), full, transfer}, limit)
 			})
 		},
 	}
@@ -105,11 +105,15 @@ type kindUse struct {
 	stored    int64
 }
 
-// byKind adds up artifacts by their kind, as their paths tell it.
-func byKind(w *workspace.Workspace, u *chest.Usage) ([]kindUse, map[string]string) {
+// byKind adds up artifacts by their kind, as their paths and first bytes tell it.
+func byKind(w *workspace.Workspace, u *chest.Usage) ([]kindUse, map[string]string, error) {
 	r, at, kinds := w.Reader(), map[string]*kindUse{}, map[string]string{}
 	for _, x := range u.Artifacts {
-		name := r.KindOf(r.Unit(x.Path), nil).Name()
+		head, err := w.Chest.Head(x.Newest, kind.HeadSize)
+		if err != nil {
+			return nil, nil, err
+		}
+		name := r.KindOf(r.Unit(x.Path), head).Name()
 		kinds[x.Path] = name
 		if at[name] == nil {
 			at[name] = &kindUse{kind: name}
@@ -124,11 +128,14 @@ func byKind(w *workspace.Workspace, u *chest.Usage) ([]kindUse, map[string]strin
 	slices.SortFunc(out, func(a, b kindUse) int {
 		return cmp.Or(cmp.Compare(b.stored, a.stored), strings.Compare(a.kind, b.kind))
 	})
-	return out, kinds
+	return out, kinds, nil
 }
 
-func (a *App) showUsage(w *workspace.Workspace, u *chest.Usage, one usageOf, limit int) {
-	sums, kinds := byKind(w, u)
+func (a *App) showUsage(w *workspace.Workspace, u *chest.Usage, one usageOf, limit int) error {
+	sums, kinds, err := byKind(w, u)
+	if err != nil {
+		return err
+	}
 	list, listed := []any{}, []any{}
 	byPath := [][]cell{{{"stored", faint}, {"versions", faint}, {"newest", faint}, {"kind", faint}, {"artifact", faint}}}
 	for i, x := range u.Artifacts {
@@ -144,7 +151,7 @@ func (a *App) showUsage(w *workspace.Workspace, u *chest.Usage, one usageOf, lim
 	}
 	if a.json {
 		a.printJSON(map[string]any{"schema": "oaken.usage/1", "stored": u.Stored, "whole": u.Whole, "workspace": one.size, "transfer": one.transfer, "files": one.files, "kinds": listed, "artifacts": list})
-		return
+		return nil
 	}
 	a.say("The chest holds %s of content in %s.", element.SizeText(u.Whole), element.SizeText(u.Stored))
 	a.say("One more workspace of %s: %s, %s, of which %s are read from the chest.", workspace.Label(w.Base), count(one.files, "file"), element.SizeText(one.size), element.SizeText(one.transfer))
@@ -154,4 +161,5 @@ func (a *App) showUsage(w *workspace.Workspace, u *chest.Usage, one usageOf, lim
 	if len(u.Artifacts) > limit {
 		a.say("  and %d more; --limit says how many are listed.", len(u.Artifacts)-limit)
 	}
+	return nil
 }

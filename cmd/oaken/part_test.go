@@ -201,6 +201,16 @@ func TestFindingThroughHistory(t *testing.T) {
 	if strings.Join(got, "|") != "two and a half main:4 main:6|three, and a Half more main:5 -" {
 		t.Errorf("got %q", got)
 	}
+	if hits := p.object("find", "--history", "lamp light", sample.Scene)["hits"].([]any); len(hits) != 2 { // a key, and a reference to it
+		t.Errorf("lamp light: %v", hits)
+	}
+	p.reef(sample.Lamp{Scale: 1, Brightness: 90})
+	p.ok("commit", "-m", "Brighter")
+	for _, h := range p.object("find", "--history", "lamp light", sample.Scene)["hits"].([]any) {
+		if row := h.(map[string]any); row["went"] != nil || row["came"] != "main:1" {
+			t.Errorf("an element that was edited came anew: %v", row)
+		}
+	}
 	if out := p.ok("find", "--history", "half", "exhibit"); !strings.Contains(out, "is nowhere in the history") {
 		t.Errorf("find in another folder: %s", out)
 	}

@@ -2,6 +2,7 @@ package chest
 
 import (
 	"context"
+	"io"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -115,6 +116,8 @@ func (c *Chest) Tidy(ctx context.Context, now time.Time, grace time.Duration) (b
 type Use struct {
 	Path     string
 	Versions int
+	// Newest names the newest version's content.
+	Newest blob.Digest
 	// Size is that of the newest version, Stored what all versions take in the
 	// chest beyond what others take already, in bytes.
 	Size, Stored int64
@@ -128,6 +131,21 @@ type Usage struct {
 	Commits       int
 	// Artifacts lists paths, the one that takes most first.
 	Artifacts []Use
+}
+
+// Head gives the first n bytes of content, fewer when it has no more.
+func (c *Chest) Head(d blob.Digest, n int) ([]byte, error) {
+	in, err := c.Blobs.Open(d)
+	if err != nil {
+		return nil, Explain(err)
+	}
+	defer in.Close()
+	head := make([]byte, n)
+	n, err = io.ReadFull(in, head)
+	if err == io.EOF || err == io.ErrUnexpectedEOF {
+		err = nil
+	}
+	return head[:n], Explain(err)
 }
 
 // Transfer gives what has to be read for the files of a tree, in bytes as they
@@ -194,7 +212,7 @@ func (c *Chest) Usage(ctx context.Context) (*Usage, error) {
 			n += take(d)
 		}
 		use.Versions++
-		use.Size = f.Size
+		use.Size, use.Newest = f.Size, f.Digest
 		use.Stored += n
 		u.Stored += n
 		u.Whole += f.Size

@@ -132,6 +132,9 @@ func markOf(h state.Hit) mark {
 		}
 	}
 	h.Address.Steps = steps
+	if h.Address.Property == "" { // found by its key; the value is only how it looks
+		h.Value = ""
+	}
 	return mark{h.Address.String(), h.Value}
 }
 
