@@ -1,7 +1,6 @@
 package chest
 
 import (
-	"fmt"
 	"maps"
 	"math/rand/v2"
 	"path"
@@ -133,7 +132,7 @@ func TestPathsAreOrderedAsFoldersAreWalked(t *testing.T) {
 	for i := range order {
 		for j := range order {
 			if got := ComparePaths(order[i], order[j]); (got < 0) != (i < j) || (got == 0) != (i == j) {
-				t.Error(fmt.Sprintf("%q and %q: %d", order[i], order[j], got))
+				t.Errorf("%q and %q: %d", order[i], order[j], got)
 			}
 		}
 	}
