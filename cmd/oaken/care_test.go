@@ -121,3 +121,59 @@ func TestBeginProposesWhatToLeaveOut(t *testing.T) {
 		t.Errorf("preset: %s", out)
 	}
 }
+
+func TestRepairFromACopyElsewhere(t *testing.T) {
+	p := world(t)
+	p.write("notes/opening.txt", "the second version, which the workspace holds\n")
+	p.ok("commit", "-m", "Second")
+	backup := &project{t, t.TempDir()}
+	if err := os.CopyFS(backup.path("copy"), os.DirFS(p.path(".oaken/chest"))); err != nil {
+		t.Fatal(err)
+	}
+	packs, err := filepath.Glob(p.path(".oaken/chest/packs/*.pack"))
+	if err != nil || len(packs) != 2 {
+		t.Fatal(packs, err)
+	}
+	for _, f := range packs { // nothing of the chest's bytes is left
+		os.Chmod(f, 0o666)
+		if err := os.WriteFile(f, []byte("OAKPACK\x01"), 0o666); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if r := p.run("health", "--repair"); r.status != 6 {
+		t.Errorf("the workspace can't hold everything: status %d\n%s", r.status, r.out)
+	}
+	p.fails(2, "--from needs --repair", "health", "--from", backup.path("copy"))
+	p.fails(5, "no chest to open", "health", "--repair", "--from", backup.path("none"))
+	p.ok("health", "--repair", "--from", backup.path("copy"))
+	for _, state := range []string{"main:1", "main:2"} {
+		p.ok("restore", ".", "--from", state, "--to", p.path("../"+strings.ReplaceAll(state, ":", "")))
+	}
+	p.ok("tidy", "--grace", "0s")
+	if out := p.ok("health"); !strings.Contains(out, "is whole") {
+		t.Errorf("health: %s", out)
+	}
+}
+
+func TestUsageByKind(t *testing.T) {
+	p := world(t)
+	u := p.object("usage")
+	kinds := map[string]float64{}
+	total := 0.0
+	for _, k := range u["kinds"].([]any) {
+		row := k.(map[string]any)
+		kinds[row["kind"].(string)] = row["artifacts"].(float64)
+		total += row["stored"].(float64)
+	}
+	if kinds["scene"] != 1 || kinds["opaque"] != 2 || kinds["schema"] == 0 || kinds["package"] != 1 {
+		t.Errorf("kinds: %v", kinds)
+	}
+	if transfer := u["transfer"].(float64); transfer != total || transfer >= u["stored"].(float64) || transfer <= 0 {
+		t.Errorf("with one commit the transfer is what its files take, %v: %v", total, transfer)
+	}
+	p.write("exhibit/more.bin", strings.Repeat("more\x00", 1000))
+	p.ok("commit", "-m", "More")
+	if again := p.object("usage"); again["transfer"].(float64) <= u["transfer"].(float64) || again["workspace"].(float64) != u["workspace"].(float64)+5000 {
+		t.Errorf("after another file: %v", again)
+	}
+}

@@ -3,8 +3,10 @@ package blob
 import (
 	"context"
 	"encoding/binary"
+	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 )
 
@@ -110,7 +112,12 @@ func (s *Store) tidyPack(p *pack, name string, reachable func(Digest) bool) (int
 		defer b.Abandon()
 		for _, d := range keep {
 			at, _ := p.find(d)
-			if err := b.copyRecord(d, at); err != nil {
+			err := b.copyRecord(d, at)
+			var damage *DamageError
+			if errors.As(err, &damage) {
+				return 0, nil // for health to find; the pack stays as it is
+			}
+			if err != nil {
 				return 0, err
 			}
 		}
@@ -123,22 +130,30 @@ func (s *Store) tidyPack(p *pack, name string, reachable func(Digest) bool) (int
 	return before - after, s.removePack(p)
 }
 
-// elsewhere reports whether another pack, later in the order of reading, has a
-// good copy: the one here is then not needed.
-func (s *Store) elsewhere(d Digest, but *pack) bool {
-	at, ok := s.find(d)
-	if !ok || at.pack == but {
+// elsewhere reports whether the copy of content in a pack is not needed: another
+// pack, which is read before it, has a good one, or this one is damaged and any
+// other has a good one.
+func (s *Store) elsewhere(d Digest, own *pack) bool {
+	good := func(at place) bool {
+		_, _, err := s.recordIn(d, at, byDigest, &buffers{})
+		return err == nil
+	}
+	first, ok := s.find(d)
+	if ok && first.pack != own {
+		return good(first)
+	}
+	others := s.others(d, own)
+	if at, here := own.find(d); len(others) == 0 || !here || good(at) {
 		return false
 	}
-	_, _, err := s.recordIn(d, at, byDigest, &buffers{})
-	return err == nil
+	return slices.ContainsFunc(others, good)
 }
 
 // copyRecord brings a record over into the batch as it is.
 func (b *Batch) copyRecord(d Digest, at place) error {
 	kind, data, err := b.store.recordIn(d, at, byDigest, &buffers{})
 	if err != nil {
-		return err // damage is for health to find; nothing is removed
+		return err
 	}
 	if isList(kind) {
 		_, err = b.submitList(kind, d, data, at.size)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"io"
 	"os"
+	"slices"
 
 	"oakenchest/core/blob"
 	"oakenchest/core/chest"
@@ -16,16 +17,25 @@ import (
 func (w *Workspace) Health(ctx context.Context, repair bool, other string) (x *chest.Examination, mended int, err error) {
 	flaws := w.flaws(repair)
 	x, err = w.Chest.Examine(ctx, w.host.Progress)
-	if err == nil && repair && len(x.Findings) > 0 {
-		if mended, err = w.repair(ctx, x, other); err == nil && mended > 0 {
-			x, err = w.Chest.Examine(ctx, w.host.Progress)
+	const deepest = 64 // folders inside folders: each round may lay open one more
+	for round := 0; round < deepest && repair && err == nil && touched(x); round++ {
+		n, failed := w.repair(ctx, x, other)
+		if err = failed; err != nil || n == 0 {
+			break
 		}
+		mended += n
+		x, err = w.Chest.Examine(ctx, w.host.Progress) // a mended folder may show more
 	}
 	if err != nil {
 		return x, mended, err
 	}
 	x.Findings = append(x.Findings, flaws...)
 	return x, mended, nil
+}
+
+// touched reports whether some version can't be read.
+func touched(x *chest.Examination) bool {
+	return slices.ContainsFunc(x.Findings, func(f chest.Finding) bool { return len(f.Touches) > 0 })
 }
 
 // flaws says what is wrong with the index, which no command needs; repair takes
