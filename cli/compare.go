@@ -174,6 +174,9 @@ func changeRows(diffs []state.Difference) []changeRow {
 		}
 		for _, c := range d.Changes {
 			r := changeRow{Address: c.Address.String(), Change: string(c.Kind), From: valueText(c.From), To: valueText(c.To), Kind: d.Kind, Note: opaqueNote(d.Why)}
+			if note := d.Note(c); note != "" {
+				r.Note = note
+			}
 			if c.Element != nil {
 				switch text := c.Element.Summary(); c.Kind {
 				case element.Added:
@@ -209,6 +212,9 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 		}
 		for _, c := range d.Changes {
 			text, t := changeText(c)
+			if note := d.Note(c); note != "" {
+				text = note
+			}
 			rows = append(rows, []cell{{c.Address.String(), plain}, {text, t}})
 		}
 		if d.Why != "" {

@@ -56,12 +56,27 @@ func newInspect(a *App) *cobra.Command {
 				about += ", " + root.Gist
 			}
 			a.say("%s  %s", a.paint(strong, args[0]), about)
+			if m, ok := art.Kind.(kind.Measurer); ok && address.Whole() {
+				a.showFacts(m, art)
+			}
 			a.showElement(root, "  ", depth)
 			return nil
 		},
 	}
 	cmd.Flags().IntVar(&depth, "depth", depth, "show `N` levels")
 	return cmd
+}
+
+// showFacts shows what a kind tells with more work; a picture or sound that can't
+// be decoded has none.
+func (a *App) showFacts(m kind.Measurer, art *state.Artifact) {
+	facts, err := m.Facts(art.Source)
+	if err != nil {
+		return
+	}
+	for _, f := range facts {
+		a.say("  %s  %s", a.paint(faint, f.Name), f.Value.String())
+	}
 }
 
 // looseReader reads artifacts outside of any project.

@@ -165,7 +165,7 @@ func TestUsageByKind(t *testing.T) {
 		kinds[row["kind"].(string)] = row["artifacts"].(float64)
 		total += row["stored"].(float64)
 	}
-	if kinds["scene"] != 1 || kinds["opaque"] != 2 || kinds["schema"] == 0 || kinds["package"] != 1 {
+	if kinds["scene"] != 1 || kinds["picture"] != 1 || kinds["sound"] != 1 || kinds["schema"] == 0 || kinds["package"] != 1 {
 		t.Errorf("kinds: %v", kinds)
 	}
 	if transfer := u["transfer"].(float64); transfer != total || transfer >= u["stored"].(float64) || transfer <= 0 {

@@ -23,7 +23,7 @@ func TestADayOfWork(t *testing.T) {
 		row := c.(map[string]any)
 		got = append(got, fmt.Sprint(row["state"], " ", row["path"], " ", row["kind"]))
 	}
-	want := "gone exhibit/sounds/bubbles.wav opaque|moved exhibit/textures/beach.png opaque|edited exhibit/reef.glb scene|new notes/plan.txt text"
+	want := "gone exhibit/sounds/bubbles.wav sound|moved exhibit/textures/beach.png picture|edited exhibit/reef.glb scene|new notes/plan.txt text"
 	for line := range strings.SplitSeq(want, "|") {
 		if !strings.Contains(strings.Join(got, "|"), line) {
 			t.Errorf("changes lacks %q: %v", line, got)

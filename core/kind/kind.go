@@ -89,6 +89,23 @@ type Seamer interface {
 	Seams(file io.ReaderAt, size int64) []int64
 }
 
+// Quick is a kind whose elements say little about whether a file is sound: such
+// a file is not read to be listed.
+type Quick interface {
+	Kind
+	Quick()
+}
+
+// Measurer is a kind that can say in words how much two versions differ where
+// their elements can't: of pixels, of sound.
+type Measurer interface {
+	Kind
+	// Facts gives what can be told of an artifact with more work than Read does.
+	Facts(src Source) ([]element.Prop, error)
+	// Measure gives, for properties of the root, how they differ.
+	Measure(was, is Source) (map[string]string, error)
+}
+
 // Part is one file of an artifact that has been split. Name has / between
 // folders and is legal on every file system.
 type Part struct {

@@ -9,6 +9,7 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
+	"oakenchest/core/kind"
 )
 
 // Difference is an artifact that two states do not have alike.
@@ -21,6 +22,8 @@ type Difference struct {
 	Changes []element.Change
 	// Why says what its kind could not read, when it is treated as opaque.
 	Why string
+	// Notes say more of some changes, by the property of the root that changed.
+	Notes map[string]string
 	// Quiet says that only bytes without meaning differ.
 	Quiet bool
 }
@@ -189,12 +192,34 @@ func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 		}
 	} else {
 		d.Changes = element.Compare(x.Reading.Root, y.Reading.Root).Changes(p)
+		d.Notes = measure(x, y, d.Changes)
 	}
 	if fx.Mode != fy.Mode && fx.Mode != 0 && fy.Mode != 0 {
 		d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p, Property: "file mode"}, From: element.TextValue(modeText(fx.Mode)), To: element.TextValue(modeText(fy.Mode))})
 	}
 	d.Quiet = len(d.Changes) == 0
 	return d
+}
+
+// measure asks the kind of two versions how much the root's properties differ.
+func measure(x, y *Artifact, changes []element.Change) map[string]string {
+	m, ok := y.Kind.(kind.Measurer)
+	if !ok || x.Source == nil || y.Source == nil || !slices.ContainsFunc(changes, func(c element.Change) bool { return len(c.Address.Steps) == 0 && c.Address.Property != "" }) {
+		return nil
+	}
+	notes, err := m.Measure(x.Source, y.Source)
+	if err != nil {
+		return nil // what differs is listed anyway
+	}
+	return notes
+}
+
+// Note gives what is said beyond a change itself; empty for nothing.
+func (d *Difference) Note(c element.Change) string {
+	if len(c.Address.Steps) > 0 || c.Kind != element.Edited {
+		return ""
+	}
+	return d.Notes[c.Address.Property]
 }
 
 func modeText(m chest.Mode) string {

@@ -291,8 +291,12 @@ func (r *Reader) Check(t *Snapshot, p string) (kindName string, why error, err e
 		if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
 			return "", nil, err
 		}
-		if k := r.KindOf(p, head[:n]); k == r.Kinds.Opaque() || f.Mode == chest.Link {
+		k := r.KindOf(p, head[:n])
+		if k == r.Kinds.Opaque() || f.Mode == chest.Link {
 			return r.Kinds.Opaque().Name(), nil, nil
+		}
+		if _, quick := k.(kind.Quick); quick {
+			return k.Name(), nil, nil
 		}
 	}
 	a, err := r.read(t, p)

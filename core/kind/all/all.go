@@ -6,7 +6,9 @@ import (
 	"oakenchest/core/kind/jsontree"
 	"oakenchest/core/kind/opaque"
 	"oakenchest/core/kind/pack"
+	"oakenchest/core/kind/picture"
 	"oakenchest/core/kind/scene"
+	"oakenchest/core/kind/sound"
 	"oakenchest/core/kind/sqlfolder"
 	"oakenchest/core/kind/text"
 	"oakenchest/core/kind/xmltree"
@@ -19,6 +21,8 @@ func Table() *kind.Table {
 		scene.Kind{},
 		pack.Kind{Table: func() *kind.Table { return t }},
 		sqlfolder.Kind{},
+		picture.Kind{},
+		sound.Kind{},
 		xmltree.Kind{},
 		jsontree.Kind{},
 		text.Kind{},

@@ -3,6 +3,8 @@
 package opaque
 
 import (
+	"io"
+
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
 )
@@ -10,7 +12,10 @@ import (
 // Kind reads any file. It can't merge.
 type Kind struct{}
 
-var _ kind.Kind = Kind{}
+var _ kind.Seamer = Kind{}
+
+// Seams gives where the chunks of files in a form that is widely used begin.
+func (Kind) Seams(file io.ReaderAt, size int64) []int64 { return kind.ChunkSeams(file, size) }
 
 // Name is "opaque".
 func (Kind) Name() string { return "opaque" }

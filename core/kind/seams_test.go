@@ -1,11 +1,9 @@
-package opaque_test
+package kind
 
 import (
 	"bytes"
 	"slices"
 	"testing"
-
-	"oakenchest/core/kind/opaque"
 )
 
 func TestSeamsOfPicturesAndSounds(t *testing.T) {
@@ -21,7 +19,7 @@ func TestSeamsOfPicturesAndSounds(t *testing.T) {
 		{"neither", "something else altogether", nil},
 		{"nothing", "", nil},
 	} {
-		if got := (opaque.Kind{}).Seams(bytes.NewReader([]byte(c.data)), int64(len(c.data))); !slices.Equal(got, c.want) {
+		if got := ChunkSeams(bytes.NewReader([]byte(c.data)), int64(len(c.data))); !slices.Equal(got, c.want) {
 			t.Errorf("%s: %v, want %v", c.name, got, c.want)
 		}
 	}
@@ -31,7 +29,7 @@ func FuzzSeams(f *testing.F) {
 	f.Add([]byte("\x89PNG\r\n\x1a\n\x00\x00\x00\x02IHDRab1234"))
 	f.Add([]byte("RIFF\x1c\x00\x00\x00WAVEfmt \x03\x00\x00\x00abc\x00"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		seams := (opaque.Kind{}).Seams(bytes.NewReader(data), int64(len(data)))
+		seams := ChunkSeams(bytes.NewReader(data), int64(len(data)))
 		if !slices.IsSorted(seams) || len(seams) > 0 && seams[len(seams)-1] >= int64(len(data)) {
 			t.Fatalf("%v in %d bytes", seams, len(data))
 		}

@@ -1,22 +1,19 @@
-package opaque
+package kind
 
 import (
 	"bytes"
 	"encoding/binary"
 	"io"
-
-	"oakenchest/core/kind"
 )
-
-var _ kind.Seamer = Kind{}
 
 // maxSeams bounds how many chunks of one file are looked at.
 const maxSeams = 100_000
 
-// Seams gives where the chunks of a PNG picture (ISO/IEC 15948, section 5.3) or
+// ChunkSeams gives where the chunks of a PNG picture (ISO/IEC 15948, section 5.3) or
 // of a RIFF file such as a WAV sound ("Multimedia Programming Interface and Data
-// Specifications 1.0", IBM and Microsoft 1991) begin.
-func (Kind) Seams(file io.ReaderAt, size int64) []int64 {
+// Specifications 1.0", IBM and Microsoft 1991) begin; nothing for other
+// files.
+func ChunkSeams(file io.ReaderAt, size int64) []int64 {
 	head := make([]byte, 12)
 	if _, err := file.ReadAt(head, 0); err != nil {
 		return nil
