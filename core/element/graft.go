@@ -14,7 +14,7 @@ func Graft(onto, from *Element, a Address) (grafted *Element, ok bool) {
 		if here == nil || there == nil || here.Prop(a.Property).IsAbsent() && there.Prop(a.Property).IsAbsent() {
 			return nil, false
 		}
-		here.setOrDrop(a.Property, there.Prop(a.Property))
+		here.Set(a.Property, there.Prop(a.Property))
 		return out, true
 	}
 	if len(a.Steps) == 0 {
@@ -39,15 +39,6 @@ func Graft(onto, from *Element, a Address) (grafted *Element, ok bool) {
 		parent.Children = slices.Insert(parent.Children, at, there.Clone())
 	}
 	return out, true
-}
-
-// setOrDrop sets a property, or takes it away when the value is absent.
-func (e *Element) setOrDrop(name string, v Value) {
-	if !v.IsAbsent() {
-		e.Set(name, v)
-		return
-	}
-	e.Props = slices.DeleteFunc(e.Props, func(p Prop) bool { return p.Name == name })
 }
 
 // placeFor gives where the k-th child of one element goes among the children of

@@ -42,7 +42,7 @@ func TestFilesFindTheirKinds(t *testing.T) {
 	table := all.Table()
 	for _, c := range []struct{ path, head, want string }{
 		{"a.glb", "rubbish", "scene"}, {"a.gltf", "{", "scene"}, {"a", "glTF\x02\x00\x00\x00", "scene"}, {"a.odt", "PK\x03\x04", "package"}, {"a.xml", "<a/>", "xml"}, {"a", "\ufeff<?xml version", "xml"},
-		{"a.svg", " <svg", "xml"}, {"a.html", "<html>", "text"}, {"A.JSON", "{", "json"}, {"a.txt", "words", "text"}, {"a.sql", "create table", "text"}, {"a", "", "text"}, {"a", "\x00", "opaque"}, {"a.png", "\x89PNG\r\n\x1a\n", "picture"}, {"a.png", "\x89PNG\r\n", "opaque"}, {"a", "\xff\xd8\xff\xe0", "picture"}, {"a.bmp", "BM words, and more of them", "text"}, {"a.wav", "RIFF....WAVEfmt ", "sound"}, {"a", "RIFF....WEBPVP8 ", "picture"}, {"a", "OggS\x00", "sound"}, {"a", "fLaC\x00", "sound"},
+		{"a.svg", " <svg", "xml"}, {"a.html", "<html>", "text"}, {"A.JSON", "{", "json"}, {"a.txt", "words", "text"}, {"a.sql", "create table", "text"}, {"a", "", "text"}, {"a", "\x00", "opaque"}, {"a.png", "\x89PNG\r\n\x1a\n", "picture"}, {"a.png", "\x89PNG\r\n", "opaque"}, {"a", "\xff\xd8\xff\xe0", "picture"}, {"a.bmp", "BM words, and more of them", "text"}, {"a.csv", "id,name\n1,x\n", "table"}, {"a.csv", "only one\n", "text"}, {"a.tsv", "a\tb\n", "table"}, {"a.wav", "RIFF....WAVEfmt ", "sound"}, {"a", "RIFF....WEBPVP8 ", "picture"}, {"a", "OggS\x00", "sound"}, {"a", "fLaC\x00", "sound"},
 	} {
 		if got := table.For(c.path, []byte(c.head)).Name(); got != c.want {
 			t.Errorf("%s beginning with %q is %s, want %s", c.path, c.head, got, c.want)
@@ -67,7 +67,7 @@ func TestEveryKindKeepsItsPromises(t *testing.T) {
 	samples := map[string]kind.FileSource{
 		"scene": {Name: "reef.glb", Data: reef}, "package": {Name: "rounds.app", Data: app}, "schema": {Name: "x.sql", Data: []byte(sample.Schema)}, "xml": {Name: "a.xml", Data: []byte("<a id='1'><b>x</b></a>")},
 		"json": {Name: "a.json", Data: []byte(`{"a":[{"id":1}]}`)}, "text": {Name: "a.txt", Data: []byte("one\ntwo")}, "opaque": {Name: "a.bin", Data: []byte{0, 1}},
-		"picture": {Name: "sand.png", Data: sample.SandPNG(16)}, "sound": {Name: "bubbles.wav", Data: sample.BubblesWAV()},
+		"table": {Name: "a.csv", Data: []byte("id,name\n1,Reef\n")}, "picture": {Name: "sand.png", Data: sample.SandPNG(16)}, "sound": {Name: "bubbles.wav", Data: sample.BubblesWAV()},
 	}
 	flat := map[string]bool{"opaque": true, "picture": true, "sound": true} // these say what they are by properties
 	for _, k := range all.Table().All() {

@@ -10,6 +10,7 @@ import (
 	"oakenchest/core/kind/scene"
 	"oakenchest/core/kind/sound"
 	"oakenchest/core/kind/sqlfolder"
+	"oakenchest/core/kind/table"
 	"oakenchest/core/kind/text"
 	"oakenchest/core/kind/xmltree"
 )
@@ -25,6 +26,7 @@ func Table() *kind.Table {
 		sound.Kind{},
 		xmltree.Kind{},
 		jsontree.Kind{},
+		table.Kind{},
 		text.Kind{},
 		opaque.Kind{},
 	)

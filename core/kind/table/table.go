@@ -1,0 +1,202 @@
+// Package table is the kind of tables in text: CSV (RFC 4180) and its relatives
+// with semicolons or tabs.
+//
+// The first line names the columns. A row is an element whose properties are its
+// fields; its key is the field of a column called id, key, code, number or name, or
+// else of the first, where all rows have one and no two the same. Rows with keys are
+// a set: two people who add rows do not meet. Without, they are matched by
+// likeness, in order.
+//
+// Writing leaves the text of every field, separator and line end that does not
+// change as it was.
+package table
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+)
+
+// Limits of a table.
+const (
+	MaxSize    = 64 << 20
+	MaxColumns = 4096
+)
+
+// Kind reads tables in text.
+type Kind struct{}
+
+var _ kind.Writer = Kind{}
+
+// Name is "table".
+func (Kind) Name() string { return "table" }
+
+// About describes the kind.
+func (Kind) About() string {
+	return "tables in text, CSV and TSV: rows by key, fields by column"
+}
+
+// Claims takes files called .csv or .tsv whose first line names at least two
+// columns.
+func (Kind) Claims(p string, head []byte) bool {
+	ext := strings.ToLower(path.Ext(p))
+	if ext != ".csv" && ext != ".tsv" || bytes.IndexByte(head, 0) >= 0 {
+		return false
+	}
+	s := newScanner(string(head))
+	first, err := s.record()
+	return err == nil && (len(first.fields) > 1) && distinct(first.values())
+}
+
+func distinct(names []string) bool {
+	seen := map[string]bool{}
+	for _, n := range names {
+		if strings.TrimSpace(n) == "" || seen[n] || strings.Contains(n, "\n") {
+			return false
+		}
+		seen[n] = true
+	}
+	return true
+}
+
+// sheet is a table as it is written.
+type sheet struct {
+	mark    string // a byte-order mark, or nothing
+	sep     byte
+	columns []string
+	records []record // the first names the columns
+	keyed   bool
+	key     int // the column with the keys
+}
+
+func parse(src kind.Source) (*sheet, error) {
+	data, err := kind.Main(src)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case len(data) > MaxSize:
+		return nil, errors.New("it is longer than " + element.SizeText(MaxSize))
+	case !utf8.Valid(data):
+		return nil, errors.New("it is not UTF-8 text")
+	}
+	s := newScanner(string(data))
+	t := &sheet{mark: s.mark, sep: s.sep}
+	for !s.done() {
+		r, err := s.record()
+		if err != nil {
+			return nil, err
+		}
+		t.records = append(t.records, r)
+	}
+	if len(t.records) == 0 {
+		return nil, errors.New("it has no line that names the columns")
+	}
+	t.columns = t.records[0].values()
+	if !distinct(t.columns) || len(t.columns) > MaxColumns {
+		return nil, errors.New("its first line does not name the columns, each otherwise")
+	}
+	t.findKey()
+	return t, nil
+}
+
+// keyNames are columns that hold keys, the likeliest first.
+var keyNames = []string{"id", "key", "code", "number", "name"}
+
+// findKey chooses the column with the keys.
+func (t *sheet) findKey() {
+	var order []int
+	for _, name := range keyNames {
+		order = append(order, slices.IndexFunc(t.columns, func(c string) bool { return strings.EqualFold(strings.TrimSpace(c), name) }))
+	}
+	for _, c := range append(order, 0) {
+		if c >= 0 && t.tells(c) {
+			t.keyed, t.key = true, c
+			return
+		}
+	}
+}
+
+// tells reports whether a column tells all rows apart.
+func (t *sheet) tells(c int) bool {
+	seen := make(map[string]bool, len(t.records))
+	for _, r := range t.records[1:] {
+		if c >= len(r.fields) {
+			return false
+		}
+		v := unquote(r.fields[c])
+		if v == "" || seen[v] {
+			return false
+		}
+		seen[v] = true
+	}
+	return true
+}
+
+// columnName names a field by its place; those beyond the named columns too.
+func (t *sheet) columnName(i int) string {
+	if i < len(t.columns) {
+		return t.columns[i]
+	}
+	return fmt.Sprintf("column %d", i+1)
+}
+
+func (t *sheet) tree() *element.Element {
+	root := &element.Element{Type: "table", Ordered: !t.keyed}
+	names := make([]element.Value, len(t.columns))
+	for i, c := range t.columns {
+		names[i] = element.TextValue(c)
+	}
+	root.Set("columns", element.ListValue(names...))
+	for _, r := range t.records[1:] {
+		root.Add(t.row(r))
+	}
+	return root
+}
+
+func (t *sheet) row(r record) *element.Element {
+	e := &element.Element{Type: "row"}
+	for i, f := range r.fields {
+		e.Props = append(e.Props, element.Prop{Name: t.columnName(i), Value: element.TextValue(unquote(f))})
+	}
+	if t.keyed {
+		e.Key = unquote(r.fields[t.key])
+	}
+	var gist []string
+	for i, f := range r.fields[:min(len(r.fields), 4)] {
+		if !t.keyed || i != t.key {
+			gist = append(gist, unquote(f))
+		}
+	}
+	e.Gist = strings.Join(gist, ", ")
+	return e
+}
+
+// Read reads a table.
+func (Kind) Read(src kind.Source) (*kind.Reading, error) {
+	t, err := parse(src)
+	if err != nil {
+		return nil, err
+	}
+	root := t.tree()
+	seen := map[string]bool{}
+	for i := range t.columns {
+		seen[t.columnName(i)] = true
+	}
+	for _, r := range t.records {
+		for i := len(t.columns); i < len(r.fields); i++ {
+			if seen[t.columnName(i)] {
+				return nil, fmt.Errorf("a line has more fields than there are columns, and a column is called %q", t.columnName(i))
+			}
+		}
+	}
+	root.Gist = fmt.Sprintf("%d columns", len(t.columns))
+	return &kind.Reading{Root: root}, nil
+}
