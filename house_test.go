@@ -21,7 +21,7 @@ var floors = [][]string{
 	{"core/blob", "core/kind", "core/manifest"},
 	{"core/ledger", "core/kind/partfile", "core/kind/text", "core/kind/opaque", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree"},
 	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/chest"},
-	{"core/kind/sqlfolder"},
+	{"core/kind/sqlfolder", "core/kind/sqlitefile"},
 	{"core/kind/all", "core/state", "core/environment", "core/preset"},
 	{"core/workspace", "core/history"},
 	{"core/pipeline"},

@@ -2,6 +2,8 @@ package kind_test
 
 import (
 	"errors"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -67,7 +69,7 @@ func TestEveryKindKeepsItsPromises(t *testing.T) {
 	samples := map[string]kind.FileSource{
 		"scene": {Name: "reef.glb", Data: reef}, "package": {Name: "rounds.app", Data: app}, "schema": {Name: "x.sql", Data: []byte(sample.Schema)}, "xml": {Name: "a.xml", Data: []byte("<a id='1'><b>x</b></a>")},
 		"json": {Name: "a.json", Data: []byte(`{"a":[{"id":1}]}`)}, "text": {Name: "a.txt", Data: []byte("one\ntwo")}, "opaque": {Name: "a.bin", Data: []byte{0, 1}},
-		"table": {Name: "a.csv", Data: []byte("id,name\n1,Reef\n")}, "picture": {Name: "sand.png", Data: sample.SandPNG(16)}, "sound": {Name: "bubbles.wav", Data: sample.BubblesWAV()},
+		"database": {Name: "tanks.db", Data: tanks(t)}, "table": {Name: "a.csv", Data: []byte("id,name\n1,Reef\n")}, "picture": {Name: "sand.png", Data: sample.SandPNG(16)}, "sound": {Name: "bubbles.wav", Data: sample.BubblesWAV()},
 	}
 	flat := map[string]bool{"opaque": true, "picture": true, "sound": true} // these say what they are by properties
 	for _, k := range all.Table().All() {
@@ -96,6 +98,20 @@ func TestEveryKindKeepsItsPromises(t *testing.T) {
 			t.Errorf("%s says nothing of itself or found nothing", k.Name())
 		}
 	}
+}
+
+// tanks is a database file.
+func tanks(t *testing.T) []byte {
+	t.Helper()
+	name := filepath.Join(t.TempDir(), "tanks.db")
+	if err := sample.Run(t.Context(), name, sample.Schema); err != nil {
+		t.Fatal(err)
+	}
+	data, err := os.ReadFile(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return data
 }
 
 // checkKeys demands that every element can be found by its address.

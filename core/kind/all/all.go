@@ -10,6 +10,7 @@ import (
 	"oakenchest/core/kind/scene"
 	"oakenchest/core/kind/sound"
 	"oakenchest/core/kind/sqlfolder"
+	"oakenchest/core/kind/sqlitefile"
 	"oakenchest/core/kind/table"
 	"oakenchest/core/kind/text"
 	"oakenchest/core/kind/xmltree"
@@ -22,6 +23,7 @@ func Table() *kind.Table {
 		scene.Kind{},
 		pack.Kind{Table: func() *kind.Table { return t }},
 		sqlfolder.Kind{},
+		sqlitefile.Kind{},
 		picture.Kind{},
 		sound.Kind{},
 		xmltree.Kind{},
