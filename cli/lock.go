@@ -26,11 +26,20 @@ with oaken unlock.`,
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.lock/1", "locked": paths, "holder": w.Person, "workspace": w.Name})
+					unmerged := []string{}
+					for _, p := range paths {
+						if !w.Merges(p) {
+							unmerged = append(unmerged, p)
+						}
+					}
+					a.printJSON(map[string]any{"schema": "oaken.lock/1", "locked": paths, "holder": w.Person, "workspace": w.Name, "unmerged": unmerged})
 					return nil
 				}
 				for _, p := range paths {
 					a.say("%s is locked for %s in %s.", a.paint(strong, p), w.Person, w.Name)
+					if !w.Merges(p) {
+						a.say("  Its kind can't be merged: two edits at once mean that one is lost.")
+					}
 				}
 				return nil
 			})

@@ -2,6 +2,10 @@ package main
 
 import (
 	"bytes"
+	"image"
+	"image/color"
+	"image/draw"
+	"image/png"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -48,6 +52,49 @@ func TestInspectAndKinds(t *testing.T) {
 	}
 	if out := p.ok("kinds"); !strings.Contains(out, "scene") || !strings.Contains(out, "merges, splits") {
 		t.Errorf("kinds: %s", out)
+	}
+}
+
+// TestBinariesShowWhatChanged edits a picture, a sound, a table and a database
+// file, and reads what compare says.
+func TestBinariesShowWhatChanged(t *testing.T) {
+	p := world(t)
+	p.write("exhibit/tanks.csv", "id,name,litres\n1,Reef,42000\n2,Kelp,31000\n")
+	p.sql("exhibit/stock.db", "create table tank (id integer primary key, name text, litres integer); insert into tank (name, litres) values ('Reef', 42000), ('Kelp', 31000), ('Jellies', 2600)")
+	p.ok("commit", "-m", "Also a table, and a database file")
+	img, err := png.Decode(strings.NewReader(p.read(sample.Texture)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	canvas := image.NewNRGBA(img.Bounds())
+	draw.Draw(canvas, canvas.Rect, img, image.Point{}, draw.Src)
+	draw.Draw(canvas, image.Rect(4, 6, 14, 11), image.NewUniform(color.NRGBA{255, 0, 0, 255}), image.Point{}, draw.Src)
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, canvas); err != nil {
+		t.Fatal(err)
+	}
+	p.write(sample.Texture, buf.String())
+	wav := []byte(p.read(sample.Sound))
+	for i := len(wav) - 2000; i < len(wav); i++ {
+		wav[i] = 0
+	}
+	p.write(sample.Sound, string(wav))
+	p.write("exhibit/tanks.csv", "id,name,litres\n1,Reef,43000\n2,Kelp,31000\n")
+	p.sql("exhibit/stock.db", "insert into tank (name, litres) values ('Rays', 9000); update tank set litres = 2700 where name = 'Jellies'")
+	out := p.ok("compare")
+	for _, want := range []string{"of the pixels differ, by up to", "10 × 5 at 4, 6", "it differs from 0.41 s to", "exhibit/tanks.csv::row:1.litres", "42000 → 43000", "exhibit/stock.db::table:tank/row:3.litres", "2600 → 2700", "exhibit/stock.db::table:tank/row:4", "added  4, Rays, 9000"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("%q is not in\n%s", want, out)
+		}
+	}
+	if out := p.ok("inspect", sample.Sound); !strings.Contains(out, "loudness") || !strings.Contains(out, "LUFS") || !strings.Contains(out, "seconds") {
+		t.Errorf("inspect of a sound: %s", out)
+	}
+	if out := p.ok("lock", sample.Sound); !strings.Contains(out, "can't be merged") {
+		t.Errorf("lock of a sound: %s", out)
+	}
+	if out := p.ok("lock", sample.Scene, "notes", "database"); strings.Contains(out, "can't be merged") {
+		t.Errorf("lock of what can be merged: %s", out)
 	}
 }
 

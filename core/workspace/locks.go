@@ -7,6 +7,7 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
+	"oakenchest/core/kind"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
@@ -30,6 +31,25 @@ func (w *Workspace) Lock(ctx context.Context, paths []string, reason string) err
 		return err
 	}
 	return w.MarkReadOnly(ctx)
+}
+
+// Merges reports whether the artifact at a path is of a kind that can be merged;
+// a folder of several artifacts counts as one that can.
+func (w *Workspace) Merges(p string) bool {
+	r := w.Reader()
+	var k kind.Kind
+	declared := false
+	if a, ok := w.Manifest.Declared(p); ok {
+		k, declared = r.Kinds.Named(a.Kind)
+	}
+	if !declared {
+		if seen, err := lookAt(w.local(p)); err != nil || seen.what == isFolder {
+			return true
+		}
+		k = r.KindOf(p, head(w.local(p)))
+	}
+	_, merges := k.(kind.Writer)
+	return merges
 }
 
 // Unlock gives locks back.
