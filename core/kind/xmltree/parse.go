@@ -20,7 +20,7 @@ type node struct {
 	name  string // with its prefix
 	attrs []attr
 	kids  []*node
-	// text is the decoded text directly inside.
+	// text is the decoded text inside, when no element is.
 	text string
 	// run marks a run of text among elements: it has raw bytes and a text alone.
 	run bool
@@ -88,6 +88,7 @@ type parser struct {
 	open  []*node
 	done  int // where the bytes begin that belong to no node yet
 	count int
+	texts [][]byte // the text of each open element so far; nil in those that hold an element
 }
 
 func (p *parser) top() *node {
@@ -109,12 +110,16 @@ func (p *parser) token(tok xml.Token, from, to int) error {
 		if to > from {
 			top.tail, top.end = p.src[p.done:from], p.src[from:to]
 		}
+		last := len(p.open) - 1
+		top.text = string(p.texts[last])
 		p.done = to
-		p.open = p.open[:len(p.open)-1]
+		p.open, p.texts = p.open[:last], p.texts[:last]
 	case xml.CharData:
 		text := strings.TrimLeft(string(t), "\ufeff \t\r\n")
 		if top := p.top(); top != nil {
-			top.text += string(t)
+			if last := len(p.texts) - 1; p.texts[last] != nil {
+				p.texts[last] = append(p.texts[last], t...)
+			}
 			if text != "" {
 				top.kids = append(top.kids, &node{run: true, text: string(t), lead: p.src[p.done:from], raw: p.src[from:to]})
 				p.done = to
@@ -143,24 +148,46 @@ func (p *parser) startTag(t xml.StartElement, from, to int) error {
 	if err != nil || len(spans) != len(t.Attr) {
 		return errors.New("a start tag is malformed")
 	}
-	seen := map[string]bool{}
 	for i, a := range t.Attr {
 		spans[i].name, spans[i].value = qualified(a.Name), a.Value
-		if seen[spans[i].name] {
-			return fmt.Errorf("the attribute %s stands twice", spans[i].name)
-		}
-		seen[spans[i].name] = true
+	}
+	if twice := duplicate(spans); twice != "" {
+		return fmt.Errorf("the attribute %s stands twice", twice)
 	}
 	n.attrs = spans
 	if top := p.top(); top != nil {
 		top.kids = append(top.kids, n)
+		p.texts[len(p.texts)-1] = nil
 	} else if p.root == nil {
 		p.root = n
 	} else {
 		return errors.New("a second root element")
 	}
-	p.open, p.done = append(p.open, n), to
+	p.open, p.texts, p.done = append(p.open, n), append(p.texts, []byte{}), to
 	return nil
+}
+
+// duplicate gives the name that two attributes have; empty for none.
+func duplicate(attrs []attr) string {
+	const few = 12 // so many are compared each with each
+	if len(attrs) <= few {
+		for i, a := range attrs {
+			for _, b := range attrs[:i] {
+				if a.name == b.name {
+					return a.name
+				}
+			}
+		}
+		return ""
+	}
+	seen := make(map[string]bool, len(attrs))
+	for _, a := range attrs {
+		if seen[a.name] {
+			return a.name
+		}
+		seen[a.name] = true
+	}
+	return ""
 }
 
 // attributeSpans finds the attributes in a start tag that the decoder took.

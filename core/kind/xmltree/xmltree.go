@@ -117,7 +117,7 @@ func attributeName(property string) string { return strings.TrimPrefix(property,
 // nameKids gives keys to the children whose identifying attributes are distinct.
 func nameKids(n *node, e *element.Element) {
 	type id struct{ typ, key string }
-	count := map[id]int{}
+	count := make(map[id]int, len(n.kids))
 	for _, k := range n.kids {
 		if key := keyOf(k); key != "" {
 			count[id{k.name, key}]++

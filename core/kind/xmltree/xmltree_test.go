@@ -1,6 +1,7 @@
 package xmltree
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -117,4 +118,40 @@ func FuzzXML(f *testing.F) {
 			t.Fatalf("%q to %q gave %q\n%s\nwant\n%s", from, to, files["a.xml"], got.Root.Dump(), want.Root.Dump())
 		}
 	})
+}
+
+// BenchmarkRead reads documents of many siblings: the time for each byte must not
+// grow with their number.
+func BenchmarkRead(b *testing.B) {
+	for _, n := range []int{5_000, 50_000} {
+		var doc strings.Builder
+		doc.WriteString("<tanks>\n")
+		for i := range n {
+			fmt.Fprintf(&doc, "  <tank id=\"t%d\"><name>Tank %d</name></tank>\n", i, i)
+		}
+		doc.WriteString("</tanks>\n")
+		src := kind.FileSource{Name: "tanks.xml", Data: []byte(doc.String())}
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			b.SetBytes(int64(doc.Len()))
+			for b.Loop() {
+				if _, err := (Kind{}).Read(src); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
+}
+
+func TestTextBesideComments(t *testing.T) {
+	r, err := Kind{}.Read(kind.FileSource{Name: "a.xml", Data: []byte("<a><b>one<!-- c --> two<![CDATA[ <three>]]></b><c> x <d/> y </c></a>")})
+	if err != nil {
+		t.Fatal(err)
+	}
+	a := r.Root.Children[0]
+	if got := a.Children[0].Prop("text").Text(); got != "one two <three>" {
+		t.Errorf("text in pieces: %q", got)
+	}
+	if got := a.Children[1]; !got.Prop("text").IsAbsent() || len(got.Children) != 3 {
+		t.Errorf("text beside an element: %s", got.Dump())
+	}
 }
