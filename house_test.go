@@ -19,6 +19,7 @@ import (
 var floors = [][]string{
 	{"core/element", "core/fault", "core/blob/cut", "core/kind/jsondoc"},
 	{"core/blob", "core/kind", "core/manifest"},
+	{"core/kind/media"},
 	{"core/ledger", "core/kind/partfile", "core/kind/text", "core/kind/opaque", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree"},
 	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/chest"},
 	{"core/kind/sqlfolder", "core/kind/sqlitefile"},

@@ -175,30 +175,35 @@ func TestSeamsKeepNeighboursApart(t *testing.T) {
 		}
 		return data, seams
 	}
-	store := func(data []byte, seams []int64) (stored int64) {
-		before := sizeOf(t, dir)
-		b := s.Begin()
-		c, err := b.Start(bytes.NewReader(data), seams)
-		if err != nil {
-			t.Fatal(err)
-		}
-		d, _, err := c.Finish()
-		if err == nil {
-			err = b.Commit()
-		}
-		if err != nil {
-			t.Fatal(err)
-		}
-		if got, err := ReadAll(s, d, 1<<30); err != nil || !bytes.Equal(got, data) {
-			t.Fatalf("%d bytes came back, %v", len(got), err)
-		}
-		return sizeOf(t, dir) - before
-	}
+	store := func(data []byte, seams []int64) int64 { _, n := storeSeamed(t, s, dir, data, seams); return n }
 	store(build(nil))
 	fresh := noise(99, 5000)
 	if n := store(build(fresh)); n > int64(len(fresh))+4<<10 {
 		t.Errorf("replacing %d bytes stored %d", len(fresh), n)
 	}
+}
+
+// storeSeamed stores content that has seams, reads it back, and gives how much the
+// packs grew.
+func storeSeamed(t *testing.T, s *Store, dir string, data []byte, seams []int64) (Digest, int64) {
+	t.Helper()
+	before := sizeOf(t, dir)
+	b := s.Begin()
+	c, err := b.Start(bytes.NewReader(data), seams)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, _, err := c.Finish()
+	if err == nil {
+		err = b.Commit()
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, err := ReadAll(open(t, dir), d, 1<<30); err != nil || !bytes.Equal(got, data) {
+		t.Fatalf("%d bytes came back, %v", len(got), err)
+	}
+	return d, sizeOf(t, dir) - before
 }
 
 func sizeOf(t *testing.T, dir string) (n int64) {
@@ -241,26 +246,7 @@ func TestAChangeInALongListStoresLittle(t *testing.T) {
 	for i := range things {
 		seams = append(seams, int64(i*size))
 	}
-	store := func() (Digest, int64) {
-		t.Helper()
-		before := sizeOf(t, dir)
-		b := s.Begin()
-		c, err := b.Start(bytes.NewReader(content), seams)
-		if err != nil {
-			t.Fatal(err)
-		}
-		d, _, err := c.Finish()
-		if err == nil {
-			err = b.Commit()
-		}
-		if err != nil {
-			t.Fatal(err)
-		}
-		if got, err := ReadAll(open(t, dir), d, 1<<30); err != nil || !bytes.Equal(got, content) {
-			t.Fatalf("%d bytes came back, %v", len(got), err)
-		}
-		return d, sizeOf(t, dir) - before
-	}
+	store := func() (Digest, int64) { t.Helper(); return storeSeamed(t, s, dir, content, seams) }
 	store()
 	copy(content[len(content)/2:], noise(8, 100))
 	d, n := store()

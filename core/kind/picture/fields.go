@@ -101,7 +101,7 @@ func (d directory) field(tag uint16, group string, e []byte) {
 	if !ok {
 		return
 	}
-	d.parts.root.Add(&element.Element{Type: "field", Key: name, Props: []element.Prop{{Name: "value", Value: v}}, Gist: v.String()})
+	d.parts.Root.Add(&element.Element{Type: "field", Key: name, Props: []element.Prop{{Name: "value", Value: v}}, Gist: v.String()})
 }
 
 func (d directory) value(typ uint16, data []byte, size uint64) (element.Value, bool) {
@@ -113,7 +113,7 @@ func (d directory) value(typ uint16, data []byte, size uint64) (element.Value, b
 		if len(data) <= 8 {
 			return element.TextValue(fmt.Sprintf("%X", data)), true
 		}
-		return d.parts.bytes(bytes.Clone(data)), true
+		return d.parts.Bytes(bytes.Clone(data)), true
 	}
 	var out []element.Value
 	for ; uint64(len(data)) >= size && len(out) < 64; data = data[size:] {

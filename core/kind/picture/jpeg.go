@@ -28,19 +28,19 @@ func (p *parts) jpeg(data []byte) error {
 		body := rest[4 : n+2]
 		switch {
 		case mark == 0xda: // the scans, and all after them
-			p.pixels(append(tables, rest...))
+			p.Stored(append(tables, rest...))
 			return nil
 		case mark == 0xfe && utf8.Valid(body):
-			p.text("comment", string(bytes.TrimRight(body, "\x00")))
+			p.Text("comment", string(bytes.TrimRight(body, "\x00")))
 		case mark == 0xe1 && bytes.HasPrefix(body, []byte("Exif\x00\x00")):
 			p.fields(body[6:], "")
 		case mark >= 0xe0 && mark <= 0xef:
-			p.chunk(fmt.Sprintf("APP%d", mark-0xe0), body)
+			p.Chunk(fmt.Sprintf("APP%d", mark-0xe0), body)
 		case mark >= 0xc0 && mark <= 0xcf && mark != 0xc4 && mark != 0xc8 && mark != 0xcc && len(body) > 5:
-			p.root.Set("depth", element.IntValue(int64(body[0])))
-			p.root.Set("colours", element.TextValue(map[byte]string{1: "grey", 3: "colour", 4: "four inks"}[body[5]]))
+			p.Root.Set("depth", element.IntValue(int64(body[0])))
+			p.Root.Set("colours", element.TextValue(map[byte]string{1: "grey", 3: "colour", 4: "four inks"}[body[5]]))
 			if mark == 0xc2 {
-				p.root.Set("progressive", element.BoolValue(true))
+				p.Root.Set("progressive", element.BoolValue(true))
 			}
 		default:
 			tables = append(tables, rest[:n+2]...)

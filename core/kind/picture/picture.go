@@ -25,6 +25,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/media"
 )
 
 // MaxPixels bounds a picture whose pixels are measured.
@@ -90,10 +91,10 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the %s picture is damaged: %w", format, err)
 	}
-	p := &parts{root: &element.Element{Type: "picture"}, held: map[element.Digest][]byte{}}
-	p.root.Set("format", element.TextValue(format))
-	p.root.Set("width", element.IntValue(int64(config.Width)))
-	p.root.Set("height", element.IntValue(int64(config.Height)))
+	p := &parts{media.New("picture")}
+	p.Root.Set("format", element.TextValue(format))
+	p.Root.Set("width", element.IntValue(int64(config.Width)))
+	p.Root.Set("height", element.IntValue(int64(config.Height)))
 	switch format {
 	case "PNG":
 		err = p.png(data)
@@ -101,42 +102,18 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 		err = p.jpeg(data)
 	case "TIFF":
 		p.fields(data, "")
-		p.pixels(data)
+		p.Stored(data)
 	default:
-		p.pixels(data)
+		p.Stored(data)
 	}
 	if err != nil {
 		return nil, fmt.Errorf("the %s picture is damaged: %w", format, err)
 	}
-	element.Distinguish(p.root.Children)
-	p.root.Gist = fmt.Sprintf("%s, %d × %d", format, config.Width, config.Height)
-	return &kind.Reading{Root: p.root, Content: kind.Held(p.held)}, nil
+	return p.Reading(fmt.Sprintf("%s, %d × %d", format, config.Width, config.Height)), nil
 }
 
 // parts gathers what a picture consists of.
-type parts struct {
-	root *element.Element
-	held map[element.Digest][]byte
-}
-
-func (p *parts) bytes(data []byte) element.Value {
-	d := element.DigestOf(data)
-	p.held[d] = data
-	return element.BytesValue(d, int64(len(data)))
-}
-
-// pixels sets what stands for the stored pixels.
-func (p *parts) pixels(data []byte) { p.root.Set("data", p.bytes(data)) }
-
-// text adds a text by its key.
-func (p *parts) text(key, value string) {
-	p.root.Add(&element.Element{Type: "text", Key: key, Props: []element.Prop{{Name: "value", Value: element.TextValue(value)}}, Gist: value})
-}
-
-// chunk adds a piece of the file whole.
-func (p *parts) chunk(key string, data []byte) {
-	p.root.Add(&element.Element{Type: "chunk", Key: key, Props: []element.Prop{{Name: "content", Value: p.bytes(data)}}})
-}
+type parts struct{ *media.Parts }
 
 // Seams gives where the chunks of a PNG picture begin.
 func (Kind) Seams(file io.ReaderAt, size int64) []int64 { return kind.ChunkSeams(file, size) }

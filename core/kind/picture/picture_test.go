@@ -14,8 +14,8 @@ import (
 	"golang.org/x/image/bmp"
 	"golang.org/x/image/tiff"
 
-	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/media"
 )
 
 // sand paints a picture with shades in it.
@@ -81,12 +81,12 @@ func pngWith(data []byte, chunks ...string) []byte {
 func TestTextsAndFields(t *testing.T) {
 	plain := encoded(t, sand(8, 8))["PNG"]
 	exif := "II*\x00\x08\x00\x00\x00\x02\x00" + "\x31\x01\x02\x00\x05\x00\x00\x00\x26\x00\x00\x00" + "\x12\x01\x03\x00\x01\x00\x00\x00\x06\x00\x00\x00" + "\x00\x00\x00\x00" + "Reef\x00"
-	p := parts{root: &element.Element{}, held: map[element.Digest][]byte{}}
+	p := parts{media.New("picture")}
 	data := pngWith(plain, "tEXtAuthor\x00Imke M\xfcller", "iTXtTitle\x00\x00\x00de\x00Titel\x00Sand \u00e4", "pHYs\x00\x00\x0b\x13\x00\x00\x0b\x13\x01", "eXIf"+exif, "gAMA\x00\x00\x01\x02")
 	if err := p.png(data); err != nil {
 		t.Fatal(err)
 	}
-	got := p.root.Dump()
+	got := p.Root.Dump()
 	for _, want := range []string{"Imke Müller", "Sand ä", "dots per metre", "2835", "software", "Reef", "orientation", "gAMA"} {
 		if !strings.Contains(got, want) {
 			t.Errorf("%q is not in\n%s", want, got)

@@ -38,10 +38,10 @@ func (p *parts) png(data []byte) error {
 			if len(body) < 13 {
 				return errShort
 			}
-			p.root.Set("depth", element.IntValue(int64(body[8])))
-			p.root.Set("colours", element.TextValue(colours[body[9]]))
+			p.Root.Set("depth", element.IntValue(int64(body[8])))
+			p.Root.Set("colours", element.TextValue(colours[body[9]]))
 			if body[12] != 0 {
-				p.root.Set("interlaced", element.BoolValue(true))
+				p.Root.Set("interlaced", element.BoolValue(true))
 			}
 		case "IDAT":
 			pixels = append(pixels, body...)
@@ -49,15 +49,15 @@ func (p *parts) png(data []byte) error {
 			p.pngText(name, body)
 		case "pHYs":
 			if len(body) == 9 && body[8] == 1 {
-				p.root.Set("dots per metre", element.ListValue(element.IntValue(int64(binary.BigEndian.Uint32(body))), element.IntValue(int64(binary.BigEndian.Uint32(body[4:])))))
+				p.Root.Set("dots per metre", element.ListValue(element.IntValue(int64(binary.BigEndian.Uint32(body))), element.IntValue(int64(binary.BigEndian.Uint32(body[4:])))))
 			}
 		case "eXIf":
 			p.fields(body, "")
 		case "IEND":
-			p.pixels(pixels)
+			p.Stored(pixels)
 			return nil
 		default:
-			p.chunk(name, body)
+			p.Chunk(name, body)
 		}
 	}
 }
@@ -81,10 +81,10 @@ func (p *parts) pngText(name string, body []byte) {
 		}
 	}
 	if !ok || len(key) == 0 || !utf8.Valid(text) {
-		p.chunk(name, body)
+		p.Chunk(name, body)
 		return
 	}
-	p.text(string(latin(key)), string(text))
+	p.Text(string(latin(key)), string(text))
 }
 
 // latin gives UTF-8 for text in ISO 8859-1.

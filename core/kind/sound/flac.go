@@ -19,7 +19,7 @@ func (p *parts) flac(data []byte) error {
 	for _, b := range s.Blocks {
 		if c, ok := b.Body.(*meta.VorbisComment); ok {
 			for _, t := range c.Tags {
-				p.text(strings.ToLower(t[0]), t[1])
+				p.Text(strings.ToLower(t[0]), t[1])
 			}
 		}
 	}
@@ -33,10 +33,10 @@ func (p *parts) flac(data []byte) error {
 			return errShort
 		}
 		if typ == meta.TypePicture || typ == meta.TypeApplication || typ == meta.TypeCueSheet {
-			p.chunk(typ.String(), rest[4:4+n])
+			p.Chunk(typ.String(), rest[4:4+n])
 		}
 		if rest = rest[4+n:]; last {
-			p.samples(rest)
+			p.Stored(rest)
 			return nil
 		}
 	}

@@ -42,7 +42,7 @@ func (p *parts) ogg(data []byte) error {
 		return err
 	}
 	p.comments(packets[1])
-	p.samples(data[body:])
+	p.Stored(data[body:])
 	return nil
 }
 
@@ -76,11 +76,11 @@ func readPage(data []byte) (page, error) {
 func (p *parts) oggForm(head []byte, last int64) error {
 	switch {
 	case len(head) >= 16 && string(head[:7]) == "\x01vorbis":
-		p.root.Set("codec", textValue("Vorbis"))
+		p.Root.Set("codec", textValue("Vorbis"))
 		rate := int64(binary.LittleEndian.Uint32(head[12:]))
 		p.form(rate, int64(head[11]), 0, last)
 	case len(head) >= 19 && string(head[:8]) == "OpusHead":
-		p.root.Set("codec", textValue("Opus"))
+		p.Root.Set("codec", textValue("Opus"))
 		const rate = 48000 // the clock of Opus, whatever was recorded
 		p.form(rate, int64(head[9]), 0, last-int64(binary.LittleEndian.Uint16(head[10:])))
 	default:
@@ -111,7 +111,7 @@ func (p *parts) comments(packet []byte) {
 		return
 	}
 	if utf8.ValidString(vendor) {
-		p.root.Set("encoder", textValue(vendor))
+		p.Root.Set("encoder", textValue(vendor))
 	}
 	count := binary.LittleEndian.Uint32(rest)
 	rest = rest[4:]
@@ -121,7 +121,7 @@ func (p *parts) comments(packet []byte) {
 			return
 		}
 		if key, value, has := strings.Cut(s, "="); has && utf8.ValidString(s) {
-			p.text(strings.ToLower(key), value)
+			p.Text(strings.ToLower(key), value)
 		}
 	}
 }

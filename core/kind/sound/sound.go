@@ -19,6 +19,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/media"
 )
 
 // Kind reads sounds.
@@ -67,8 +68,8 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 		return nil, err
 	}
 	format := formatOf(data)
-	p := &parts{root: &element.Element{Type: "sound"}, held: map[element.Digest][]byte{}}
-	p.root.Set("format", element.TextValue(format))
+	p := &parts{media.New("sound")}
+	p.Root.Set("format", element.TextValue(format))
 	switch format {
 	case "WAV":
 		err = p.wav(data)
@@ -82,36 +83,26 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the %s sound is damaged: %w", format, err)
 	}
-	element.Distinguish(p.root.Children)
-	p.root.Gist = format
-	if s := p.root.Prop("seconds").Text(); s != "" {
-		p.root.Gist += ", " + s + " s"
+	gist := format
+	if s := p.Root.Prop("seconds").Text(); s != "" {
+		gist += ", " + s + " s"
 	}
-	return &kind.Reading{Root: p.root, Content: kind.Held(p.held)}, nil
+	return p.Reading(gist), nil
 }
 
 // parts gathers what a sound consists of.
-type parts struct {
-	root *element.Element
-	held map[element.Digest][]byte
-}
-
-func (p *parts) bytes(data []byte) element.Value {
-	d := element.DigestOf(data)
-	p.held[d] = data
-	return element.BytesValue(d, int64(len(data)))
-}
+type parts struct{ *media.Parts }
 
 // form sets the rate in samples a second, the channels, the bits of a sample and
 // the length in samples a channel.
 func (p *parts) form(rate, channels, bits, length int64) {
-	p.root.Set("rate", element.IntValue(rate))
-	p.root.Set("channels", element.IntValue(channels))
+	p.Root.Set("rate", element.IntValue(rate))
+	p.Root.Set("channels", element.IntValue(channels))
 	if bits > 0 {
-		p.root.Set("depth", element.IntValue(bits))
+		p.Root.Set("depth", element.IntValue(bits))
 	}
 	if rate > 0 && length >= 0 {
-		p.root.Set("seconds", element.NumberValue(seconds(length, rate)))
+		p.Root.Set("seconds", element.NumberValue(seconds(length, rate)))
 	}
 }
 
@@ -119,15 +110,4 @@ func (p *parts) form(rate, channels, bits, length int64) {
 func seconds(samples, rate int64) string {
 	text := strconv.FormatFloat(float64(samples)/float64(rate), 'f', 3, 64)
 	return strings.TrimSuffix(strings.TrimRight(text, "0"), ".")
-}
-
-// samples sets what stands for the stored samples.
-func (p *parts) samples(data []byte) { p.root.Set("data", p.bytes(data)) }
-
-func (p *parts) text(key, value string) {
-	p.root.Add(&element.Element{Type: "text", Key: key, Props: []element.Prop{{Name: "value", Value: element.TextValue(value)}}, Gist: value})
-}
-
-func (p *parts) chunk(key string, data []byte) {
-	p.root.Add(&element.Element{Type: "chunk", Key: key, Props: []element.Prop{{Name: "content", Value: p.bytes(data)}}})
 }

@@ -81,15 +81,15 @@ func (p *parts) wav(data []byte) error {
 					key = strings.TrimSpace(name)
 				}
 				if s := strings.TrimRight(string(text), "\x00"); utf8.ValidString(s) {
-					p.text(key, s)
+					p.Text(key, s)
 				} else {
-					p.chunk(name, text)
+					p.Chunk(name, text)
 				}
 				return nil
 			})
 		case name == "fact": // the length once more
 		default:
-			p.chunk(strings.TrimSpace(name), body)
+			p.Chunk(strings.TrimSpace(name), body)
 		}
 		return err
 	})
@@ -104,7 +104,7 @@ func (p *parts) wav(data []byte) error {
 		length = int64(len(samples) / f.frame())
 	}
 	p.form(int64(f.rate), int64(f.channels), int64(f.bits), length)
-	p.samples(samples)
+	p.Stored(samples)
 	return nil
 }
 
