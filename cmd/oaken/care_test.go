@@ -21,7 +21,7 @@ func TestTidyTakesOnlyWhatNothingReaches(t *testing.T) {
 	}
 	packs := p.path(".oaken/chest/packs")
 	p.write(".oaken/chest/packs/writing-123", "left by a killed process")
-	p.write(".oaken/chest/packs/feed.pack", "OAKPACK\x01 without an index")
+	p.write(".oaken/chest/packs/feed.pack", "OAKPACK\x02 without an index")
 	if out := p.ok("tidy"); !strings.Contains(out, "Nothing to tidy") {
 		t.Errorf("within the grace time: %s", out)
 	}
@@ -136,7 +136,7 @@ func TestRepairFromACopyElsewhere(t *testing.T) {
 	}
 	for _, f := range packs { // nothing of the chest's bytes is left
 		os.Chmod(f, 0o666)
-		if err := os.WriteFile(f, []byte("OAKPACK\x01"), 0o666); err != nil {
+		if err := os.WriteFile(f, []byte("OAKPACK\x02"), 0o666); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -7,7 +7,7 @@
 // whole by one process, synchronised to disk, and only then given its final
 // name; it is never changed afterwards. Numbers are little-endian.
 //
-//	pack    "OAKPACK\x01", then records
+//	pack    "OAKPACK\x02", then records
 //	record  kind (1 byte), digest (32), raw size (uint32), stored size (uint32),
 //	        XXH64 of the fields before and the stored bytes (uint64; Y. Collet,
 //	        "xxHash fast digest algorithm", seed 0), then the stored bytes

@@ -19,7 +19,7 @@ import (
 )
 
 const (
-	packMagic  = "OAKPACK\x01"
+	packMagic  = "OAKPACK\x02"
 	indexMagic = "OAKINDX\x01"
 	headSize   = 1 + 32 + 4 + 4 + checkSize
 	checkSize  = 8

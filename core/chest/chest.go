@@ -2,7 +2,7 @@
 //
 // A chest lies in a folder:
 //
-//	format       "oaken chest 1", the version of the whole
+//	format       "oaken chest 2", the version of the whole
 //	packs/       the bytes of files and of folder trees (core/blob)
 //	ledger.db    commits, branches, releases, locks, deployments (core/ledger)
 //	hold         locked while a commit is made, or the chest is tidied
@@ -30,7 +30,7 @@ import (
 const (
 	formatName = "oaken chest "
 	// Version is the format that this program writes.
-	Version = 1
+	Version = 2
 	// FirstBranch is the branch that a new chest has.
 	FirstBranch = "main"
 )
@@ -84,7 +84,10 @@ func Open(ctx context.Context, dir string) (*Chest, error) {
 	}
 	version, err := strconv.Atoi(strings.TrimSpace(strings.TrimPrefix(string(data), formatName)))
 	if err != nil || version < 1 || !strings.HasPrefix(string(data), formatName) {
-		return nil, fault.New(fault.Damaged, "Bring the file back from a copy of the chest; its text is \"oaken chest 1\".", "The file %s does not say which format the chest has.", filepath.Join(dir, "format"))
+		return nil, fault.New(fault.Damaged, "Bring the file back from a copy of the chest; its text is \"oaken chest 2\".", "The file %s does not say which format the chest has.", filepath.Join(dir, "format"))
+	}
+	if version < Version { // its packs have no sums; it was never in a release
+		return nil, fault.New(fault.Unreachable, "Bring its files out with the program that wrote it, and begin a new chest with them.", "The chest in %s has format %d, from before the first release; this program reads format %d.", dir, version, Version)
 	}
 	if version > Version {
 		return nil, fault.New(fault.Unreachable, "Use a newer oaken.", "The chest in %s has format %d; this program knows formats up to %d.", dir, version, Version)
