@@ -163,7 +163,7 @@ func TestReleasesAndNames(t *testing.T) {
 func TestAChestOfANewerFormatIsRefused(t *testing.T) {
 	c := create(t)
 	c.Close()
-	for text, want := range map[string]fault.Code{"oaken chest 3\n": fault.Unreachable, "rubbish": fault.Damaged} {
+	for text, want := range map[string]fault.Code{"oaken chest 3\n": fault.Unreachable, "oaken chest 1\n": fault.Unreachable, "oaken chest 0\n": fault.Damaged, "rubbish": fault.Damaged} {
 		if err := os.WriteFile(filepath.Join(c.Dir, "format"), []byte(text), 0o666); err != nil {
 			t.Fatal(err)
 		}
