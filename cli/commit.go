@@ -19,8 +19,9 @@ func newCommit(a *App) *cobra.Command {
 		Short: "Record what changed, and publish it",
 		Long: `Record what changed in this workspace, or the paths named, and publish it to the
 chest at once. A message is demanded: on a terminal an editor (VISUAL, EDITOR)
-opens when -m is missing, and the message may have several lines. The locks of what is committed end, unless
---keep-locks is given. With a merge under way, commit completes it.`,
+opens when -m is missing, and the message may have several lines. The locks of what
+is committed end, unless --keep-locks is given. Changed companions of what is named
+go along. With a merge under way, commit completes it.`,
 		Example:           "  oaken commit -m \"Brighter lamp above the coral\"\n  oaken commit database -m \"Feedings have an amount\" --item AQ-12",
 		GroupID:           groupDaily,
 		Args:              cobra.ArbitraryArgs,

@@ -39,30 +39,15 @@ brought each place and which took it away; what a merge brought counts as its.`,
 				if err != nil {
 					return err
 				}
-				list, rows, more := []any{}, [][]cell{}, false
+				found := hits{limit: limit}
 				err = w.Reader().Find(cmd.Context(), s, args[0], paths, func(h state.Hit) bool {
-					if more = len(list) == limit; more {
-						return false
-					}
-					list = append(list, map[string]any{"address": h.Address.String(), "value": h.Value, "kind": h.Kind})
-					rows = append(rows, []cell{{h.Address.String(), plain}, {gist(h.Value, 100), faint}})
-					return true
+					return found.add(map[string]any{"address": h.Address.String(), "value": h.Value, "kind": h.Kind},
+						[]cell{{h.Address.String(), plain}, {gist(h.Value, 100), faint}})
 				})
-				if err != nil {
-					return err
+				if err == nil {
+					a.showHits(found, args[0], s.Label())
 				}
-				switch {
-				case a.json:
-					a.printJSON(map[string]any{"schema": "oaken.find/1", "hits": list, "more": more})
-				case len(rows) == 0:
-					a.say("%q is nowhere in %s.", args[0], s.Label())
-				default:
-					a.table(a.Out, "", rows)
-				}
-				if more {
-					a.note("There are more; --limit says how many are listed.")
-				}
-				return nil
+				return err
 			})
 		},
 	}
@@ -80,36 +65,52 @@ func (a *App) findThrough(ctx context.Context, w *workspace.Workspace, args []st
 	if err != nil {
 		return err
 	}
-	list, rows, more := []any{}, [][]cell{}, false
+	found := hits{limit: limit}
 	err = history.Find(ctx, w.Chest, w.Reader(), w.Base, args[0], paths, func(o history.Occurrence) bool {
-		if more = len(list) == limit; more {
-			return false
-		}
 		hit := map[string]any{"address": o.Address.String(), "value": o.Value, "kind": o.Kind, "came": workspace.Label(o.Came), "went": nil}
 		span := "since " + workspace.Label(o.Came)
 		if o.Went != nil {
 			hit["went"] = workspace.Label(*o.Went)
 			span = workspace.Label(o.Came) + ", gone in " + workspace.Label(*o.Went)
 		}
-		list = append(list, hit)
-		rows = append(rows, []cell{{o.Address.String(), plain}, {span, strong}, {gist(o.Value, 80), faint}})
-		return true
+		return found.add(hit, []cell{{o.Address.String(), plain}, {span, strong}, {gist(o.Value, 80), faint}})
 	})
-	if err != nil {
-		return err
+	if err == nil {
+		a.showHits(found, args[0], "the history of "+w.Branch)
 	}
+	return err
+}
+
+// hits gathers what was found, up to a limit.
+type hits struct {
+	limit int
+	list  []any
+	rows  [][]cell
+	more  bool // than the limit
+}
+
+// add takes a hit in, as JSON and as a line; false when there are enough.
+func (h *hits) add(hit map[string]any, row []cell) bool {
+	if h.more = len(h.list) == h.limit; h.more {
+		return false
+	}
+	h.list, h.rows = append(h.list, hit), append(h.rows, row)
+	return true
+}
+
+// showHits shows what was found of a text in some place.
+func (a *App) showHits(h hits, text, place string) {
 	switch {
 	case a.json:
-		a.printJSON(map[string]any{"schema": "oaken.find/1", "hits": list, "more": more})
-	case len(rows) == 0:
-		a.say("%q is nowhere in the history of %s.", args[0], w.Branch)
+		a.printJSON(map[string]any{"schema": "oaken.find/1", "hits": append([]any{}, h.list...), "more": h.more})
+	case len(h.rows) == 0:
+		a.say("%q is nowhere in %s.", text, place)
 	default:
-		a.table(a.Out, "", rows)
+		a.table(a.Out, "", h.rows)
 	}
-	if more {
+	if h.more {
 		a.note("There are more; --limit says how many are listed.")
 	}
-	return nil
 }
 
 func newAuthors(a *App) *cobra.Command {

@@ -16,8 +16,8 @@ func newRestore(a *App) *cobra.Command {
 		Short: "Bring paths back as they are in another state",
 		Long: `Bring files or folders back, byte for byte, as a state has them: in place, or
 below a folder named with --to. In place, what is overwritten is kept as a rescue
-copy. The path . stands for everything. PATH::ELEMENT brings one element or property of an
-artifact back; the rest of it stays as it is.
+copy. The path . stands for everything. PATH::ELEMENT brings one element or
+property of an artifact back; the rest of it stays as it is.
 
 Rescue copies are kept for 14 days. --rescued alone lists them; with paths it
 brings the newest copy of each back.`,
