@@ -19,8 +19,10 @@ import (
 var floors = [][]string{
 	{"core/element", "core/fault", "core/blob/cut", "core/kind/jsondoc"},
 	{"core/blob", "core/kind", "core/manifest"},
-	{"core/kind/media"},
-	{"core/ledger", "core/kind/partfile", "core/kind/text", "core/kind/opaque", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree"},
+	{"core/kind/media", "core/kind/partfile"},
+	{"core/kind/nested"},
+	{"core/kind/recipe"},
+	{"core/ledger", "core/kind/text", "core/kind/opaque", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree"},
 	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/chest"},
 	{"core/kind/sqlfolder", "core/kind/sqlitefile"},
 	{"core/kind/all", "core/state", "core/environment", "core/preset"},

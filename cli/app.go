@@ -24,6 +24,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
 	"oakenchest/core/kind/all"
+	"oakenchest/core/kind/recipe"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/workspace"
 )
@@ -47,6 +48,7 @@ type App struct {
 	json, quiet bool
 	running     bool // the call was understood
 	kinds       *kind.Table
+	watch       func(*recipe.Report) // told how recipes fitted what is read; nil for nobody
 	bar         progress
 }
 

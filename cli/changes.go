@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -37,7 +38,7 @@ between. oaken compare shows what is different inside each artifact.`,
 				} else {
 					a.showChanges(w, s, p, len(open))
 				}
-				if check && len(s.Changes) > 0 {
+				if check && len(told(s)) > 0 {
 					return &foundDifference{}
 				}
 				return nil
@@ -46,6 +47,18 @@ between. oaken compare shows what is different inside each artifact.`,
 	}
 	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when something changed")
 	return cmd
+}
+
+// told lists the changes that people are told of: all but noise.
+func told(s *workspace.Status) []workspace.Change {
+	return slices.DeleteFunc(slices.Clone(s.Changes), func(c workspace.Change) bool { return c.Noise })
+}
+
+func differ(n int) string {
+	if n == 1 {
+		return " differs"
+	}
+	return " differ"
 }
 
 // stateWord is the word for what became of a file.
@@ -61,7 +74,7 @@ func changesJSON(w *workspace.Workspace, s *workspace.Status, p *workspace.Pendi
 		Holder string `json:"holder,omitempty"`
 	}
 	rows := []row{}
-	for _, c := range s.Changes {
+	for _, c := range told(s) {
 		rows = append(rows, row{c.Path, stateWord(c), c.Kind, c.From, opaqueNote(c.Why), c.Holder})
 	}
 	underWay := ""
@@ -96,11 +109,12 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 			a.say("Under way: %s, all settled. Finish it with oaken commit.", p.What)
 		}
 	}
-	if len(s.Changes) == 0 {
+	shown := told(s)
+	if len(shown) == 0 {
 		a.say("Nothing has changed.")
 	}
 	var rows [][]cell
-	for _, c := range s.Changes {
+	for _, c := range shown {
 		name := c.Path
 		if c.From != "" {
 			name = c.From + " → " + c.Path
@@ -116,6 +130,9 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 	}
 	if !a.quiet {
 		a.table(a.Out, "  ", rows)
+	}
+	if n := len(s.Changes) - len(shown); n > 0 {
+		a.note("%s only in what recipes call noise; the next commit stores that too.", count(n, "file")+differ(n))
 	}
 	a.showLocksIn("Locked by you", s.Mine)
 	a.showLocksIn("Held by others", s.Held)

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -143,6 +144,7 @@ func (a *App) compareFiles(ctx context.Context, args []string, check, summary bo
 }
 
 func (a *App) showComparison(from, to string, diffs []state.Difference, check, summary bool) error {
+	diffs = slices.DeleteFunc(diffs, func(d state.Difference) bool { return d.Noise })
 	if a.json {
 		a.printJSON(map[string]any{"schema": "oaken.compare/1", "from": from, "to": to, "changes": changeRows(diffs)})
 	} else if len(diffs) == 0 {
@@ -204,6 +206,8 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 	var rows [][]cell
 	for _, d := range diffs {
 		switch {
+		case d.Noise:
+			continue
 		case summary && len(d.Changes) != 1:
 			rows = append(rows, []cell{{d.Path, plain}, {count(len(d.Changes), "change"), warm}, {d.Kind, faint}})
 			continue

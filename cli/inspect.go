@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/recipe"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
 )
@@ -81,7 +82,26 @@ func (a *App) showFacts(m kind.Measurer, art *state.Artifact) {
 
 // looseReader reads artifacts outside of any project.
 func (a *App) looseReader() *state.Reader {
-	return &state.Reader{Kinds: a.kinds, Manifest: &manifest.Manifest{}}
+	return &state.Reader{Kinds: recipe.Watched(a.kinds, nil, a.watch), Manifest: &manifest.Manifest{}}
+}
+
+// readerAt gives a reader for a file on disk, and the file's path as that knows
+// it: in a project, the project's recipes and declarations count.
+func (a *App) readerAt(full string) (*state.Reader, string, error) {
+	for folder := filepath.Dir(full); ; folder = filepath.Dir(folder) {
+		data, err := os.ReadFile(filepath.Join(folder, manifest.Name))
+		if err == nil {
+			m, err := recipe.Manifest(data, a.kinds)
+			if err != nil {
+				return nil, "", err
+			}
+			rel, err := filepath.Rel(folder, full)
+			return &state.Reader{Kinds: recipe.Watched(a.kinds, m.Recipes, a.watch), Manifest: m}, filepath.ToSlash(rel), err
+		}
+		if folder == filepath.Dir(folder) {
+			return a.looseReader(), filepath.Base(full), nil
+		}
+	}
 }
 
 // artifact reads a file on disk, or a folder that the project declares.
@@ -104,7 +124,13 @@ func (a *App) artifact(ctx context.Context, name string) (*state.Artifact, error
 	}
 	src := diskSource(full, data)
 	art := &state.Artifact{Path: name, Source: src}
-	art.Reading, art.Kind, art.Why = a.kinds.Read(a.looseReader().KindOf(filepath.Base(full), data), src)
+	reader, path, err := a.readerAt(full)
+	if err != nil {
+		return nil, err
+	}
+	src.Name = path
+	art.Source = src
+	art.Reading, art.Kind, art.Why = reader.Kinds.Read(reader.KindOf(path, data), src)
 	return art, nil
 }
 

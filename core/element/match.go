@@ -68,6 +68,7 @@ func (m digests) matchKeyless(a, b *Element, p *pairing) {
 			p.pair(ia[q[0]], ib[q[1]])
 		}
 		m.likest(a.Children, b.Children, open(ia, p.toB), open(ib, p.toA), alike, p)
+		pairSingles(a.Children, b.Children, ia, ib, p)
 		return
 	}
 	pa, pb := 0, 0

@@ -45,6 +45,9 @@ type Reading struct {
 	// Content gives the bytes behind the Bytes values of Root. It may also know
 	// the bytes of whole elements, by Element.Sum.
 	Content Content
+	// Hidden is a digest of what Root leaves out because it says nothing; zero when
+	// it leaves out nothing.
+	Hidden element.Digest
 	// Uses names the files beside the artifact's own that it was read from.
 	Uses []string
 }
@@ -125,23 +128,24 @@ type Splitter interface {
 	Marker() string
 }
 
-// Unreadable is an error of a kind that says where in a file the trouble is.
-type Unreadable struct {
-	File   string
-	Reason string
-}
-
-// Error writes `FILE: REASON`, or the reason alone.
-func (e *Unreadable) Error() string {
-	if e.File == "" {
-		return e.Reason
-	}
-	return e.File + ": " + e.Reason
+// Holder is a kind of artifacts that hold others, and that reads those by the
+// kinds of a table.
+type Holder interface {
+	Kind
+	// Within gives the kind as a part of a table.
+	Within(*Table) Kind
 }
 
 // Table is the list of kinds that a program knows, the most particular first.
 // The last one takes everything.
-type Table struct{ kinds []Kind }
+type Table struct {
+	kinds []Kind
+	adapt Adapter
+}
+
+// Adapter gives a kind as it is to read the file at a path; the path is empty
+// when none is meant.
+type Adapter func(t *Table, path string, k Kind) Kind
 
 // NewTable makes a table; two kinds of one name are a mistake of the program.
 func NewTable(kinds ...Kind) *Table {
@@ -150,20 +154,48 @@ func NewTable(kinds ...Kind) *Table {
 			panic("two kinds are called " + k.Name())
 		}
 	}
-	return &Table{kinds}
+	return (&Table{kinds: kinds}).Adapted(func(_ *Table, _ string, k Kind) Kind { return k })
+}
+
+// Adapted gives a table of the same kinds that are adapted by another rule.
+func (t *Table) Adapted(by Adapter) *Table {
+	out := &Table{kinds: slices.Clone(t.kinds), adapt: by}
+	for i, k := range out.kinds {
+		if h, ok := k.(Holder); ok {
+			out.kinds[i] = h.Within(out)
+		}
+	}
+	return out
 }
 
 // All lists the kinds.
-func (t *Table) All() []Kind { return t.kinds }
+func (t *Table) All() []Kind {
+	out := make([]Kind, len(t.kinds))
+	for i, k := range t.kinds {
+		out[i] = t.adapt(t, "", k)
+	}
+	return out
+}
 
 // Named gives a kind by its name.
-func (t *Table) Named(name string) (Kind, bool) {
-	for _, k := range t.kinds {
-		if k.Name() == name {
-			return k, true
-		}
+func (t *Table) Named(name string) (Kind, bool) { return t.As(name, "") }
+
+// As gives the kind of a name, to read the file at a path.
+func (t *Table) As(name, path string) (Kind, bool) {
+	k, ok := t.Raw(name)
+	if !ok {
+		return nil, false
 	}
-	return nil, false
+	return t.adapt(t, path, k), true
+}
+
+// Raw gives a kind by its name as it is without the table's rule.
+func (t *Table) Raw(name string) (Kind, bool) {
+	i := slices.IndexFunc(t.kinds, func(k Kind) bool { return k.Name() == name })
+	if i < 0 {
+		return nil, false
+	}
+	return t.kinds[i], true
 }
 
 // For gives the kind of a file by its path and its first bytes; HeadSize bytes
@@ -171,7 +203,7 @@ func (t *Table) Named(name string) (Kind, bool) {
 func (t *Table) For(path string, head []byte) Kind {
 	for _, k := range t.kinds {
 		if k.Claims(path, head) {
-			return k
+			return t.adapt(t, path, k)
 		}
 	}
 	return t.Opaque()
@@ -213,6 +245,8 @@ type FileSource struct {
 	Name    string
 	Data    []byte
 	Sibling func(name string) ([]byte, error)
+	// Depth says how many artifacts this one lies in.
+	Depth int
 }
 
 // Path gives the file's path.
@@ -230,6 +264,14 @@ func (s FileSource) File(name string) ([]byte, error) {
 		return s.Sibling(name)
 	}
 	return nil, fmt.Errorf("%s: %w", name, ErrNoFile)
+}
+
+// DepthOf says how many artifacts that of a source lies in.
+func DepthOf(src Source) int {
+	if f, ok := src.(FileSource); ok {
+		return f.Depth
+	}
+	return 0
 }
 
 // Main reads the only file of a single-file source.

@@ -32,6 +32,8 @@ type Manifest struct {
 	Locks        []LockRule    `toml:"lock"`
 	Companions   []Companion   `toml:"companion"`
 	Lines        []LineRule    `toml:"lines"`
+	Recipes      []Recipe      `toml:"recipe"`
+	Viewers      []Viewer      `toml:"viewer"`
 	Environments []Environment `toml:"environment"`
 	Message      MessageRules  `toml:"message"`
 
@@ -80,6 +82,14 @@ const (
 	Required Policy = "required"
 	Off      Policy = "off"
 )
+
+// Viewer is an outside program that shows two versions of artifacts of a kind.
+type Viewer struct {
+	Kind string `toml:"kind"`
+	// Command is the program and its arguments; {from} and {to} stand for files
+	// with the two versions.
+	Command []string `toml:"command"`
+}
 
 // LockRule sets the policy of the artifacts that a pattern, a kind or both
 // choose. The last rule that fits decides.
@@ -152,6 +162,16 @@ func (m *Manifest) check() error {
 	for _, l := range m.Lines {
 		if lineEnds[l.Ends] == "" || l.Match == "" || !doublestar.ValidatePattern(l.Match) {
 			return fmt.Errorf("a rule for lines needs a well-formed match, and lf or crlf in ends")
+		}
+	}
+	for _, r := range m.Recipes {
+		if err := r.check(); err != nil {
+			return err
+		}
+	}
+	for _, v := range m.Viewers {
+		if v.Kind == "" || len(v.Command) == 0 {
+			return fmt.Errorf("a viewer needs a kind, and a command as a list of words")
 		}
 	}
 	if _, err := regexp.Compile(m.Message.Pattern); err != nil || m.Message.Minimum < 0 {

@@ -26,6 +26,8 @@ type Difference struct {
 	Notes map[string]string
 	// Quiet says that only bytes without meaning differ.
 	Quiet bool
+	// Noise says, of what is quiet, that it is what the project calls noise.
+	Noise bool
 }
 
 // Compare gives the artifacts that differ between two states, by path. paths
@@ -198,6 +200,7 @@ func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 		d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p, Property: "file mode"}, From: element.TextValue(modeText(fx.Mode)), To: element.TextValue(modeText(fy.Mode))})
 	}
 	d.Quiet = len(d.Changes) == 0
+	d.Noise = d.Quiet && x.Reading.Hidden != y.Reading.Hidden
 	return d
 }
 

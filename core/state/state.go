@@ -275,35 +275,48 @@ func (r *Reader) read(t *Snapshot, p string) (*Artifact, error) {
 	return out, nil
 }
 
+// Checked is what Check tells of an artifact.
+type Checked struct {
+	Kind string
+	Why  error
+	// Sum and Hidden tell the artifact's tree and what that leaves out; Hidden is
+	// zero when it leaves out nothing.
+	Sum, Hidden element.Digest
+}
+
 // Check gives the kind of an artifact, and why it can't be read as that, without
 // reading files that are opaque anyway.
-func (r *Reader) Check(t *Snapshot, p string) (kindName string, why error, err error) {
+func (r *Reader) Check(t *Snapshot, p string) (Checked, error) {
 	if f, isFile := t.files[p]; isFile && f.Mode == chest.Folder {
-		return "folder", nil, nil
+		return Checked{Kind: "folder"}, nil
 	} else if isFile {
 		in, err := t.Open(p)
 		if err != nil {
-			return "", nil, err
+			return Checked{}, err
 		}
 		head := make([]byte, kind.HeadSize)
 		n, err := io.ReadFull(in, head)
 		in.Close()
 		if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
-			return "", nil, err
+			return Checked{}, err
 		}
 		k := r.KindOf(p, head[:n])
 		if k == r.Kinds.Opaque() || f.Mode == chest.Link {
-			return r.Kinds.Opaque().Name(), nil, nil
+			return Checked{Kind: r.Kinds.Opaque().Name()}, nil
 		}
 		if _, quick := k.(kind.Quick); quick {
-			return k.Name(), nil, nil
+			return Checked{Kind: k.Name()}, nil
 		}
 	}
 	a, err := r.read(t, p)
 	if err != nil {
-		return "", nil, err
+		return Checked{}, err
 	}
-	return a.Kind.Name(), a.Why, nil
+	c := Checked{Kind: a.Kind.Name(), Why: a.Why, Hidden: a.Reading.Hidden}
+	if c.Hidden != (element.Digest{}) {
+		c.Sum = a.Reading.Root.Sum()
+	}
+	return c, nil
 }
 
 // fileSource is a file together with its siblings.
@@ -320,7 +333,7 @@ func fileSource(t *Snapshot, p string, data []byte) kind.FileSource {
 // KindOf gives the kind of a file: the declared one, else the one that claims it.
 func (r *Reader) KindOf(p string, head []byte) kind.Kind {
 	if a, ok := r.Manifest.Declared(p); ok {
-		if k, known := r.Kinds.Named(a.Kind); known {
+		if k, known := r.Kinds.As(a.Kind, p); known {
 			return k
 		}
 	}

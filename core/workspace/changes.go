@@ -36,6 +36,8 @@ type Change struct {
 	Why string
 	// Holder is who has the lock of a contested file.
 	Holder string
+	// Noise says that nothing differs but what recipes call noise.
+	Noise bool
 
 	was, is state.File
 }
@@ -58,7 +60,7 @@ func (w *Workspace) Changes(ctx context.Context) (*Status, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := w.nameKinds(s.Changes, now); err != nil {
+	if err := w.nameKinds(ctx, s.Changes, now); err != nil {
 		return nil, err
 	}
 	tip, err := w.Chest.Branch(ctx, w.Branch)
@@ -195,14 +197,13 @@ func changesOf(pairs []chest.Pair) []Change {
 }
 
 // nameKinds says of each changed artifact its kind, and whether it can be read.
-func (w *Workspace) nameKinds(changes []Change, now []state.File) error {
+func (w *Workspace) nameKinds(ctx context.Context, changes []Change, now []state.File) error {
 	if len(changes) == 0 {
 		return nil
 	}
 	r := w.Reader()
 	work := state.Listed(w.Work(), now)
-	type finding struct{ kind, why string }
-	known := map[string]finding{}
+	known := map[string]state.Checked{}
 	for i := range changes {
 		c := &changes[i]
 		if c.is.Mode == 0 && c.was.Mode == chest.Folder {
@@ -216,16 +217,20 @@ func (w *Workspace) nameKinds(changes []Change, now []state.File) error {
 		unit := r.Unit(c.Path)
 		f, ok := known[unit]
 		if !ok {
-			kind, why, err := r.Check(work, unit)
-			if err != nil {
+			var err error
+			if f, err = r.Check(work, unit); err != nil {
 				return err
-			}
-			if f.kind = kind; why != nil {
-				f.why = why.Error()
 			}
 			known[unit] = f
 		}
-		c.Kind, c.Why = f.kind, f.why
+		c.Kind = f.Kind
+		if f.Why != nil {
+			c.Why = f.Why.Error()
+		}
+		if c.State == Edited && f.Hidden != (element.Digest{}) && c.was.Mode == c.is.Mode {
+			was, err := r.Read(ctx, w.BaseState(), unit)
+			c.Noise = err == nil && was.Reading.Root.Sum() == f.Sum && was.Reading.Hidden != f.Hidden
+		}
 	}
 	return nil
 }

@@ -9,6 +9,7 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
+	"oakenchest/core/kind/recipe"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
@@ -77,7 +78,7 @@ func (w *Workspace) reloadManifest() error {
 	if err != nil {
 		return err
 	}
-	m, err := manifest.Parse(data)
+	m, err := recipe.Manifest(data, w.host.Kinds)
 	if err == nil {
 		w.Manifest = m
 	}

@@ -31,6 +31,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/recipe"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
@@ -118,7 +119,7 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 	}
 	var existing *manifest.Manifest
 	if data, err := os.ReadFile(filepath.Join(root, manifest.Name)); err == nil {
-		if existing, err = manifest.Parse(data); err != nil {
+		if existing, err = recipe.Manifest(data, host.Kinds); err != nil {
 			return nil, err
 		}
 	}
@@ -286,7 +287,7 @@ func (w *Workspace) loadManifest() error {
 		return nil
 	}
 	if err == nil {
-		w.Manifest, err = manifest.Parse(data)
+		w.Manifest, err = recipe.Manifest(data, w.host.Kinds)
 	}
 	if err != nil {
 		w.Chest.Close()
@@ -409,7 +410,7 @@ func (w *Workspace) temporary(data []byte, mode os.FileMode) (string, error) {
 
 // Reader reads artifacts as this project declares them.
 func (w *Workspace) Reader() *state.Reader {
-	return &state.Reader{Kinds: w.host.Kinds, Manifest: w.Manifest}
+	return &state.Reader{Kinds: recipe.Over(w.host.Kinds, w.Manifest.Recipes), Manifest: w.Manifest}
 }
 
 // CommitState is the state of a commit.
@@ -460,7 +461,7 @@ func (w *Workspace) EditManifest(edit func([]byte) ([]byte, error)) error {
 	if err != nil {
 		return err
 	}
-	m, err := manifest.Parse(out)
+	m, err := recipe.Manifest(out, w.host.Kinds)
 	if err != nil {
 		return err
 	}

@@ -7,6 +7,7 @@ import (
 	"oakenchest/core/kind/opaque"
 	"oakenchest/core/kind/pack"
 	"oakenchest/core/kind/picture"
+	"oakenchest/core/kind/recipe"
 	"oakenchest/core/kind/scene"
 	"oakenchest/core/kind/sound"
 	"oakenchest/core/kind/sqlfolder"
@@ -18,10 +19,9 @@ import (
 
 // Table gives every kind, the most particular first.
 func Table() *kind.Table {
-	var t *kind.Table
-	t = kind.NewTable(
+	return recipe.Over(kind.NewTable(
 		scene.Kind{},
-		pack.Kind{Table: func() *kind.Table { return t }},
+		pack.Kind{},
 		sqlfolder.Kind{},
 		sqlitefile.Kind{},
 		picture.Kind{},
@@ -31,6 +31,5 @@ func Table() *kind.Table {
 		table.Kind{},
 		text.Kind{},
 		opaque.Kind{},
-	)
-	return t
+	), nil)
 }

@@ -15,6 +15,13 @@ func (d *Doc) Bytes() []byte {
 	return w.buf.Bytes()
 }
 
+// Source gives the text of one node of the document.
+func (d *Doc) Source(n *Node) []byte {
+	w := &writer{unit: d.unit}
+	w.node(n, "")
+	return w.buf.Bytes()
+}
+
 // Format writes a node that was made: with indentation by unit, or compact when
 // unit is empty. Arrays of scalars stay on one line.
 func Format(n *Node, unit string) []byte {

@@ -2,9 +2,7 @@
 // (office files), jar-like archives, app packages of XML and JSON.
 //
 // An entry is an element `part:NAME`. An entry that another kind reads has that
-// kind's elements inside; base64 text (RFC 4648) inside those is opened, as a
-// value that stands for bytes or as an element `embedded:PROPERTY` with elements
-// of its own. Entries that do not change keep their compressed bytes.
+// kind's elements inside. Entries that do not change keep their compressed bytes.
 //
 // Damaged or encrypted archives, two entries of one name, and archives that
 // unpack to more than MaxUnpacked bytes are refused.
@@ -20,26 +18,26 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/nested"
 )
 
 // Limits of an archive.
 const (
 	MaxUnpacked = 1 << 30
 	MaxEntries  = 200_000
-	// maxNesting bounds packages inside packages.
-	maxNesting = 4
 )
 
-// Kind reads zip packages; Table gives the kinds of the entries.
-type Kind struct {
-	Table func() *kind.Table
-	depth int
-}
+// Kind reads zip packages, and their entries by the kinds of a table.
+type Kind struct{ table *kind.Table }
 
 var (
 	_ kind.Writer   = Kind{}
 	_ kind.Splitter = Kind{}
+	_ kind.Holder   = Kind{}
 )
+
+// Within gives the kind that reads entries by the kinds of a table.
+func (Kind) Within(t *kind.Table) kind.Kind { return Kind{t} }
 
 // Name is "package".
 func (Kind) Name() string { return "package" }
@@ -111,16 +109,16 @@ func (k Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	held := map[element.Digest][]byte{}
+	inside := nested.NewReader(k.table, src)
 	root := &element.Element{Type: "package", Gist: a.flavour()}
 	for _, f := range a.zip.File {
 		if strings.HasSuffix(f.Name, "/") {
 			root.Add(&element.Element{Type: "folder", Key: f.Name, Firm: true})
 			continue
 		}
-		root.Add(k.part("part", f.Name, f.Name, a.data[f.Name], held))
+		root.Add(inside.Element("part", f.Name, f.Name, a.data[f.Name]))
 	}
-	return &kind.Reading{Root: root, Content: kind.Held(held)}, nil
+	return &kind.Reading{Root: root, Content: inside.Content(), Hidden: inside.Hidden()}, nil
 }
 
 // flavour says which convention the package follows.
@@ -135,73 +133,4 @@ func (a *archive) flavour() string {
 		return "jar"
 	}
 	return "zip"
-}
-
-const (
-	kindProperty    = "(kind)"
-	contentProperty = "content"
-)
-
-// part gives the element of some bytes: with the elements of the kind that
-// reads them inside, or with the bytes as a value.
-func (k Kind) part(typ, key, path string, data []byte, held map[element.Digest][]byte) *element.Element {
-	d := element.DigestOf(data)
-	held[d] = data
-	e := &element.Element{Type: typ, Key: key, Firm: true, Origin: d, Gist: element.SizeText(int64(len(data)))}
-	used, root := k.nested(path, data, held)
-	if root == nil {
-		e.Set(contentProperty, element.BytesValue(d, int64(len(data))))
-		return e
-	}
-	e.Gist = used.Name() + ", " + e.Gist
-	e.Props = append([]element.Prop{{Name: kindProperty, Value: element.TextValue(used.Name())}}, root.Props...)
-	e.Children, e.Ordered = root.Children, root.Ordered
-	return e
-}
-
-// nested reads bytes with the kind that claims them; root is nil when nothing
-// but their size is to be said.
-func (k Kind) nested(path string, data []byte, held map[element.Digest][]byte) (kind.Writer, *element.Element) {
-	used, ok := k.Table().For(path, data[:min(len(data), kind.HeadSize)]).(kind.Writer)
-	if !ok || len(data) == 0 {
-		return nil, nil
-	}
-	if inner, same := used.(Kind); same {
-		if k.depth >= maxNesting {
-			return nil, nil
-		}
-		inner.depth = k.depth + 1
-		used = inner
-	}
-	r, err := used.Read(kind.FileSource{Name: path, Data: data})
-	if err != nil || len(r.Uses) > 0 {
-		return nil, nil
-	}
-	if _, same := used.(Kind); !same {
-		k.openEmbedded(r.Root, held)
-	}
-	collect(r, r.Root, held)
-	return used, r.Root
-}
-
-// collect takes the bytes behind values and origins over into held.
-func collect(r *kind.Reading, e *element.Element, held map[element.Digest][]byte) {
-	if r.Content == nil {
-		return
-	}
-	take := func(d element.Digest) {
-		if data, ok := r.Content(d); ok {
-			held[d] = data
-		}
-	}
-	take(e.Origin)
-	for _, p := range e.Props {
-		if p.Value.Sort() == element.Bytes {
-			d, _ := p.Value.Content()
-			take(d)
-		}
-	}
-	for _, c := range e.Children {
-		collect(r, c, held)
-	}
 }

@@ -12,15 +12,15 @@ import (
 	"oakenchest/core/kind"
 	"oakenchest/core/kind/jsontree"
 	"oakenchest/core/kind/opaque"
+	"oakenchest/core/kind/recipe"
 	"oakenchest/core/kind/text"
 	"oakenchest/core/kind/xmltree"
 )
 
 func testKind() Kind {
-	var t *kind.Table
-	k := Kind{Table: func() *kind.Table { return t }}
-	t = kind.NewTable(k, xmltree.Kind{}, jsontree.Kind{}, text.Kind{}, opaque.Kind{})
-	return k
+	t := recipe.Over(kind.NewTable(Kind{}, xmltree.Kind{}, jsontree.Kind{}, text.Kind{}, opaque.Kind{}), nil)
+	k, _ := t.Named("package")
+	return k.(Kind)
 }
 
 func zipped(t testing.TB, entries ...string) []byte {

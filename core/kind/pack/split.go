@@ -3,34 +3,29 @@ package pack
 import (
 	"archive/zip"
 	"bytes"
-	"encoding/base64"
 	"errors"
 	"fmt"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 
-	"oakenchest/core/element"
 	"oakenchest/core/kind"
 	"oakenchest/core/kind/jsondoc"
+	"oakenchest/core/kind/nested"
 	"oakenchest/core/kind/partfile"
 )
 
 // A split package is a folder with
 //
 //	oaken-package.json   the entries in their order: name, file, stored
-//	parts/NAME           each entry; embedded base64 text in it is replaced by
-//	                     oaken-part:FILE@
+//	parts/NAME           each entry; embedded content in it is replaced by
+//	                     references: oaken-part:FILE@
 //	parts/NAME.embedded/ the files that such references name, decoded
 const (
 	marker    = "oaken-package.json"
 	format    = "oaken package 1"
 	partsPath = "parts/"
-	reference = "oaken-part:"
 )
-
-var referencePattern = regexp.MustCompile(regexp.QuoteMeta(reference) + `([^@\n]*)@`)
 
 // Marker is the file that lists the entries.
 func (Kind) Marker() string { return marker }
@@ -60,47 +55,22 @@ func (k Kind) Split(src kind.Source) ([]kind.Part, error) {
 		if f.Method == zip.Store {
 			entry.Set("stored", jsondoc.Truth(true))
 		}
-		body, inside := k.extract(f.Name, file, a.data[f.Name], names)
+		body, inside := k.takeApart(src, f.Name, file, a.data[f.Name], names)
 		parts = append(append(parts, kind.Part{Name: file, Data: body}), inside...)
 	}
 	doc := jsondoc.Obj().Set("format", jsondoc.Str(format)).Set("entries", list)
 	return append([]kind.Part{{Name: marker, Data: jsondoc.Format(doc, "  ")}}, parts...), nil
 }
 
-// extract takes embedded content out of an entry. What can't be found literally
-// in the bytes stays where it is.
-func (k Kind) extract(name, file string, data []byte, names partfile.Names) ([]byte, []kind.Part) {
-	used := k.Table().For(name, data[:min(len(data), kind.HeadSize)])
-	if used.Name() != "xml" && used.Name() != "json" || bytes.Contains(data, []byte(reference)) {
-		return data, nil
-	}
-	r, err := used.Read(kind.FileSource{Name: name, Data: data})
-	if err != nil {
-		return data, nil
-	}
-	text := string(data)
-	var parts []kind.Part
-	var visit func(e *element.Element, owner string)
-	visit = func(e *element.Element, owner string) {
-		if e.Key != "" {
-			owner = e.Key
-		}
-		for _, p := range e.Props {
-			body, ext, ok := decodeEmbedded(p.Value.Text())
-			if p.Value.Sort() != element.Text || !ok || !strings.Contains(text, p.Value.Text()) {
-				continue
-			}
-			base := file + ".embedded/" + partfile.Safe(strings.Trim(owner+"-"+p.Name, "-"))
-			at := names.Take(base, ext, p.Value.Text())
-			text = strings.Replace(text, p.Value.Text(), reference+at+"@", 1)
-			parts = append(parts, kind.Part{Name: at, Data: body})
-		}
-		for _, c := range e.Children {
-			visit(c, owner)
+// takeApart takes content out of an entry of which its kind can.
+func (k Kind) takeApart(src kind.Source, name, file string, data []byte, names partfile.Names) ([]byte, []kind.Part) {
+	entry := kind.FileSource{Name: path.Join(src.Path(), name), Data: data, Depth: kind.DepthOf(src) + 1}
+	if divider, ok := k.table.For(entry.Name, data[:min(len(data), kind.HeadSize)]).(nested.Divider); ok {
+		if body, parts, err := divider.TakeApart(entry, file, names); err == nil {
+			return body, parts
 		}
 	}
-	visit(r.Root, "")
-	return []byte(text), parts
+	return data, nil
 }
 
 // Join makes a package of parts: entries in the listed order, then files that
@@ -121,7 +91,7 @@ func (k Kind) Join(parts []kind.Part) ([]byte, error) {
 	if entries == nil || entries.Kind != jsondoc.Array {
 		return nil, errors.New(marker + " has no list of entries")
 	}
-	j := &joiner{files: files, used: map[string]bool{marker: true}}
+	j := &joiner{table: k.table, files: files, used: map[string]bool{marker: true}}
 	j.zip = zip.NewWriter(&j.out)
 	for _, it := range entries.Items {
 		if err := j.entry(it.Value); err != nil {
@@ -138,6 +108,7 @@ func (k Kind) Join(parts []kind.Part) ([]byte, error) {
 }
 
 type joiner struct {
+	table *kind.Table
 	files map[string][]byte
 	used  map[string]bool
 	out   bytes.Buffer
@@ -152,7 +123,7 @@ func (j *joiner) entry(n *jsondoc.Node) error {
 	if file == nil {
 		return addEntry(j.zip, plainHeader(name.Text, true), nil)
 	}
-	body, err := j.body(file.Text)
+	body, err := j.body(name.Text, file.Text)
 	if err != nil {
 		return err
 	}
@@ -160,23 +131,25 @@ func (j *joiner) entry(n *jsondoc.Node) error {
 }
 
 // body gives a file's bytes with its references resolved.
-func (j *joiner) body(file string) ([]byte, error) {
+func (j *joiner) body(name, file string) ([]byte, error) {
 	data, ok := j.files[file]
 	if !ok {
 		return nil, fmt.Errorf("%s lists the file %s, which is missing; take its entry out to leave it out", marker, file)
 	}
 	j.used[file] = true
-	var missing error
-	out := referencePattern.ReplaceAllFunc(data, func(m []byte) []byte {
-		name := string(referencePattern.FindSubmatch(m)[1])
-		inside, ok := j.files[name]
+	divider, ok := j.table.For(name, data[:min(len(data), kind.HeadSize)]).(nested.Divider)
+	if !ok || !nested.Mentions(data) {
+		return data, nil
+	}
+	out, err := divider.PutTogether(kind.FileSource{Name: name, Data: data}, func(part string) ([]byte, error) {
+		inside, ok := j.files[part]
 		if !ok {
-			missing = fmt.Errorf("%s refers to the file %s, which is missing", file, name)
+			return nil, fmt.Errorf("%s refers to the file %s, which is missing", file, part)
 		}
-		j.used[name] = true
-		return []byte(base64.StdEncoding.EncodeToString(inside))
+		j.used[part] = true
+		return inside, nil
 	})
-	return out, missing
+	return out, err
 }
 
 func (j *joiner) unlisted() error {

@@ -7,13 +7,13 @@ import (
 	"bytes"
 	"fmt"
 	"hash/crc32"
-	"path"
 	"strings"
 
 	"github.com/klauspost/compress/flate"
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/nested"
 )
 
 // Write gives the package with the wanted parts. Entries that stay keep their
@@ -35,6 +35,7 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 		return nil, nil
 	}
 	all := kind.Contents(have.Content, content)
+	inside := nested.NewReader(k.table, src)
 	wanted := map[string]*element.Element{}
 	for _, e := range want.Children {
 		wanted[e.Key] = e
@@ -51,7 +52,7 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 			err = w.Copy(f)
 		} else {
 			var body []byte
-			if body, err = k.bytesOf(e, f.Name, all); err == nil {
+			if body, err = inside.Bytes(e, f.Name, all); err == nil {
 				err = addEntry(w, f.FileHeader, body)
 			}
 		}
@@ -65,7 +66,7 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 		}
 		var body []byte
 		if e.Type != "folder" {
-			if body, err = k.bytesOf(e, e.Key, all); err != nil {
+			if body, err = inside.Bytes(e, e.Key, all); err != nil {
 				return nil, fmt.Errorf("the part %s: %w", e.Key, err)
 			}
 		}
@@ -80,60 +81,6 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 		return nil, err
 	}
 	return map[string][]byte{src.Files()[0]: out.Bytes()}, nil
-}
-
-// bytesOf gives the bytes that a part or an embedded element stands for: those
-// that it was read from, changed as far as its tree differs from theirs.
-func (k Kind) bytesOf(e *element.Element, name string, content kind.Content) ([]byte, error) {
-	if v := e.Prop(contentProperty); v.Sort() == element.Bytes && e.Prop(kindProperty).IsAbsent() {
-		d, _ := v.Content()
-		data, ok := content(d)
-		if !ok {
-			return nil, fmt.Errorf("the bytes of %s are not at hand", name)
-		}
-		return data, nil
-	}
-	used, ok := k.Table().Named(e.Prop(kindProperty).Text())
-	writer, writes := used.(kind.Writer)
-	if !ok || !writes {
-		return nil, fmt.Errorf("no kind %q can write %s", e.Prop(kindProperty).Text(), name)
-	}
-	origin, _ := content(e.Origin)
-	held := map[element.Digest][]byte{}
-	again := k.part(e.Type, e.Key, fileName(name, e), origin, held)
-	if again.Sum() == e.Sum() {
-		return origin, nil
-	}
-	root := &element.Element{Type: "root", Children: e.Children, Ordered: e.Ordered}
-	for _, p := range e.Props {
-		if p.Name != kindProperty {
-			root.Props = append(root.Props, p)
-		}
-	}
-	all := kind.Contents(content, kind.Held(held))
-	if _, same := used.(Kind); !same {
-		var err error
-		if root, err = k.closeEmbedded(root, all); err != nil {
-			return nil, err
-		}
-	}
-	src := kind.FileSource{Name: fileName(name, e), Data: origin}
-	files, err := writer.Write(src, root, all)
-	if err != nil {
-		return nil, err
-	}
-	if out, ok := files[path.Base(src.Name)]; ok {
-		return out, nil
-	}
-	return origin, nil
-}
-
-// fileName gives embedded content the ending by which its kind knows it.
-func fileName(name string, e *element.Element) string {
-	if e.Type == "embedded" {
-		return name + "." + e.Prop(kindProperty).Text()
-	}
-	return name
 }
 
 // plainHeader gives the header of an entry without a date: 1 January 1980, the

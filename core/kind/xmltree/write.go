@@ -65,10 +65,25 @@ func (w *patcher) root(n *node, d *element.Delta) (*node, error) {
 		case k.To >= 0 && k.From >= 0 && k.Delta != nil:
 			return n, w.patch(n, k.Delta)
 		case k.To >= 0 && k.From < 0:
-			return w.create(d.B.Children[k.To], n.lead)
+			root, err := w.create(d.B.Children[k.To], lineOf(n))
+			if err == nil {
+				root.lead = n.lead
+			}
+			return root, err
 		}
 	}
 	return n, nil
+}
+
+// lineOf gives the line end after which the children of a node without a place of
+// its own are laid out: none when they share its line.
+func lineOf(n *node) string {
+	for _, k := range n.kids {
+		if strings.Contains(k.lead, "\n") || k.run && strings.Contains(k.raw, "\n") {
+			return "\n"
+		}
+	}
+	return ""
 }
 
 // patch turns n into the element d.B.

@@ -1,0 +1,214 @@
+package nested
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+	"oakenchest/core/kind/jsondoc"
+)
+
+// Texts shorter than leastEmbedded are never taken for content; those shorter
+// than sureEmbedded only when a known sort of content comes out.
+const (
+	leastEmbedded = 32
+	sureEmbedded  = 512
+)
+
+// signatures are the first bytes of sorts of content that are often embedded.
+var signatures = []struct{ ext, magic string }{
+	{".png", "\x89PNG\r\n\x1a\n"}, {".jpg", "\xff\xd8\xff"}, {".gif", "GIF8"}, {".zip", "PK\x03\x04"}, {".pdf", "%PDF-"}, {".gz", "\x1f\x8b\x08"},
+	{".wav", "RIFF"}, {".ogg", "OggS"}, {".glb", "glTF"}, {".xml", "<?xml"}, {".xml", "\ufeff<?xml"},
+}
+
+// Found is content that a text holds.
+type Found struct {
+	Encoding string
+	Data     []byte
+	Ext      string // a file-name ending that fits it
+}
+
+// Detect tells whether a text holds content, of at most limit bytes.
+func Detect(text string, limit int64) (Found, bool) {
+	if len(text) < leastEmbedded {
+		return Found{}, false
+	}
+	switch how := likely(text); how {
+	case "":
+		return Found{}, false
+	case Plain, Percent:
+		data, err := decodeText(text, how)
+		if err != nil {
+			return Found{}, false
+		}
+		ext := extension(data)
+		return Found{how, data, ext}, ext == ".xml" || ext == ".json"
+	default:
+		return detectBytes(text, how, limit)
+	}
+}
+
+// likely tells from a text's signs which encoding it may have.
+func likely(text string) string {
+	head := strings.TrimLeft(text[:min(len(text), 80)], "\ufeff \t\r\n")
+	switch {
+	case strings.HasPrefix(head, "<?xml"), strings.HasPrefix(head, "{") && strings.Contains(head, `"`), strings.HasPrefix(head, "[{"):
+		return Plain
+	case strings.HasPrefix(head, "%3C%3F"), strings.HasPrefix(head, "%3c%3f"), strings.HasPrefix(strings.ToUpper(head), "%7B"), strings.HasPrefix(strings.ToUpper(head), "%5B%7B"):
+		return Percent
+	}
+	hexadecimal := len(text)%2 == 0
+	for i := 0; i < len(text); i++ {
+		c := text[i]
+		digit := c >= '0' && c <= '9'
+		if !digit && (c < 'a' || c > 'f') && (c < 'A' || c > 'F') {
+			hexadecimal = false
+		}
+		if !digit && (c < 'a' || c > 'z') && (c < 'A' || c > 'Z') && c != '+' && c != '/' && c != '=' {
+			return ""
+		}
+	}
+	switch {
+	case hexadecimal:
+		return Hex
+	case len(text)%4 == 0:
+		return Base64
+	}
+	return ""
+}
+
+// detectBytes looks at what base64 or hexadecimal text stands for, and at what that
+// is when it is compressed.
+func detectBytes(text, how string, limit int64) (Found, bool) {
+	data, err := decodeText(text, how)
+	if err != nil {
+		if how == Hex && len(text)%4 == 0 {
+			return detectBytes(text, Base64, limit)
+		}
+		return Found{}, false
+	}
+	for _, packed := range compressions[:2] {
+		if packed == "gzip" && !bytes.HasPrefix(data, []byte("\x1f\x8b\x08")) || packed == "zlib" && (len(data) < 2 || data[0] != 0x78 || (int(data[0])<<8|int(data[1]))%31 != 0) {
+			continue
+		}
+		if out, err := inflate(data, packed, limit); err == nil {
+			if ext := extension(out); ext != "" {
+				return Found{how + " " + packed, out, ext}, true
+			}
+		}
+	}
+	if ext := extension(data); ext != "" {
+		return Found{how, data, ext}, true
+	}
+	return Found{how, data, ".bin"}, how == Base64 && len(text) >= sureEmbedded
+}
+
+// Extension gives a file-name ending for content.
+func Extension(data []byte) string {
+	if ext := extension(data); ext != "" {
+		return ext
+	}
+	return ".bin"
+}
+
+// extension gives a file-name ending for content of a known sort, or nothing.
+func extension(data []byte) string {
+	trimmed := bytes.TrimLeft(data, " \t\r\n")
+	for _, s := range signatures {
+		if bytes.HasPrefix(trimmed, []byte(s.magic)) {
+			return s.ext
+		}
+	}
+	trimmed = bytes.TrimPrefix(trimmed, []byte("\ufeff"))
+	if len(trimmed) > 0 && (trimmed[0] == '{' || trimmed[0] == '[') {
+		if _, err := jsondoc.Parse(data); err == nil {
+			return ".json"
+		}
+	}
+	return ""
+}
+
+// look gives the content of a property: in the encoding that is asked for, or in
+// any that is found.
+func (r *Reader) look(text, encoding string) (Found, bool) {
+	if encoding == "" {
+		return Detect(text, r.left)
+	}
+	data, err := Decode(text, encoding, r.left)
+	if err != nil {
+		return Found{}, false
+	}
+	return Found{encoding, data, Extension(data)}, true
+}
+
+// Open opens the texts among e's properties that hold content, in place, and
+// reports whether there were any. Content with elements becomes a child `embedded:PROPERTY`; base64 of
+// other bytes becomes a value that stands for them. encodings tells, by property,
+// how content is encoded that would not be found without.
+func (r *Reader) Open(e *element.Element, encodings map[string]string) bool {
+	any := false
+	for i := 0; i < len(e.Props); i++ {
+		p := e.Props[i]
+		if p.Value.Sort() != element.Text || len(p.Value.Text()) < leastEmbedded && encodings[p.Name] == "" {
+			continue
+		}
+		f, ok := r.look(p.Value.Text(), encodings[p.Name])
+		if !ok || r.depth > MaxDepth {
+			continue
+		}
+		r.left -= int64(len(f.Data))
+		part := r.Element("embedded", p.Name, p.Name+f.Ext, f.Data)
+		opaque := part.Prop(KindProperty).IsAbsent()
+		switch {
+		case f.Encoding == Plain && opaque:
+			continue
+		case f.Encoding == Base64 && opaque:
+			e.Props = slices.Clone(e.Props)
+			e.Props[i].Value, any = part.Prop(ContentProperty), true
+			continue
+		case f.Encoding != Base64:
+			part.Props = append([]element.Prop{{Name: EncodingProperty, Value: element.TextValue(f.Encoding)}}, part.Props...)
+		}
+		e.Props = slices.Delete(slices.Clone(e.Props), i, i+1)
+		i--
+		e.Children, any = append(e.Children, part), true
+	}
+	return any
+}
+
+// IsEmbedded reports whether a child is content of its parent's property.
+func IsEmbedded(e *element.Element) bool { return e.Type == "embedded" }
+
+// Text gives the text of a property that holds content: of an element that Open
+// has made. like is the property's former text.
+func (r *Reader) Text(e *element.Element, like string, content kind.Content) (string, error) {
+	encoding := e.Prop(EncodingProperty).Text()
+	if encoding == "" {
+		encoding = Base64
+	}
+	if err := CheckEncoding(encoding); err != nil {
+		return "", err
+	}
+	name := e.Key
+	if word := e.Prop(KindProperty).Text(); word != "" {
+		name += "." + word
+	}
+	data, err := r.Bytes(e, name, content)
+	if err != nil {
+		return "", err
+	}
+	return Encode(data, encoding, like)
+}
+
+// ValueText gives the base64 text of a value that stands for bytes.
+func ValueText(name string, v element.Value, content kind.Content) (string, error) {
+	d, _ := v.Content()
+	data, ok := content(d)
+	if !ok {
+		return "", fmt.Errorf("the bytes of %s are not at hand", name)
+	}
+	return Encode(data, Base64, "")
+}

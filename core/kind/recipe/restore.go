@@ -1,0 +1,179 @@
+package recipe
+
+import (
+	"slices"
+
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+	"oakenchest/core/kind/nested"
+)
+
+// restorer turns a changed view back into a tree as the kind reads it: noise is
+// put back where it stood, content is text again.
+type restorer struct {
+	origin  map[*element.Element]*element.Element // of each element of the view
+	reader  *nested.Reader
+	content kind.Content
+}
+
+// mirror copies a tree and remembers where each element came from.
+func mirror(e *element.Element, origin map[*element.Element]*element.Element) *element.Element {
+	c := *e
+	c.Props = slices.Clone(e.Props)
+	c.Children = make([]*element.Element, len(e.Children))
+	for i, k := range e.Children {
+		c.Children[i] = mirror(k, origin)
+	}
+	origin[&c] = e
+	return &c
+}
+
+// changed gives the raw element of d.B, which d.A became.
+func (r *restorer) changed(d *element.Delta) (*element.Element, error) {
+	raw := r.origin[d.A]
+	out := &element.Element{Type: d.B.Type, Key: d.B.Key, Ordered: raw.Ordered, Firm: raw.Firm}
+	if d.A.Key != raw.Key {
+		out.Key = raw.Key
+	}
+	gone := map[string]bool{} // properties of the view that are no more
+	for _, p := range d.Props {
+		gone[p.Name] = p.To.IsAbsent()
+	}
+	if len(d.Kids) > 0 {
+		for _, c := range d.A.Children {
+			if nested.IsEmbedded(c) {
+				gone[c.Key] = true
+			}
+		}
+	}
+	for _, p := range raw.Props {
+		if now := d.B.Prop(p.Name); now.IsAbsent() && !gone[p.Name] || now.Equal(d.A.Prop(p.Name)) && !now.IsAbsent() {
+			out.Props = append(out.Props, p)
+			continue
+		}
+		if now := d.B.Prop(p.Name); !now.IsAbsent() {
+			if err := r.property(out, p.Name, now); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for _, p := range d.B.Props {
+		if raw.Prop(p.Name).IsAbsent() {
+			if err := r.property(out, p.Name, p.Value); err != nil {
+				return nil, err
+			}
+		}
+	}
+	if len(d.Kids) == 0 {
+		out.Children = raw.Children
+		return out, nil
+	}
+	return out, r.children(out, raw, d)
+}
+
+// property sets a property; a value that stands for bytes becomes text again.
+func (r *restorer) property(out *element.Element, name string, v element.Value) error {
+	if v.Sort() == element.Bytes {
+		text, err := nested.ValueText(name, v, r.content)
+		if err != nil {
+			return err
+		}
+		v = element.TextValue(text)
+	}
+	out.Set(name, v)
+	return nil
+}
+
+func (r *restorer) children(out, raw *element.Element, d *element.Delta) error {
+	behind := r.noise(raw, d.A) // by the raw sibling that they follow, nil for none
+	out.Add(behind[nil]...)
+	for _, k := range d.Kids {
+		if k.To < 0 {
+			if was := d.A.Children[k.From]; !nested.IsEmbedded(was) {
+				out.Add(behind[r.origin[was]]...)
+			}
+			continue
+		}
+		kid := d.B.Children[k.To]
+		var was, made *element.Element
+		if k.From >= 0 {
+			was = d.A.Children[k.From]
+		}
+		var err error
+		switch {
+		case nested.IsEmbedded(kid):
+			var text string
+			if was != nil && k.Delta == nil && was.Key == kid.Key {
+				text = raw.Prop(kid.Key).Text()
+			} else if text, err = r.reader.Text(kid, raw.Prop(kid.Key).Text(), r.content); err != nil {
+				return err
+			}
+			out.Set(kid.Key, element.TextValue(text))
+			continue
+		case was == nil:
+			made, err = r.fresh(kid)
+		case k.Delta != nil:
+			made, err = r.changed(k.Delta)
+		default:
+			made = r.origin[was]
+			if was.Key == made.Key && kid.Key != was.Key {
+				c := *made
+				c.Key = kid.Key
+				made = &c
+			}
+		}
+		if err != nil {
+			return err
+		}
+		out.Add(made)
+		if was != nil {
+			out.Add(behind[r.origin[was]]...)
+		}
+	}
+	return nil
+}
+
+// noise gives the raw children that the view leaves out, by the child before them.
+func (r *restorer) noise(raw, view *element.Element) map[*element.Element][]*element.Element {
+	seen := map[*element.Element]bool{}
+	for _, c := range view.Children {
+		seen[r.origin[c]] = true
+	}
+	out := map[*element.Element][]*element.Element{}
+	var last *element.Element
+	for _, c := range raw.Children {
+		if seen[c] {
+			last = c
+		} else {
+			out[last] = append(out[last], c)
+		}
+	}
+	return out
+}
+
+// fresh gives the raw element of one that is new.
+func (r *restorer) fresh(e *element.Element) (*element.Element, error) {
+	out := *e
+	out.Props, out.Children = nil, nil
+	for _, p := range e.Props {
+		if err := r.property(&out, p.Name, p.Value); err != nil {
+			return nil, err
+		}
+	}
+	for _, c := range e.Children {
+		if nested.IsEmbedded(c) {
+			text, err := r.reader.Text(c, "", r.content)
+			if err != nil {
+				return nil, err
+			}
+			out.Set(c.Key, element.TextValue(text))
+			continue
+		}
+		made, err := r.fresh(c)
+		if err != nil {
+			return nil, err
+		}
+		out.Children = append(out.Children, made)
+	}
+	return &out, nil
+}

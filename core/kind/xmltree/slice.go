@@ -1,0 +1,62 @@
+package xmltree
+
+import (
+	"regexp"
+	"strings"
+
+	"oakenchest/core/element"
+)
+
+// A processing instruction stands where an element was taken out.
+var placeholder = regexp.MustCompile(`<\?oaken-part ([^?]*)\?>`)
+
+// Slice gives the document with a processing instruction in the place of each
+// element that give takes; give gets the line of elements from the root of the tree
+// down, and the element's bytes.
+func (Kind) Slice(data []byte, give func(line []*element.Element, raw []byte) (string, bool)) ([]byte, error) {
+	doc, err := parse(data)
+	if err != nil {
+		return nil, err
+	}
+	o := origins{}
+	root := doc.tree(o)
+	var visit func(line []*element.Element)
+	visit = func(line []*element.Element) {
+		n := o[line[len(line)-1]]
+		if n != nil && n.run {
+			return
+		}
+		if n != nil && n != doc.root {
+			var b strings.Builder
+			lead := n.lead
+			n.lead = ""
+			n.write(&b)
+			n.lead = lead
+			if file, take := give(line, []byte(b.String())); take {
+				*n = node{run: true, lead: lead, raw: "<?oaken-part " + file + "?>"}
+				return
+			}
+		}
+		for _, c := range line[len(line)-1].Children {
+			visit(append(line[:len(line):len(line)], c))
+		}
+	}
+	visit([]*element.Element{root})
+	var b strings.Builder
+	doc.root.write(&b)
+	b.WriteString(doc.trail)
+	return []byte(b.String()), nil
+}
+
+// Unslice puts the bytes back that Slice has given.
+func (Kind) Unslice(data []byte, get func(string) ([]byte, error)) ([]byte, error) {
+	var failed error
+	out := placeholder.ReplaceAllFunc(data, func(m []byte) []byte {
+		part, err := get(string(placeholder.FindSubmatch(m)[1]))
+		if err != nil {
+			failed = err
+		}
+		return part
+	})
+	return out, failed
+}
