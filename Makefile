@@ -16,10 +16,10 @@ demo: build
 	@$(PROGRAM) --in demo demo brindle-bay
 	@echo; echo "The program is $(PROGRAM). To call it by its name: export PATH=\"$(CURDIR)/bin:\$$PATH\""
 
-# What the tests use besides Go: the engine's own shell as an outside judge, and
-# archive programs as other people's editors.
+# What the tests use besides Go: the engine's own shell as an outside judge,
+# archive programs as other people's editors, and a browser to look at pages.
 setup:
-	@for p in sqlite3 zip unzip; do command -v $$p >/dev/null || missing="$$missing $$p"; done; \
+	@for p in sqlite3 zip unzip chromium; do command -v $$p >/dev/null || missing="$$missing $$p"; done; \
 	if [ -n "$$missing" ]; then apt-get update -qq && apt-get install -y -qq $$missing; fi
 
 check:

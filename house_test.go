@@ -19,7 +19,7 @@ import (
 var floors = [][]string{
 	{"core/element", "core/fault", "core/blob/cut", "core/kind/jsondoc"},
 	{"core/blob", "core/kind", "core/manifest"},
-	{"core/kind/media", "core/kind/partfile"},
+	{"core/kind/media", "core/kind/partfile", "core/lines"},
 	{"core/kind/nested"},
 	{"core/kind/recipe"},
 	{"core/ledger", "core/kind/text", "core/kind/opaque", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree"},
@@ -29,6 +29,7 @@ var floors = [][]string{
 	{"core/workspace", "core/history"},
 	{"core/pipeline"},
 	{"sample"},
+	{"page"},
 	{"cli"},
 	{"cmd/oaken", "bench/commits"},
 }

@@ -14,7 +14,7 @@ import (
 )
 
 func newCompare(a *App) *cobra.Command {
-	var check, summary bool
+	o := &compareOptions{}
 	cmd := &cobra.Command{
 		Use:   "compare [FROM [TO]] [PATH...]",
 		Short: "Show what differs between two states, in each artifact's own terms",
@@ -23,31 +23,76 @@ stands on, and TO the workspace, unless they are named.
 
 A state is work (this workspace), BRANCH, BRANCH:NUMBER, release:NAME, env:NAME,
 file:PATH, or the first characters of a commit's id. To name a path that is also
-the name of a state, write ./PATH.`,
-		Example:           "  oaken compare\n  oaken compare main:1 main exhibit\n  oaken compare env:test env:dev\n  oaken compare file:old.glb file:new.glb",
+the name of a state, write ./PATH.
+
+--lines shows texts line by line, those inside packages too. --html makes one page
+to look at in a browser: pictures side by side, sounds as waves, a scene's nodes as
+a table. --viewer opens the programs that oaken.toml names for kinds:
+
+  [[viewer]]
+  kind = "picture"
+  command = ["my-viewer", "{from}", "{to}"]`,
+		Example:           "  oaken compare\n  oaken compare main:1 main exhibit\n  oaken compare env:test env:dev\n  oaken compare file:old.glb file:new.glb\n  oaken compare main:1 main --html changes.html",
 		GroupID:           groupDaily,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: a.completeStates,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if fileStates(args) {
-				return a.compareFiles(cmd.Context(), args, check, summary)
+				return a.compareFiles(cmd.Context(), args, o)
 			}
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				from, to, paths, err := a.comparison(cmd.Context(), w, args)
 				if err != nil {
 					return err
 				}
-				diffs, err := w.Reader().Compare(cmd.Context(), from, to, paths)
-				if err != nil {
-					return err
-				}
-				return a.showComparison(from.Label(), to.Label(), diffs, check, summary)
+				return a.compareStates(cmd.Context(), w.Reader(), from, to, paths, o)
 			})
 		},
 	}
-	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when something differs")
-	cmd.Flags().BoolVar(&summary, "summary", false, "show one line an artifact")
+	cmd.Flags().BoolVar(&o.check, "check", false, "end with status 1 when something differs")
+	cmd.Flags().BoolVar(&o.summary, "summary", false, "show one line an artifact")
+	cmd.Flags().BoolVar(&o.lines, "lines", false, "show texts line by line")
+	cmd.Flags().StringVar(&o.html, "html", "", "draw the comparison on one page, in `FILE`")
+	cmd.Flags().BoolVar(&o.viewer, "viewer", false, "open the programs that oaken.toml names for kinds")
+	cmd.MarkFlagsMutuallyExclusive("summary", "lines", "html", "viewer")
 	return cmd
+}
+
+// compareOptions say how a comparison is shown.
+type compareOptions struct {
+	check, summary, lines, viewer bool
+	html                          string
+}
+
+// compareStates compares two states and shows what differs.
+func (a *App) compareStates(ctx context.Context, r *state.Reader, from, to state.State, paths []string, o *compareOptions) error {
+	diffs, err := r.Compare(ctx, from, to, paths)
+	if err != nil {
+		return err
+	}
+	diffs = slices.DeleteFunc(diffs, func(d state.Difference) bool { return d.Noise })
+	c := &comparison{reader: r, from: from, to: to, diffs: diffs}
+	switch {
+	case o.html != "":
+		err = a.drawComparison(ctx, c, o.html)
+	case o.viewer:
+		err = a.openViewers(ctx, c)
+	case o.lines && !a.json:
+		err = a.showLines(ctx, c)
+	default:
+		a.showComparison(c, o.summary)
+	}
+	if err == nil && o.check && len(diffs) > 0 {
+		return &foundDifference{}
+	}
+	return err
+}
+
+// comparison is what was found between two states.
+type comparison struct {
+	reader   *state.Reader
+	from, to state.State
+	diffs    []state.Difference
 }
 
 func fileStates(args []string) bool {
@@ -119,7 +164,7 @@ func (a *App) alignFiles(ctx context.Context, from, to state.State, paths []stri
 }
 
 // compareFiles compares two files on disk; no workspace is needed.
-func (a *App) compareFiles(ctx context.Context, args []string, check, summary bool) error {
+func (a *App) compareFiles(ctx context.Context, args []string, o *compareOptions) error {
 	var sides [2]state.State
 	for i, arg := range args {
 		s, err := a.fileState(strings.TrimPrefix(arg, "file:"))
@@ -136,27 +181,24 @@ func (a *App) compareFiles(ctx context.Context, args []string, check, summary bo
 		sides[0] = state.Memory{Name: args[0], Contents: map[string][]byte{name: data}}
 		_ = n
 	}
-	diffs, err := a.looseReader().Compare(ctx, sides[0], sides[1], nil)
+	sides[1] = state.Memory{Name: args[1], Contents: sides[1].(state.Memory).Contents}
+	reader, _, err := a.readerAt(a.at(strings.TrimPrefix(args[1], "file:")))
 	if err != nil {
 		return err
 	}
-	return a.showComparison(args[0], args[1], diffs, check, summary)
+	return a.compareStates(ctx, reader, sides[0], sides[1], nil, o)
 }
 
-func (a *App) showComparison(from, to string, diffs []state.Difference, check, summary bool) error {
-	diffs = slices.DeleteFunc(diffs, func(d state.Difference) bool { return d.Noise })
+func (a *App) showComparison(c *comparison, summary bool) {
+	from, to := c.from.Label(), c.to.Label()
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.compare/1", "from": from, "to": to, "changes": changeRows(diffs)})
-	} else if len(diffs) == 0 {
+		a.printJSON(map[string]any{"schema": "oaken.compare/1", "from": from, "to": to, "changes": changeRows(c.diffs)})
+	} else if len(c.diffs) == 0 {
 		a.say("%s and %s are alike.", from, to)
 	} else {
 		a.say("%s", a.paint(faint, from+" → "+to))
-		a.showDifferences(diffs, summary)
+		a.showDifferences(c.diffs, summary)
 	}
-	if check && len(diffs) > 0 {
-		return &foundDifference{}
-	}
-	return nil
 }
 
 type changeRow struct {

@@ -9,14 +9,26 @@ import (
 	"math"
 )
 
-// SandPNG paints a square of rippled sand, size pixels wide.
-func SandPNG(size int) []byte {
+// Spot is a dark pebble on the sand, in pixels.
+type Spot struct{ X, Y, Radius int }
+
+// SandPNG paints a square of rippled sand, size pixels wide, with pebbles on it.
+func SandPNG(size int, pebbles ...Spot) []byte {
 	img := image.NewNRGBA(image.Rect(0, 0, size, size))
 	for y := range size {
 		for x := range size {
 			f := 0.5 + 0.5*math.Sin(float64(x)*0.35+2*math.Sin(float64(y)*0.18))
 			grain := float64((x*7919+y*104729)%23) / 23
 			img.Set(x, y, color.NRGBA{uint8(190 + 40*f + 10*grain), uint8(165 + 35*f + 10*grain), uint8(110 + 25*f + 10*grain), 255})
+		}
+	}
+	for _, s := range pebbles {
+		for y := s.Y - s.Radius; y <= s.Y+s.Radius; y++ {
+			for x := s.X - s.Radius; x <= s.X+s.Radius; x++ {
+				if (x-s.X)*(x-s.X)+(y-s.Y)*(y-s.Y) <= s.Radius*s.Radius {
+					img.Set(x, y, color.NRGBA{74, 86, 104, 255})
+				}
+			}
 		}
 	}
 	var b bytes.Buffer

@@ -72,7 +72,7 @@ func (m digests) matchKeyless(a, b *Element, p *pairing) {
 		return
 	}
 	pa, pb := 0, 0
-	for _, q := range append(commonRun(da, db), [2]int{len(da), len(db)}) {
+	for _, q := range append(CommonRun(da, db), [2]int{len(da), len(db)}) {
 		m.alignGap(a.Children, b.Children, ia[pa:q[0]], ib[pb:q[1]], p)
 		pairSingles(a.Children, b.Children, ia[pa:q[0]], ib[pb:q[1]], p)
 		if q[0] < len(da) {

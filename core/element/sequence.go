@@ -2,13 +2,13 @@ package element
 
 import "sort"
 
-// commonRun finds a long common subsequence of two lists of digests, as
+// CommonRun finds a long common subsequence of two lists of digests, as
 // increasing pairs of indexes. Common ends are paired first; what is unique on
 // both sides anchors the rest (the "patience" idea of B. Cohen, 2005); small
 // remainders are solved exactly by dynamic programming, large ones without
 // anchors by greedy. Cost is near linear in the lengths but for remainders of at
 // most exactCells cells.
-func commonRun(a, b []Digest) [][2]int {
+func CommonRun(a, b []Digest) [][2]int {
 	var out [][2]int
 	align(a, b, 0, 0, &out)
 	return out

@@ -44,7 +44,7 @@ func TestSmallSequencesAreAlignedAsWellAsCanBe(t *testing.T) {
 	for seed := range uint64(500) {
 		r := rand.New(rand.NewPCG(seed, 9))
 		a, b := digestsOf(r, r.IntN(30), 2+r.IntN(6)), digestsOf(r, r.IntN(30), 2+r.IntN(6))
-		pairs := commonRun(a, b)
+		pairs := CommonRun(a, b)
 		checkPairs(t, a, b, pairs)
 		if want := longest(a, b); len(pairs) != want {
 			t.Fatalf("seed %d: %d pairs, %d are possible", seed, len(pairs), want)
@@ -85,7 +85,7 @@ func TestLargeSequencesAreAlignedSoundly(t *testing.T) {
 				b = append(b, d)
 			}
 		}
-		pairs := commonRun(a, b)
+		pairs := CommonRun(a, b)
 		checkPairs(t, a, b, pairs)
 		if least := len(a) * 8 / 10; len(pairs) < least {
 			t.Errorf("%d letters: only %d of %d are paired", letters, len(pairs), len(a))

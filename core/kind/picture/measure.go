@@ -18,26 +18,30 @@ func (Kind) Facts(kind.Source) ([]element.Prop, error) { return nil, nil }
 
 // Measure says of `data` how the pixels of two versions differ.
 func (Kind) Measure(was, is kind.Source) (map[string]string, error) {
-	a, err := pixelsOf(was)
+	a, err := decodeSource(was)
 	if err != nil {
 		return nil, err
 	}
-	b, err := pixelsOf(is)
+	b, err := decodeSource(is)
 	if err != nil {
 		return nil, err
 	}
 	if a.Rect.Size() != b.Rect.Size() {
 		return map[string]string{"data": "pixels of another size"}, nil
 	}
-	return map[string]string{"data": diffPixels(a, b).String()}, nil
+	return map[string]string{"data": ComparePixels(a, b).String()}, nil
 }
 
-// pixelsOf decodes a picture into 8 bits a channel.
-func pixelsOf(src kind.Source) (*image.NRGBA, error) {
+func decodeSource(src kind.Source) (*image.NRGBA, error) {
 	data, err := kind.Main(src)
 	if err != nil {
 		return nil, err
 	}
+	return Decode(data)
+}
+
+// Decode gives the pixels of a picture, in 8 bits a channel.
+func Decode(data []byte) (*image.NRGBA, error) {
 	config, _, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
 		return nil, err
@@ -71,8 +75,8 @@ type PixelDiff struct {
 // squares that touch are one area.
 const tile = 16
 
-// diffPixels compares two pictures of one size.
-func diffPixels(a, b *image.NRGBA) PixelDiff {
+// ComparePixels compares two pictures of one size.
+func ComparePixels(a, b *image.NRGBA) PixelDiff {
 	w, h := a.Rect.Dx(), a.Rect.Dy()
 	d := PixelDiff{Total: w * h}
 	across := (w + tile - 1) / tile

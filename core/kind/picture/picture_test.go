@@ -124,7 +124,7 @@ func TestPixelsAreMeasured(t *testing.T) {
 	for i := range a.Pix {
 		b.Pix[i] = 255 - a.Pix[i]
 	}
-	if d := diffPixels(a, b); d.Changed < 19_990 || len(d.Areas) != 1 || d.Areas[0] != a.Rect {
+	if d := ComparePixels(a, b); d.Changed < 19_990 || len(d.Areas) != 1 || d.Areas[0] != a.Rect {
 		t.Errorf("everything changed: %+v", d)
 	}
 	if _, err := (Kind{}).Measure(source([]byte("\x89PNG\r\n\x1a\n")), source(before["PNG"])); err == nil {

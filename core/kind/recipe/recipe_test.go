@@ -52,7 +52,9 @@ func table(t testing.TB, text string) *kind.Table {
 	return recipe.Over(all.Table(), m.Recipes)
 }
 
-func source(name, data string) kind.FileSource { return kind.FileSource{Name: name, Data: []byte(data)} }
+func source(name, data string) kind.FileSource {
+	return kind.FileSource{Name: name, Data: []byte(data)}
+}
 
 func read(t testing.TB, table *kind.Table, src kind.FileSource) *kind.Reading {
 	t.Helper()
@@ -185,9 +187,9 @@ func TestReportsTellWhatARecipeDoes(t *testing.T) {
 func TestRecipesThatCannotBeUsedAreRefused(t *testing.T) {
 	for text, want := range map[string]string{
 		"[[recipe]]\nmatch = \"*\"": "no name", "[[recipe]]\nname = \"x\"": "needs a match", "[[recipe]]\nname = \"x\"\nmatch = \"[\"": "not well formed",
-		"[[recipe]]\nname = \"x\"\nmatch = \"*\"\n[[recipe.element]]\nat = \"a\"":                                 "says nothing",
-		"[[recipe]]\nname = \"x\"\nmatch = \"*\"\n[[recipe.element]]\nat = \"//\"\npart = true":                   "rule whose at",
-		"[[recipe]]\nname = \"x\"\nmatch = \"*\"\nkind = \"picture\"":                                             "can't describe",
+		"[[recipe]]\nname = \"x\"\nmatch = \"*\"\n[[recipe.element]]\nat = \"a\"":                               "says nothing",
+		"[[recipe]]\nname = \"x\"\nmatch = \"*\"\n[[recipe.element]]\nat = \"//\"\npart = true":                 "rule whose at",
+		"[[recipe]]\nname = \"x\"\nmatch = \"*\"\nkind = \"picture\"":                                           "can't describe",
 		"[[recipe]]\nname = \"x\"\nmatch = \"*\"\n[[recipe.element]]\nat = \"a\"\nembedded = { b = \"rot13\" }": "no encoding",
 	} {
 		if _, err := recipe.Manifest([]byte(text), all.Table()); err == nil || !strings.Contains(err.Error(), want) {

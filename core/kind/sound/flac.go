@@ -43,13 +43,13 @@ func (p *parts) flac(data []byte) error {
 }
 
 // decodeFLAC gives the samples of each channel, from -1 to 1.
-func decodeFLAC(data []byte) (*wave, error) {
+func decodeFLAC(data []byte) (*Wave, error) {
 	s, err := flac.New(bytes.NewReader(data))
 	if err != nil {
 		return nil, err
 	}
 	defer s.Close()
-	w := &wave{rate: int(s.Info.SampleRate), channels: make([][]float32, s.Info.NChannels)}
+	w := &Wave{rate: int(s.Info.SampleRate), channels: make([][]float32, s.Info.NChannels)}
 	scale := float32(int64(1) << (max(s.Info.BitsPerSample, 1) - 1))
 	for {
 		f, err := s.ParseNext()

@@ -6,7 +6,7 @@ import "math"
 // Recommendation ITU-R BS.1770-4: two filters, blocks of 400 ms that overlap by
 // three quarters, an absolute gate at -70 LUFS and a relative one 10 below.
 // Channels beyond the first five count as these do not: they are left out.
-func (w *wave) loudness() float64 {
+func (w *Wave) loudness() float64 {
 	step := w.rate / 10
 	if step == 0 || len(w.channels) == 0 {
 		return math.Inf(-1)

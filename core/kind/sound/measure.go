@@ -12,24 +12,50 @@ import (
 
 func textValue(s string) element.Value { return element.TextValue(s) }
 
-// wave is a sound's samples, from -1 to 1, a list for each channel.
-type wave struct {
+// Wave is a sound's samples, from -1 to 1, a list for each channel.
+type Wave struct {
 	rate     int
 	channels [][]float32
 }
 
-func (w *wave) length() int {
+// Rate gives the samples a second.
+func (w *Wave) Rate() int { return w.rate }
+
+// Length gives the number of samples in a channel.
+func (w *Wave) Length() int { return w.length() }
+
+// Envelope gives the least and the greatest sample of n pieces of equal length, over
+// all channels.
+func (w *Wave) Envelope(n int) (low, high []float32) {
+	low, high = make([]float32, n), make([]float32, n)
+	for i := range n {
+		from, to := i*w.length()/n, max((i+1)*w.length()/n, i*w.length()/n+1)
+		for _, c := range w.channels {
+			for _, v := range c[min(from, len(c)):min(to, len(c))] {
+				low[i], high[i] = min(low[i], v), max(high[i], v)
+			}
+		}
+	}
+	return low, high
+}
+
+func (w *Wave) length() int {
 	if len(w.channels) == 0 {
 		return 0
 	}
 	return len(w.channels[0])
 }
 
-func decode(src kind.Source) (*wave, error) {
+func decode(src kind.Source) (*Wave, error) {
 	data, err := kind.Main(src)
 	if err != nil {
 		return nil, err
 	}
+	return Decode(data)
+}
+
+// Decode gives the samples of a sound in WAV or FLAC.
+func Decode(data []byte) (*Wave, error) {
 	switch formatOf(data) {
 	case "WAV":
 		return decodeWAV(data)
@@ -49,7 +75,7 @@ func (Kind) Facts(src kind.Source) ([]element.Prop, error) {
 }
 
 // peak gives the greatest value of a sample.
-func (w *wave) peak() float64 {
+func (w *Wave) peak() float64 {
 	most := float32(0)
 	for _, c := range w.channels {
 		for _, v := range c {
@@ -110,7 +136,7 @@ func (Kind) Measure(was, is kind.Source) (map[string]string, error) {
 	return map[string]string{"data": strings.Join(says, "; ")}, nil
 }
 
-func lengthened(a, b *wave) []string {
+func lengthened(a, b *Wave) []string {
 	switch n := b.length() - a.length(); {
 	case n > 0:
 		return []string{seconds(int64(n), int64(a.rate)) + " s longer"}
@@ -120,9 +146,13 @@ func lengthened(a, b *wave) []string {
 	return nil
 }
 
-// differing says where the samples differ. Sound that was put in or taken out
-// moves what follows: when the ends are alike, only what is between counts.
-func differing(a, b *wave) []string {
+// Differs gives from where to where two sounds of one form differ, in samples.
+// Sound that was put in or taken out moves what follows: when the ends are alike,
+// only what is between counts. The two are equal when both are the same sounds.
+func Differs(a, b *Wave) (begin, end int) {
+	if len(a.channels) != len(b.channels) || a.rate != b.rate {
+		return 0, max(a.length(), b.length())
+	}
 	short := min(a.length(), b.length())
 	same := func(i, j int) bool {
 		for c := range a.channels {
@@ -132,7 +162,6 @@ func differing(a, b *wave) []string {
 		}
 		return true
 	}
-	begin := 0
 	for begin < short && same(begin, begin) {
 		begin++
 	}
@@ -140,12 +169,17 @@ func differing(a, b *wave) []string {
 	for tail < short-begin && same(a.length()-1-tail, b.length()-1-tail) {
 		tail++
 	}
-	end := max(a.length(), b.length()) - tail
+	return begin, max(begin, max(a.length(), b.length())-tail)
+}
+
+// differing says where the samples differ.
+func differing(a, b *Wave) []string {
+	begin, end := Differs(a, b)
 	if begin >= end {
 		return nil
 	}
 	at := func(n int) string { return fmt.Sprintf("%.2f s", float64(n)/float64(a.rate)) }
-	if begin == 0 && tail == 0 {
+	if begin == 0 && end == max(a.length(), b.length()) {
 		return []string{"it differs throughout"}
 	}
 	return []string{"it differs from " + at(begin) + " to " + at(end)}

@@ -109,7 +109,7 @@ func (p *parts) wav(data []byte) error {
 }
 
 // decodeWAV gives the samples of each channel, from -1 to 1.
-func decodeWAV(data []byte) (*wave, error) {
+func decodeWAV(data []byte) (*Wave, error) {
 	var f wavForm
 	var samples []byte
 	err := eachChunk(data[12:], func(name string, body []byte) (err error) {
@@ -128,7 +128,7 @@ func decodeWAV(data []byte) (*wave, error) {
 	if get == nil {
 		return nil, errors.New("its samples are in a form that can't be measured")
 	}
-	w := &wave{rate: int(f.rate), channels: make([][]float32, f.channels)}
+	w := &Wave{rate: int(f.rate), channels: make([][]float32, f.channels)}
 	size, n := int(f.bits)/8, len(samples)/f.frame()
 	if n*len(w.channels) > maxSamples {
 		return nil, errLong
