@@ -19,12 +19,12 @@ import (
 )
 
 func newInspect(a *App) *cobra.Command {
-	depth := 3
+	depth, summary := 3, false
 	cmd := &cobra.Command{
 		Use:               "inspect FILE[::ELEMENT]",
 		Short:             "Show what is inside an artifact",
 		Long:              "Show the elements of a file, or of a folder that the project declares as one\nartifact; with ::ELEMENT, one of them. No workspace is needed for a file.",
-		Example:           "  oaken inspect exhibit/reef.glb\n  oaken inspect exhibit/reef.glb::node:Lamp\n  oaken inspect database --depth 2",
+		Example:           "  oaken inspect exhibit/reef.glb\n  oaken inspect exhibit/reef.glb::node:Lamp\n  oaken inspect database --depth 2\n  oaken inspect apps/rounds.app --summary",
 		GroupID:           groupArtifacts,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: completePaths,
@@ -48,6 +48,10 @@ func newInspect(a *App) *cobra.Command {
 				a.say("%s", root.Prop(address.Property).String())
 				return nil
 			}
+			if summary {
+				a.showSummary(address.String(), art.Kind.Name(), root)
+				return nil
+			}
 			if a.json {
 				a.printJSON(map[string]any{"schema": "oaken.inspect/1", "path": address.Path, "kind": art.Kind.Name(), "element": elementJSON(root)})
 				return nil
@@ -65,6 +69,7 @@ func newInspect(a *App) *cobra.Command {
 		},
 	}
 	cmd.Flags().IntVar(&depth, "depth", depth, "show `N` levels")
+	cmd.Flags().BoolVar(&summary, "summary", false, "count what is inside, by type")
 	return cmd
 }
 

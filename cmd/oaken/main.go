@@ -17,8 +17,15 @@ import (
 	"oakenchest/cli"
 )
 
+// largeHeap is the size in bytes from which memory is collected eagerly: the tree
+// of a text of 100 MB fits below it.
+const largeHeap = 960 << 20
+
 func main() {
 	debug.SetGCPercent(400) // short runs with small heaps: memory is not what they lack
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(largeHeap)
+	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
 	os.Exit(run(ctx))

@@ -250,13 +250,13 @@ func writeValue(h hash.Hash, v Value) {
 	case Number:
 		writeText(h, canonicalNumber(v.text))
 	case List:
-		writeCount(h, len(v.list))
-		for _, it := range v.list {
+		writeCount(h, len(v.rest().list))
+		for _, it := range v.rest().list {
 			writeValue(h, it)
 		}
 	case Bytes:
-		writeCount(h, int(v.size))
-		h.Write(v.digest[:])
+		writeCount(h, int(v.rest().size))
+		h.Write(v.rest().digest[:])
 	default:
 		writeText(h, v.text)
 	}

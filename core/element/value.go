@@ -33,11 +33,26 @@ const (
 
 // Value is a property's value. The zero Value is Absent.
 type Value struct {
-	sort   Sort
-	text   string // Text; Number: the literal as written; Bool: "true" or "false"
+	sort Sort
+	text string // Text; Number: the literal as written; Bool: "true" or "false"
+	more *more  // List, Bytes
+}
+
+// more is what the rarer sorts hold; most values are texts, and are kept small.
+type more struct {
 	list   []Value
-	digest Digest // Bytes
-	size   int64  // Bytes
+	digest Digest
+	size   int64
+}
+
+var none more
+
+// rest gives what the rarer sorts hold, also of a value that has nothing of it.
+func (v Value) rest() *more {
+	if v.more == nil {
+		return &none
+	}
+	return v.more
 }
 
 // NullValue is an explicit nothing, as JSON's null.
@@ -56,10 +71,12 @@ func IntValue(n int64) Value { return NumberValue(strconv.FormatInt(n, 10)) }
 func BoolValue(b bool) Value { return Value{sort: Bool, text: strconv.FormatBool(b)} }
 
 // ListValue holds the items in order.
-func ListValue(items ...Value) Value { return Value{sort: List, list: items} }
+func ListValue(items ...Value) Value { return Value{sort: List, more: &more{list: items}} }
 
 // BytesValue stands for size bytes with the given digest.
-func BytesValue(d Digest, size int64) Value { return Value{sort: Bytes, digest: d, size: size} }
+func BytesValue(d Digest, size int64) Value {
+	return Value{sort: Bytes, more: &more{digest: d, size: size}}
+}
 
 // Sort says what v holds.
 func (v Value) Sort() Sort { return v.sort }
@@ -71,10 +88,10 @@ func (v Value) IsAbsent() bool { return v.sort == Absent }
 func (v Value) Text() string { return v.text }
 
 // Items gives the items of a List.
-func (v Value) Items() []Value { return v.list }
+func (v Value) Items() []Value { return v.rest().list }
 
 // Content gives the digest and size in bytes of a Bytes value.
-func (v Value) Content() (Digest, int64) { return v.digest, v.size }
+func (v Value) Content() (Digest, int64) { return v.rest().digest, v.rest().size }
 
 // Equal reports whether two values mean the same. Numbers are compared by
 // value without loss: 1, 1.0 and 10e-1 are equal.
@@ -86,17 +103,17 @@ func (v Value) Equal(w Value) bool {
 	case Number:
 		return v.text == w.text || canonicalNumber(v.text) == canonicalNumber(w.text)
 	case List:
-		if len(v.list) != len(w.list) {
+		if len(v.rest().list) != len(w.rest().list) {
 			return false
 		}
-		for i := range v.list {
-			if !v.list[i].Equal(w.list[i]) {
+		for i := range v.rest().list {
+			if !v.rest().list[i].Equal(w.rest().list[i]) {
 				return false
 			}
 		}
 		return true
 	case Bytes:
-		return v.digest == w.digest && v.size == w.size
+		return v.rest().digest == w.rest().digest && v.rest().size == w.rest().size
 	default:
 		return v.text == w.text
 	}
@@ -111,8 +128,8 @@ func (v Value) String() string {
 	case Null:
 		return "null"
 	case List:
-		parts := make([]string, len(v.list))
-		for i, it := range v.list {
+		parts := make([]string, len(v.rest().list))
+		for i, it := range v.rest().list {
 			parts[i] = it.String()
 			if it.sort == Text && (it.text == "" || strings.ContainsAny(it.text, " \t\n")) {
 				parts[i] = strconv.Quote(it.text)
@@ -120,7 +137,7 @@ func (v Value) String() string {
 		}
 		return strings.Join(parts, " ")
 	case Bytes:
-		return SizeText(v.size) + " " + v.digest.Short()
+		return SizeText(v.rest().size) + " " + v.rest().digest.Short()
 	default:
 		return v.text
 	}
@@ -160,8 +177,8 @@ func ParseLike(sample Value, s string) (Value, error) {
 		var items []Value
 		for i, f := range strings.Fields(s) {
 			var like Value
-			if len(sample.list) > 0 {
-				like = sample.list[min(i, len(sample.list)-1)]
+			if len(sample.rest().list) > 0 {
+				like = sample.rest().list[min(i, len(sample.rest().list)-1)]
 			}
 			it, err := ParseLike(like, f)
 			if err != nil {

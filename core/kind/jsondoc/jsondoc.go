@@ -226,14 +226,19 @@ func (p *reader) value(depth int) (*Node, error) {
 	case c == '-' || c >= '0' && c <= '9':
 		return p.number()
 	}
-	for word, kind := range map[string]Kind{"null": Null, "true": Bool, "false": Bool} {
-		if strings.HasPrefix(p.src[p.at:], word) {
-			p.at += len(word)
-			return &Node{Kind: kind, Text: word, raw: word}, nil
+	for _, w := range words {
+		if strings.HasPrefix(p.src[p.at:], w.text) {
+			p.at += len(w.text)
+			return &Node{Kind: w.kind, Text: w.text, raw: w.text}, nil
 		}
 	}
 	return nil, p.fail("expected a value")
 }
+
+var words = []struct {
+	text string
+	kind Kind
+}{{"null", Null}, {"true", Bool}, {"false", Bool}}
 
 func (p *reader) container(depth int) (*Node, error) {
 	n, end := &Node{Kind: Array}, byte(']')
@@ -242,7 +247,7 @@ func (p *reader) container(depth int) (*Node, error) {
 	}
 	begin := p.at
 	p.at++
-	seen := map[string]bool{}
+	var names seen
 	for {
 		it := Item{lead: p.space(), placed: true}
 		if p.at < len(p.src) && p.src[p.at] == end && len(n.Items) == 0 {
@@ -254,10 +259,9 @@ func (p *reader) container(depth int) (*Node, error) {
 			if err := p.key(&it); err != nil {
 				return nil, err
 			}
-			if seen[it.Key] {
+			if names.add(it.Key) {
 				return nil, p.fail(fmt.Sprintf("the member %q stands twice in one object", it.Key))
 			}
-			seen[it.Key] = true
 		}
 		v, err := p.value(depth + 1)
 		if err != nil {

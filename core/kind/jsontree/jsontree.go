@@ -39,11 +39,7 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	doc, err := jsondoc.Parse(data)
-	if err != nil {
-		return nil, err
-	}
-	root, err := Root(doc.Root)
+	root, err := build(data)
 	if err != nil {
 		return nil, err
 	}
@@ -183,10 +179,13 @@ func list(typ, key string, n *jsondoc.Node) (*element.Element, error) {
 	return e, nil
 }
 
+// keyMembers name the items of lists, the likeliest first.
+var keyMembers = []string{"id", "name", "key", "uri", "code"}
+
 // keyMember gives the member that names the items of a list: all have it, and
 // no two alike.
 func keyMember(n *jsondoc.Node) string {
-	for _, name := range []string{"id", "name", "key", "uri", "code"} {
+	for _, name := range keyMembers {
 		seen := map[string]bool{}
 		ok := slices.IndexFunc(n.Items, func(it jsondoc.Item) bool {
 			v := it.Value.Get(name)

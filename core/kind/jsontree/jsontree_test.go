@@ -57,3 +57,26 @@ func TestAMergeCombinesMembersAndKeepsLayout(t *testing.T) {
 		t.Errorf("changes: %v", got)
 	}
 }
+
+// FuzzBuild holds the tree that is made while reading against that of the parsed
+// document.
+func FuzzBuild(f *testing.F) {
+	for _, d := range documents {
+		f.Add([]byte(d))
+	}
+	f.Add([]byte(`{"a":[1,{"id":1},{"id":2}],"b":[[1],[2,[3]]],"c":[{"id":"x"},{"id":2}],"d":[{"code":true,"name":"n"}]}`))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		got, failed := build(data)
+		doc, err := jsondoc.Parse(data)
+		var want *element.Element
+		if err == nil {
+			want, err = Root(doc.Root)
+		}
+		if (failed == nil) != (err == nil) {
+			t.Fatalf("%q: %v, and parsed %v", data, failed, err)
+		}
+		if err == nil && got.Dump() != want.Dump() {
+			t.Fatalf("%q:\n%s\nwant\n%s", data, got.Dump(), want.Dump())
+		}
+	})
+}

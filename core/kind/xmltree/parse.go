@@ -1,18 +1,17 @@
 package xmltree
 
 import (
-	"bytes"
-	"encoding/xml"
 	"errors"
 	"fmt"
-	"io"
 	"strings"
+
+	"oakenchest/core/element"
 )
 
 // MaxDepth bounds nesting, MaxElements the number of elements of a document.
 const (
 	MaxDepth    = 500
-	MaxElements = 5_000_000
+	MaxElements = 10_000_000
 )
 
 // node is an element of a document, with the bytes that it was read from.
@@ -32,58 +31,37 @@ type node struct {
 	raw   string // of a run of text
 }
 
-// attr is an attribute; from and to bound its raw value, quotes left out, and
-// lead its first byte with the space before it, in the start tag.
-type attr struct {
-	name, value    string
-	lead, from, to int
-}
-
 type document struct {
 	root  *node
 	trail string // after the root element
 }
 
-var errNoRoot = errors.New("it holds no element")
-
-// parse reads a document. Entities other than the five of XML, and encodings
-// other than UTF-8, are refused; nothing is ever expanded or fetched.
+// parse reads a document with its bytes, to be changed and written.
 func parse(data []byte) (*document, error) {
-	dec := xml.NewDecoder(bytes.NewReader(data))
-	p := &parser{src: string(data), dec: dec}
-	for {
-		from := dec.InputOffset()
-		tok, err := dec.RawToken()
-		if err == io.EOF {
-			break
-		}
-		if err != nil {
-			return nil, reason(err)
-		}
-		if err := p.token(tok, int(from), int(dec.InputOffset())); err != nil {
-			return nil, fmt.Errorf("line %d: %w", strings.Count(p.src[:from], "\n")+1, err)
-		}
+	p := &parser{src: string(data)}
+	s := &scanner{src: p.src, to: p}
+	if err := s.run(); err != nil {
+		return nil, err
 	}
-	if len(p.open) > 0 {
-		return nil, fmt.Errorf("<%s> is never closed", p.open[len(p.open)-1].name)
-	}
-	if p.root == nil {
-		return nil, errNoRoot
+	if err := finish(len(p.open) > 0, p.root != nil, func() string { return p.top().name }); err != nil {
+		return nil, err
 	}
 	return &document{p.root, p.src[p.done:]}, nil
 }
 
-func reason(err error) error {
-	var syntax *xml.SyntaxError
-	if errors.As(err, &syntax) {
-		return fmt.Errorf("line %d: %s", syntax.Line, syntax.Msg)
+// finish says what is missing at the end of a document.
+func finish(open, any bool, last func() string) error {
+	switch {
+	case open:
+		return fmt.Errorf("<%s> is never closed", last())
+	case !any:
+		return errors.New("it holds no element")
 	}
-	return errors.New(strings.TrimPrefix(err.Error(), "xml: "))
+	return nil
 }
 
 type parser struct {
 	src   string
-	dec   *xml.Decoder
 	root  *node
 	open  []*node
 	done  int // where the bytes begin that belong to no node yet
@@ -98,63 +76,17 @@ func (p *parser) top() *node {
 	return p.open[len(p.open)-1]
 }
 
-func (p *parser) token(tok xml.Token, from, to int) error {
-	switch t := tok.(type) {
-	case xml.StartElement:
-		return p.startTag(t, from, to)
-	case xml.EndElement:
-		top := p.top()
-		if top == nil || top.name != qualified(t.Name) {
-			return fmt.Errorf("</%s> closes nothing", qualified(t.Name))
-		}
-		if to > from {
-			top.tail, top.end = p.src[p.done:from], p.src[from:to]
-		}
-		last := len(p.open) - 1
-		top.text = string(p.texts[last])
-		p.done = to
-		p.open, p.texts = p.open[:last], p.texts[:last]
-	case xml.CharData:
-		text := strings.TrimLeft(string(t), "\ufeff \t\r\n")
-		if top := p.top(); top != nil {
-			if last := len(p.texts) - 1; p.texts[last] != nil {
-				p.texts[last] = append(p.texts[last], t...)
-			}
-			if text != "" {
-				top.kids = append(top.kids, &node{run: true, text: string(t), lead: p.src[p.done:from], raw: p.src[from:to]})
-				p.done = to
-			}
-		} else if text != "" {
-			return errors.New("text outside of the root element")
-		}
-	}
-	return nil
-}
+func (p *parser) other(int, int) {}
 
-func qualified(n xml.Name) string {
-	if n.Space == "" {
-		return n.Local
-	}
-	return n.Space + ":" + n.Local
-}
-
-func (p *parser) startTag(t xml.StartElement, from, to int) error {
-	n := &node{name: qualified(t.Name), lead: p.src[p.done:from], start: p.src[from:to]}
+func (p *parser) startTag(name string, attrs []attr, from, to int, closed bool) error {
+	n := &node{name: name, lead: p.src[p.done:from], start: p.src[from:to]}
 	p.count++
 	if len(p.open) >= MaxDepth || p.count > MaxElements {
 		return errors.New("it is nested too deeply or has too many elements")
 	}
-	spans, err := attributeSpans(n.start)
-	if err != nil || len(spans) != len(t.Attr) {
-		return errors.New("a start tag is malformed")
+	if len(attrs) > 0 {
+		n.attrs = append([]attr{}, attrs...)
 	}
-	for i, a := range t.Attr {
-		spans[i].name, spans[i].value = qualified(a.Name), a.Value
-	}
-	if twice := duplicate(spans); twice != "" {
-		return fmt.Errorf("the attribute %s stands twice", twice)
-	}
-	n.attrs = spans
 	if top := p.top(); top != nil {
 		top.kids = append(top.kids, n)
 		p.texts[len(p.texts)-1] = nil
@@ -163,62 +95,126 @@ func (p *parser) startTag(t xml.StartElement, from, to int) error {
 	} else {
 		return errors.New("a second root element")
 	}
-	p.open, p.texts, p.done = append(p.open, n), append(p.texts, []byte{}), to
+	p.done = to
+	if !closed {
+		p.open, p.texts = append(p.open, n), append(p.texts, []byte{})
+	}
 	return nil
 }
 
-// duplicate gives the name that two attributes have; empty for none.
-func duplicate(attrs []attr) string {
-	const few = 12 // so many are compared each with each
-	if len(attrs) <= few {
-		for i, a := range attrs {
-			for _, b := range attrs[:i] {
-				if a.name == b.name {
-					return a.name
-				}
-			}
-		}
-		return ""
+func (p *parser) endTag(name string, from, to int) error {
+	top := p.top()
+	if top == nil || top.name != name {
+		return fmt.Errorf("</%s> closes nothing", name)
 	}
-	seen := make(map[string]bool, len(attrs))
-	for _, a := range attrs {
-		if seen[a.name] {
-			return a.name
-		}
-		seen[a.name] = true
-	}
-	return ""
+	last := len(p.open) - 1
+	top.tail, top.end, top.text = p.src[p.done:from], p.src[from:to], string(p.texts[last])
+	p.done = to
+	p.open, p.texts = p.open[:last], p.texts[:last]
+	return nil
 }
 
-// attributeSpans finds the attributes in a start tag that the decoder took.
-func attributeSpans(tag string) ([]attr, error) {
-	var out []attr
-	i := strings.IndexAny(tag, " \t\r\n/>")
-	for i >= 0 && i < len(tag) {
-		lead := i
-		for i < len(tag) && strings.IndexByte(" \t\r\n", tag[i]) >= 0 {
-			i++
+func (p *parser) text(text string, from, to int) error {
+	blank := strings.Trim(text, " \t\r\n") == ""
+	top := p.top()
+	if top == nil {
+		if !blank || p.src[from] == '<' {
+			return errors.New("text outside of the root element")
 		}
-		if i >= len(tag) || tag[i] == '>' || tag[i] == '/' {
-			return out, nil
-		}
-		eq := strings.IndexByte(tag[i:], '=')
-		if eq < 0 {
-			break
-		}
-		i += eq + 1
-		for i < len(tag) && strings.IndexByte(" \t\r\n", tag[i]) >= 0 {
-			i++
-		}
-		if i >= len(tag) || tag[i] != '"' && tag[i] != '\'' {
-			break
-		}
-		end := strings.IndexByte(tag[i+1:], tag[i])
-		if end < 0 {
-			break
-		}
-		out = append(out, attr{lead: lead, from: i + 1, to: i + 1 + end})
-		i += end + 2
+		return nil
 	}
-	return nil, errors.New("no end")
+	if last := len(p.texts) - 1; p.texts[last] != nil {
+		p.texts[last] = append(p.texts[last], text...)
+	}
+	if !blank {
+		top.kids = append(top.kids, &node{run: true, text: text, lead: p.src[p.done:from], raw: p.src[from:to]})
+		p.done = to
+	}
+	return nil
+}
+
+// builder makes elements right away, for documents that are only read.
+type builder struct {
+	root  *element.Element
+	open  []frame
+	count int
+}
+
+// frame is an element that is still open.
+type frame struct {
+	e     *element.Element
+	texts []string // while no element is inside
+	holds bool     // an element is inside
+	keyed int      // children with a key
+}
+
+func (b *builder) other(int, int) {}
+
+func (b *builder) startTag(name string, attrs []attr, _, _ int, closed bool) error {
+	b.count++
+	if len(b.open) >= MaxDepth || b.count > MaxElements {
+		return errors.New("it is nested too deeply or has too many elements")
+	}
+	e := &element.Element{Type: name, Ordered: true, Firm: true}
+	if len(attrs) > 0 {
+		e.Props = make([]element.Prop, len(attrs), len(attrs)+1)
+		for i, a := range attrs {
+			e.Props[i] = element.Prop{Name: propertyName(a.name), Value: element.TextValue(a.value)}
+		}
+		e.Key = keyOf(attrs)
+	}
+	if n := len(b.open); n > 0 {
+		f := &b.open[n-1]
+		f.e.Children, f.holds, f.texts = append(f.e.Children, e), true, nil
+		if e.Key != "" {
+			f.keyed++
+		}
+	} else if b.root == nil {
+		b.root = e
+	} else {
+		return errors.New("a second root element")
+	}
+	if !closed {
+		b.open = append(b.open, frame{e: e})
+	}
+	return nil
+}
+
+func (b *builder) endTag(name string, _, _ int) error {
+	last := len(b.open) - 1
+	if last < 0 || b.open[last].e.Type != name {
+		return fmt.Errorf("</%s> closes nothing", name)
+	}
+	f := &b.open[last]
+	switch {
+	case f.holds:
+		if f.keyed > 1 {
+			distinct(f.e.Children)
+		}
+	case len(f.texts) > 0:
+		f.e.Children = nil
+		if text := strings.Join(f.texts, ""); text != "" {
+			f.e.Props = append(f.e.Props, element.Prop{Name: textProperty, Value: element.TextValue(text)})
+		}
+	}
+	b.open = b.open[:last]
+	return nil
+}
+
+func (b *builder) text(text string, from, to int) error {
+	trimmed := strings.Trim(text, " \t\r\n")
+	if len(b.open) == 0 {
+		if trimmed != "" || to-from > len(text) && to-from >= len("<![CDATA[]]>") {
+			return errors.New("text outside of the root element")
+		}
+		return nil
+	}
+	f := &b.open[len(b.open)-1]
+	if !f.holds {
+		f.texts = append(f.texts, text)
+	}
+	if trimmed != "" {
+		f.e.Children = append(f.e.Children, runOf(text))
+	}
+	return nil
 }

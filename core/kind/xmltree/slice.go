@@ -14,6 +14,10 @@ var placeholder = regexp.MustCompile(`<\?oaken-part ([^?]*)\?>`)
 // element that give takes; give gets the line of elements from the root of the tree
 // down, and the element's bytes.
 func (Kind) Slice(data []byte, give func(line []*element.Element, raw []byte) (string, bool)) ([]byte, error) {
+	data, encode, err := decoded(data)
+	if err != nil {
+		return nil, err
+	}
 	doc, err := parse(data)
 	if err != nil {
 		return nil, err
@@ -45,18 +49,25 @@ func (Kind) Slice(data []byte, give func(line []*element.Element, raw []byte) (s
 	var b strings.Builder
 	doc.root.write(&b)
 	b.WriteString(doc.trail)
-	return []byte(b.String()), nil
+	return encode([]byte(b.String()))
 }
 
 // Unslice puts the bytes back that Slice has given.
 func (Kind) Unslice(data []byte, get func(string) ([]byte, error)) ([]byte, error) {
+	text, encode, err := decoded(data)
+	if err != nil {
+		return nil, err
+	}
 	var failed error
-	out := placeholder.ReplaceAllFunc(data, func(m []byte) []byte {
+	out := placeholder.ReplaceAllFunc(text, func(m []byte) []byte {
 		part, err := get(string(placeholder.FindSubmatch(m)[1]))
 		if err != nil {
 			failed = err
 		}
 		return part
 	})
-	return out, failed
+	if failed != nil {
+		return nil, failed
+	}
+	return encode(out)
 }

@@ -22,6 +22,10 @@ func (Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map[s
 		out, err := render(want.Children[0], "\n")
 		return map[string][]byte{src.Files()[0]: []byte("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n" + out + "\n")}, err
 	}
+	data, encode, err := decoded(data)
+	if err != nil {
+		return nil, err
+	}
 	doc, err := parse(data)
 	if err != nil {
 		return nil, err
@@ -40,7 +44,8 @@ func (Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map[s
 	var b strings.Builder
 	root.write(&b)
 	b.WriteString(doc.trail)
-	return map[string][]byte{src.Files()[0]: []byte(b.String())}, nil
+	out, err := encode([]byte(b.String()))
+	return map[string][]byte{src.Files()[0]: out}, err
 }
 
 func (n *node) write(b *strings.Builder) {
@@ -92,25 +97,33 @@ func (w *patcher) patch(n *node, d *element.Delta) error {
 		return fmt.Errorf("<%s> can't become <%s>", n.name, d.B.Type)
 	}
 	for _, p := range d.Props {
-		if p.Name == textProperty && n.leaf() && len(d.B.Children) == 0 {
-			if err := n.setText(p.To); err != nil {
-				return err
-			}
-		} else if p.Name != textProperty {
-			if err := n.setAttribute(attributeName(p.Name), p.To); err != nil {
-				return err
-			}
-		} else if !p.To.IsAbsent() && len(d.B.Children) > 0 {
-			return fmt.Errorf("<%s> would have text and elements inside", n.name)
+		if p.Name == textProperty {
+			continue
+		}
+		if err := n.setAttribute(attributeName(p.Name), p.To); err != nil {
+			return err
 		}
 	}
-	if len(d.Kids) == 0 {
-		return nil
+	if len(d.B.Children) > 0 {
+		if !d.B.Prop(textProperty).IsAbsent() {
+			return fmt.Errorf("<%s> would have text and elements inside", n.name)
+		}
+		if len(d.Kids) == 0 {
+			return nil
+		}
+		if n.leaf() {
+			n.kids, n.text = nil, ""
+		}
+		return w.kids(n, d)
 	}
-	if n.leaf() {
-		n.kids, n.text = nil, ""
+	text := d.B.Prop(textProperty)
+	if len(d.A.Children) > 0 && text.IsAbsent() {
+		return w.kids(n, d)
 	}
-	return w.kids(n, d)
+	if !text.Equal(d.A.Prop(textProperty)) || len(d.A.Children) > 0 {
+		return n.setText(text)
+	}
+	return nil
 }
 
 func (w *patcher) kids(n *node, d *element.Delta) error {

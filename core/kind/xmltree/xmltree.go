@@ -10,6 +10,7 @@ package xmltree
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 
 	"oakenchest/core/element"
@@ -31,6 +32,9 @@ func (Kind) About() string {
 
 // Claims takes what begins like XML.
 func (Kind) Claims(path string, head []byte) bool {
+	if bytes.HasPrefix(head, []byte("\xff\xfe<\x00?\x00x\x00")) || bytes.HasPrefix(head, []byte("\xfe\xff\x00<\x00?\x00x")) || bytes.HasPrefix(head, []byte("<\x00?\x00x\x00m\x00")) {
+		return true
+	}
 	head = bytes.TrimLeft(bytes.TrimPrefix(head, []byte("\ufeff")), " \t\r\n")
 	if bytes.HasPrefix(head, []byte("<?xml")) {
 		return true
@@ -46,11 +50,17 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	doc, err := parse(data)
-	if err != nil {
+	if data, _, err = decoded(data); err != nil {
 		return nil, err
 	}
-	return &kind.Reading{Root: doc.tree(nil)}, nil
+	b := &builder{}
+	if err := (&scanner{src: string(data), to: b}).run(); err != nil {
+		return nil, err
+	}
+	if err := finish(len(b.open) > 0, b.root != nil, func() string { return b.open[len(b.open)-1].e.Type }); err != nil {
+		return nil, err
+	}
+	return &kind.Reading{Root: (&element.Element{Type: "xml"}).Add(b.root)}, nil
 }
 
 // origins remembers which node an element was read from.
@@ -58,7 +68,7 @@ type origins map[*element.Element]*node
 
 func (d *document) tree(o origins) *element.Element {
 	top := elementOf(d.root, o)
-	top.Key = keyOf(d.root)
+	top.Key = keyOf(d.root.attrs)
 	return (&element.Element{Type: "xml"}).Add(top)
 }
 
@@ -68,9 +78,7 @@ const textProperty = "text"
 
 func elementOf(n *node, o origins) *element.Element {
 	e := &element.Element{Type: n.name, Ordered: true, Firm: true}
-	if o != nil {
-		o[e] = n
-	}
+	o[e] = n
 	for _, a := range n.attrs {
 		e.Props = append(e.Props, element.Prop{Name: propertyName(a.name), Value: element.TextValue(a.value)})
 	}
@@ -81,18 +89,23 @@ func elementOf(n *node, o origins) *element.Element {
 		return e
 	}
 	for _, k := range n.kids {
+		var kid *element.Element
 		if k.run {
-			kid := &element.Element{Type: "text", Props: []element.Prop{{Name: textProperty, Value: element.TextValue(k.text)}}, Gist: strings.TrimSpace(k.text)}
-			if o != nil {
-				o[kid] = k
-			}
-			e.Add(kid)
-			continue
+			kid = runOf(k.text)
+			o[kid] = k
+		} else {
+			kid = elementOf(k, o)
+			kid.Key = keyOf(k.attrs)
 		}
-		e.Add(elementOf(k, o))
+		e.Add(kid)
 	}
-	nameKids(n, e)
+	distinct(e.Children)
 	return e
+}
+
+// runOf gives the element of a run of text among elements.
+func runOf(text string) *element.Element {
+	return &element.Element{Type: "text", Props: []element.Prop{{Name: textProperty, Value: element.TextValue(text)}}, Gist: strings.TrimSpace(text)}
 }
 
 // leaf says that no element is inside.
@@ -114,18 +127,19 @@ func propertyName(attribute string) string {
 
 func attributeName(property string) string { return strings.TrimPrefix(property, "@") }
 
-// nameKids gives keys to the children whose identifying attributes are distinct.
-func nameKids(n *node, e *element.Element) {
+// distinct takes their keys from children of one type that share one.
+func distinct(kids []*element.Element) {
 	type id struct{ typ, key string }
-	count := make(map[id]int, len(n.kids))
-	for _, k := range n.kids {
-		if key := keyOf(k); key != "" {
-			count[id{k.name, key}]++
+	first := make(map[id]*element.Element, len(kids))
+	for _, k := range kids {
+		if k.Key == "" {
+			continue
 		}
-	}
-	for i, k := range n.kids {
-		if key := keyOf(k); key != "" && count[id{k.name, key}] == 1 {
-			e.Children[i].Key = key
+		at := id{k.Type, k.Key}
+		if other, twice := first[at]; twice {
+			k.Key, other.Key = "", ""
+		} else {
+			first[at] = k
 		}
 	}
 }
@@ -134,21 +148,19 @@ var keyAttributes = []string{"xml:id", "id", "Id", "ID", "name", "Name", "key", 
 
 // keyOf gives the value of the identifying attribute: one of the usual names,
 // or any prefixed `name`.
-func keyOf(n *node) string {
-	if n.run {
-		return ""
-	}
-	for _, want := range keyAttributes {
-		for _, a := range n.attrs {
-			if a.name == want && a.value != "" {
-				return a.value
-			}
+func keyOf(attrs []attr) string {
+	best, key := len(keyAttributes)+1, ""
+	for _, a := range attrs {
+		if a.value == "" {
+			continue
+		}
+		at := slices.Index(keyAttributes, a.name)
+		if at < 0 && strings.HasSuffix(a.name, ":name") {
+			at = len(keyAttributes)
+		}
+		if at >= 0 && at < best {
+			best, key = at, a.value
 		}
 	}
-	for _, a := range n.attrs {
-		if strings.HasSuffix(a.name, ":name") && a.value != "" {
-			return a.value
-		}
-	}
-	return ""
+	return key
 }

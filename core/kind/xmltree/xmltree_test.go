@@ -79,7 +79,7 @@ func TestHostileDocumentsAreRefused(t *testing.T) {
 	for name, s := range map[string]string{
 		"empty": "", "no root": "<!-- x -->", "open": "<a><b></b>", "crossed": "<a><b></a></b>", "two roots": "<a/><b/>",
 		"entity":    `<!DOCTYPE a [<!ENTITY e "eeee"><!ENTITY f "&e;&e;">]><a>&f;</a>`,
-		"attribute": `<a b="1" b="2"/>`, "deep": strings.Repeat("<a>", 10_000), "encoding": `<?xml version="1.0" encoding="ISO-8859-1"?><a/>`, "text": "<a/>x",
+		"attribute": `<a b="1" b="2"/>`, "deep": strings.Repeat("<a>", 10_000), "encoding": `<?xml version="1.0" encoding="no-such"?><a/>`, "control": "<a>\x01</a>", "cut": "\xff\xfe<\x00a\x00/\x00>", "text": "<a/>x",
 	} {
 		if _, err := (Kind{}).Read(source(s)); err == nil {
 			t.Errorf("%s is taken", name)

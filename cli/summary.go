@@ -1,0 +1,70 @@
+package cli
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"oakenchest/core/element"
+)
+
+// typeCount counts the elements of a type.
+type typeCount struct {
+	Type     string `json:"type"`
+	Elements int    `json:"elements"`
+	Keyed    int    `json:"keyed"`
+}
+
+// showSummary counts what is below an element.
+func (a *App) showSummary(name, kind string, root *element.Element) {
+	counts, props, deepest := map[string]*typeCount{}, 0, 0
+	var visit func(e *element.Element, depth int)
+	visit = func(e *element.Element, depth int) {
+		props, deepest = props+len(e.Props), max(deepest, depth)
+		for _, k := range e.Children {
+			c := counts[k.Type]
+			if c == nil {
+				c = &typeCount{Type: k.Type}
+				counts[k.Type] = c
+			}
+			c.Elements++
+			if k.Key != "" {
+				c.Keyed++
+			}
+			visit(k, depth+1)
+		}
+	}
+	visit(root, 0)
+	list, total := []typeCount{}, 0
+	for _, c := range counts {
+		list, total = append(list, *c), total+c.Elements
+	}
+	slices.SortFunc(list, func(x, y typeCount) int {
+		return cmp.Or(cmp.Compare(y.Elements, x.Elements), cmp.Compare(x.Type, y.Type))
+	})
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.inspect-summary/1", "path": name, "kind": kind, "about": root.Gist, "elements": total, "properties": props, "depth": deepest, "types": list})
+		return
+	}
+	about := kind
+	if root.Gist != "" {
+		about += ", " + root.Gist
+	}
+	a.say("%s  %s", a.paint(strong, name), about)
+	a.say("  %s, %d properties, %d deep", count(total, "element"), props, deepest)
+	var rows [][]cell
+	for _, c := range list {
+		keys := "all with keys"
+		switch c.Keyed {
+		case c.Elements:
+		case 0:
+			keys = "without keys"
+		default:
+			keys = fmt.Sprintf("%d with keys", c.Keyed)
+		}
+		rows = append(rows, []cell{{c.Type, plain}, {fmt.Sprint(c.Elements), plain}, {keys, faint}})
+	}
+	if !a.quiet {
+		a.table(a.Out, "  ", rows)
+	}
+}
