@@ -75,7 +75,7 @@ func changesJSON(w *workspace.Workspace, s *workspace.Status, p *workspace.Pendi
 	}
 	rows := []row{}
 	for _, c := range told(s) {
-		rows = append(rows, row{c.Path, stateWord(c), c.Kind, c.From, opaqueNote(c.Why), c.Holder})
+		rows = append(rows, row{c.Path, stateWord(c), c.Kind, c.From, unreadNote(c.Kind, c.Why), c.Holder})
 	}
 	underWay := ""
 	if p != nil {
@@ -85,9 +85,13 @@ func changesJSON(w *workspace.Workspace, s *workspace.Status, p *workspace.Pendi
 		"held": locksJSON(s.Held), "mine": locksJSON(s.Mine), "newer": s.Newer, "underWay": underWay, "only": append([]string{}, w.Only()...)}
 }
 
-func opaqueNote(why string) string {
-	if why == "" {
+// unreadNote says why an artifact is not read as what it seems to be.
+func unreadNote(kind, why string) string {
+	switch {
+	case why == "":
 		return ""
+	case kind == "text":
+		return "read as plain text: " + why
 	}
 	return "kept as opaque: " + why
 }
@@ -121,7 +125,7 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 		}
 		note := ""
 		if c.Why != "" {
-			note = opaqueNote(c.Why)
+			note = unreadNote(c.Kind, c.Why)
 		}
 		if c.Holder != "" {
 			note = "its lock is held by " + c.Holder

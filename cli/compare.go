@@ -217,7 +217,7 @@ func changeRows(diffs []state.Difference) []changeRow {
 			rows = append(rows, changeRow{element.Address{Path: d.Path}.String(), string(element.Edited), nil, nil, d.Kind, quietNote})
 		}
 		for _, c := range d.Changes {
-			r := changeRow{Address: c.Address.String(), Change: string(c.Kind), From: valueText(c.From), To: valueText(c.To), Kind: d.Kind, Note: opaqueNote(d.Why)}
+			r := changeRow{Address: c.Address.String(), Change: string(c.Kind), From: valueText(c.From), To: valueText(c.To), Kind: d.Kind, Note: unreadNote(d.Kind, d.Why)}
 			if note := d.Note(c); note != "" {
 				r.Note = note
 			}
@@ -264,7 +264,7 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 			rows = append(rows, []cell{{c.Address.String(), plain}, {text, t}})
 		}
 		if d.Why != "" {
-			rows = append(rows, []cell{{d.Path, plain}, {opaqueNote(d.Why), warm}})
+			rows = append(rows, []cell{{d.Path, plain}, {unreadNote(d.Kind, d.Why), warm}})
 		}
 	}
 	a.table(a.Out, "  ", rows)

@@ -105,7 +105,7 @@ const (
 func (p *Page) Add(a Artifact) {
 	s := section{ID: fmt.Sprintf("a%d", len(p.artifacts)+1), Path: a.Path, Kind: a.Kind, Word: word(a)}
 	if a.Why != "" {
-		s.Note = "Kept as opaque: " + a.Why + "."
+		s.Note = "It can't be read as what it seems to be: " + a.Why + "."
 	}
 	switch {
 	case s.Word != "edited" && len(a.Changes) == 1:

@@ -215,13 +215,20 @@ const HeadSize = 4096
 // Opaque gives the kind that takes everything.
 func (t *Table) Opaque() Kind { return t.kinds[len(t.kinds)-1] }
 
-// Read reads an artifact as one kind, or else as opaque; why then says what the
-// kind could not read. A panic of a kind is such a reason too: a bug in a
-// format must not keep anybody from their bytes.
+// Read reads an artifact as one kind, else as plain text, else as opaque; why
+// then says what the kind could not read. A panic of a kind is such a reason too:
+// a bug in a format must not keep anybody from their bytes.
 func (t *Table) Read(k Kind, src Source) (r *Reading, used Kind, why error) {
 	r, err := guarded(k, src)
 	if err == nil {
 		return r, k, nil
+	}
+	if plain, ok := t.Raw("text"); ok && k.Name() != "text" {
+		if data, lacks := Main(src); lacks == nil && plain.Claims(src.Path(), data[:min(len(data), HeadSize)]) {
+			if r, lacks = guarded(plain, src); lacks == nil {
+				return r, plain, err
+			}
+		}
 	}
 	r, fallback := guarded(t.Opaque(), src)
 	if fallback != nil {

@@ -49,7 +49,7 @@ func TestCompareSpeaksInElements(t *testing.T) {
 		"same.xml", "<a> <b/></a>", "broken.xml", "<b>", "fresh.txt", "x")
 	want := `text edited a.txt::line:#1.text one → one!
 opaque edited b.bin 2 B b413f47d → 2 B b1fc78d8
-opaque edited broken.xml 3 B 62ac7f55 → 3 B 5c66fd0c
+text edited broken.xml::line:#1.text <a> → <b>
 schema added database::table:tank/column:litres (none) → (none)
 text added fresh.txt (none) → (none)
 json moved new.json old.json → new.json

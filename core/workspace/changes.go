@@ -32,7 +32,7 @@ type Change struct {
 	State FileState
 	// Kind is the word for the kind of the artifact that the file belongs to.
 	Kind string
-	// Why says why the artifact is kept as opaque.
+	// Why says why the artifact is kept as opaque, or read as plain text.
 	Why string
 	// Holder is who has the lock of a contested file.
 	Holder string

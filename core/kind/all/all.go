@@ -9,12 +9,14 @@ import (
 	"oakenchest/core/kind/picture"
 	"oakenchest/core/kind/recipe"
 	"oakenchest/core/kind/scene"
+	"oakenchest/core/kind/settings"
 	"oakenchest/core/kind/sound"
 	"oakenchest/core/kind/sqlfolder"
 	"oakenchest/core/kind/sqlitefile"
 	"oakenchest/core/kind/table"
 	"oakenchest/core/kind/text"
 	"oakenchest/core/kind/xmltree"
+	"oakenchest/core/kind/yamltree"
 )
 
 // Table gives every kind, the most particular first.
@@ -28,6 +30,9 @@ func Table() *kind.Table {
 		sound.Kind{},
 		xmltree.Kind{},
 		jsontree.Kind{},
+		yamltree.Kind{},
+		settings.TOML(),
+		settings.INI(),
 		table.Kind{},
 		text.Kind{},
 		opaque.Kind{},

@@ -1,0 +1,99 @@
+package settings
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"oakenchest/core/element"
+)
+
+// iniSyntax is the common ground of INI files: `[section]` headers, entries with =
+// or : behind the key, comments that begin with ; # or !. A line that ends with
+// a backslash goes on in the next, as in .properties files.
+type iniSyntax struct{}
+
+func (iniSyntax) sign() string { return "=" }
+func (iniSyntax) nests() bool  { return false }
+
+func (iniSyntax) parse(src string) (*document, error) {
+	top := &section{}
+	d := &document{src: src, sections: []*section{top}}
+	at := len(src) - len(strings.TrimPrefix(src, "\ufeff"))
+	top.from, top.to, top.end = at, at, at
+	for n := 1; at < len(src); n++ {
+		line, next := lineAt(src, at)
+		body := strings.TrimSpace(line)
+		s := d.sections[len(d.sections)-1]
+		switch {
+		case body == "" || strings.ContainsRune(";#!", rune(body[0])):
+		case body[0] == '[':
+			name, ok := strings.CutSuffix(strings.TrimPrefix(body, "["), "]")
+			if name = strings.TrimSpace(name); !ok || name == "" {
+				return nil, fmt.Errorf("line %d: a section's name stands in no brackets", n)
+			}
+			d.sections = append(d.sections, &section{path: []string{name}, from: at, to: next, end: next})
+		default:
+			for strings.HasSuffix(line, "\\") && !strings.HasSuffix(line, "\\\\") && next < len(src) {
+				_, further := lineAt(src, next)
+				line, next = strings.TrimRight(src[at:further], "\r\n"), further
+				n++
+			}
+			e, err := iniEntry(line, at, next)
+			if err != nil {
+				return nil, fmt.Errorf("line %d: %w", n, err)
+			}
+			s.entries, s.end = append(s.entries, e), next
+		}
+		at = next
+	}
+	return d, nil
+}
+
+// lineAt gives the line that begins at a byte, without its end, and where the
+// next one begins.
+func lineAt(src string, at int) (string, int) {
+	if i := strings.IndexByte(src[at:], '\n'); i >= 0 {
+		return strings.TrimSuffix(src[at:at+i], "\r"), at + i + 1
+	}
+	return src[at:], len(src)
+}
+
+func iniEntry(line string, from, to int) (*entry, error) {
+	i := strings.IndexAny(line, "=:")
+	if i < 0 {
+		return nil, errors.New("a line that is neither a section nor an entry nor a comment")
+	}
+	key := strings.TrimSpace(line[:i])
+	if key == "" {
+		return nil, errors.New("an entry without a key")
+	}
+	body := line[i+1:]
+	begin := i + 1 + len(body) - len(strings.TrimLeft(body, " \t"))
+	value := strings.TrimRight(line[begin:], " \t")
+	return &entry{path: []string{key}, from: from, to: to, valueAt: from + begin, valueTo: from + begin + len(value), value: element.TextValue(value)}, nil
+}
+
+func (iniSyntax) key(path []string) (string, error) {
+	key := path[0]
+	if len(path) > 1 || key == "" || strings.ContainsAny(key, "=:\r\n") || strings.TrimSpace(key) != key || strings.ContainsRune(";#![", rune(key[0])) {
+		return "", fmt.Errorf("%q can't be a key", strings.Join(path, "."))
+	}
+	return key, nil
+}
+
+func (iniSyntax) value(v element.Value, _ string) (string, error) {
+	if v.Sort() != element.Text {
+		return "", errors.New("only text can be an entry's value")
+	}
+	return v.Text(), nil // what would be read otherwise is found when the file is read again
+}
+
+func (iniSyntax) object(*element.Element) (string, error) { return "", errPlace }
+
+func (iniSyntax) header(path []string, _ bool) (string, error) {
+	if len(path) != 1 || strings.ContainsAny(path[0], "[]\r\n") {
+		return "", errPlace
+	}
+	return "[" + path[0] + "]", nil
+}

@@ -1,0 +1,414 @@
+package settings
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"oakenchest/core/element"
+)
+
+// splice replaces a run of bytes of the document.
+type splice struct {
+	from, to int
+	text     string
+	order    int // of splices at one place
+}
+
+// editor changes a document into another tree.
+type editor struct {
+	syntax
+	doc     *document
+	at      places
+	splices []splice
+	opened  map[string]bool // headers that were written for objects without one
+	done    map[*entry]bool // entries whose value was a list and is replaced
+}
+
+// rewrite gives the text of the document once its tree is d.B.
+func (w *editor) rewrite(d *element.Delta) (string, error) {
+	if err := w.object(d); err != nil {
+		return "", err
+	}
+	slices.SortStableFunc(w.splices, func(a, b splice) int { return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to), cmp.Compare(a.order, b.order)) })
+	var b strings.Builder
+	last := 0
+	for _, s := range w.splices {
+		if s.from < last {
+			return "", errPlace
+		}
+		b.WriteString(w.doc.src[last:s.from])
+		if s.from == s.to && s.text != "" && b.Len() > 0 && !strings.HasSuffix(b.String(), "\n") {
+			b.WriteString(w.newline())
+		}
+		b.WriteString(s.text)
+		last = s.to
+	}
+	b.WriteString(w.doc.src[last:])
+	return b.String(), nil
+}
+
+func (w *editor) newline() string {
+	if strings.Contains(w.doc.src, "\r\n") {
+		return "\r\n"
+	}
+	return "\n"
+}
+
+func (w *editor) put(from, to int, text string) {
+	w.splices = append(w.splices, splice{from: from, to: to, text: text})
+}
+
+// object turns an object into the one that is wanted.
+func (w *editor) object(d *element.Delta) error {
+	p := w.at[d.A]
+	if p.entry != nil {
+		return w.whole(p.entry, d)
+	}
+	for _, e := range d.Props {
+		if err := w.property(p, e); err != nil {
+			return err
+		}
+	}
+	if len(d.Kids) > 0 && d.A.Type == "list" {
+		return w.list(d)
+	}
+	for _, k := range d.Kids {
+		var err error
+		switch {
+		case k.To < 0:
+			err = w.remove(d.A.Children[k.From])
+		case k.From < 0:
+			err = w.create(d.A, d.B.Children[k.To], p)
+		case k.Delta != nil:
+			if inner := w.at[k.Delta.A].entry; inner != nil {
+				err = w.whole(inner, k.Delta)
+			} else {
+				err = w.object(k.Delta)
+			}
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// whole writes an entry anew whose value is a list or an object.
+func (w *editor) whole(e *entry, d *element.Delta) error {
+	text, err := w.syntax.object(d.B)
+	if err == nil {
+		w.put(e.valueAt, e.valueTo, text)
+	}
+	return err
+}
+
+func (w *editor) property(p place, e element.PropEdit) error {
+	old := w.entryOf(p, e.Name)
+	switch {
+	case e.To.IsAbsent() && old != nil:
+		w.put(old.from, old.to, "")
+	case e.To.IsAbsent():
+		return errPlace
+	case old != nil:
+		text, err := w.syntax.value(e.To, w.doc.src[old.valueAt:old.valueTo])
+		if err != nil {
+			return err
+		}
+		w.put(old.valueAt, old.valueTo, text)
+		w.done[old] = true
+	case p.in == nil:
+		text, err := w.syntax.value(e.To, "")
+		if err != nil {
+			return err
+		}
+		return w.open(p, e.Name, text)
+	default:
+		text, err := w.syntax.value(e.To, "")
+		if err != nil {
+			return err
+		}
+		return w.entry(p, e.Name, text)
+	}
+	return nil
+}
+
+// open gives a header to an object that had none, for its first entry.
+func (w *editor) open(p place, name, value string) error {
+	head, err := w.syntax.header(p.path, false)
+	if err != nil {
+		return err
+	}
+	head += w.newline()
+	if w.opened == nil {
+		w.opened = map[string]bool{}
+	}
+	if w.opened[head] {
+		head = ""
+	}
+	w.opened[head] = true
+	first := slices.IndexFunc(w.doc.sections, func(s *section) bool { return under(s.path, p.path) })
+	if first < 0 {
+		return errPlace
+	}
+	key, err := w.syntax.key([]string{name})
+	if err == nil {
+		w.put(w.doc.sections[first].from, w.doc.sections[first].from, head+key+w.syntax.sign()+value+w.newline())
+	}
+	return err
+}
+
+func under(path, of []string) bool {
+	return len(path) >= len(of) && slices.Equal(path[:len(of)], of)
+}
+
+func (w *editor) entryOf(p place, name string) *entry {
+	if p.in == nil {
+		return nil
+	}
+	want := append(p.prefix[:len(p.prefix):len(p.prefix)], name)
+	for _, e := range p.in.entries {
+		if slices.Equal(e.path, want) {
+			return e
+		}
+	}
+	return nil
+}
+
+// entry adds an entry at the end of a section, laid out like the last one there.
+func (w *editor) entry(p place, name, value string) error {
+	key, err := w.syntax.key(append(p.prefix[:len(p.prefix):len(p.prefix)], name))
+	if err != nil {
+		return err
+	}
+	indent, sign := "", w.syntax.sign()
+	if n := len(p.in.entries); n > 0 {
+		e := p.in.entries[n-1]
+		line := w.doc.src[e.from:e.valueAt]
+		indent = line[:len(line)-len(strings.TrimLeft(line, " \t"))]
+		sign = signOf(line, sign)
+	}
+	w.put(p.in.end, p.in.end, indent+key+sign+value+w.newline())
+	return nil
+}
+
+// signOf gives the sign behind the key of a line, with the space around it.
+func signOf(line, usual string) string {
+	i := strings.LastIndexAny(line, "=:")
+	if i < 0 {
+		return usual
+	}
+	from := len(strings.TrimRight(line[:i], " \t"))
+	if sign := line[from:]; len(sign) <= 3 { // more is meant to stand in columns
+		return sign
+	}
+	return usual
+}
+
+func (w *editor) line(path []string, v element.Value) (string, error) {
+	key, err := w.syntax.key(path)
+	if err != nil {
+		return "", err
+	}
+	value, err := w.syntax.value(v, "")
+	return key + w.syntax.sign() + value, err
+}
+
+// remove takes an object or a list away, with its sections.
+func (w *editor) remove(e *element.Element) error {
+	p := w.at[e]
+	if p.entry != nil {
+		if !w.done[p.entry] {
+			w.put(p.entry.from, p.entry.to, "")
+		}
+		return nil
+	}
+	if e.Type == "item" || p.in == nil || len(p.prefix) == 0 {
+		return w.sections(e)
+	}
+	for _, x := range p.in.entries {
+		if under(x.path, p.prefix) {
+			w.put(x.from, x.to, "")
+		}
+	}
+	return nil
+}
+
+// sections takes away the sections of an element and of all that is in it.
+func (w *editor) sections(e *element.Element) error {
+	found := false
+	var visit func(*element.Element)
+	visit = func(e *element.Element) {
+		if p := w.at[e]; p.in != nil && p.entry == nil && p.in.root == e {
+			w.put(p.in.from, w.last(p.in), "")
+			found = true
+		}
+		for _, c := range e.Children {
+			visit(c)
+		}
+	}
+	visit(e)
+	if !found {
+		return errPlace
+	}
+	return nil
+}
+
+// last gives where what belongs to a section ends: with its last entry.
+func (w *editor) last(s *section) int { return max(s.to, s.end) }
+
+// create writes a new object or list: a list of more than objects as an entry of
+// its owner, others as sections of their own.
+func (w *editor) create(in, e *element.Element, owner place) error {
+	if e.Type == "list" && !allObjects(e) {
+		value, err := w.syntax.object(e)
+		switch {
+		case err != nil:
+			return err
+		case owner.in == nil:
+			return w.open(owner, e.Key, value)
+		}
+		return w.entry(owner, e.Key, value)
+	}
+	text, err := w.render(append(owner.path[:len(owner.path):len(owner.path)], e.Key), e, false)
+	if err != nil {
+		return err
+	}
+	if end := w.endOf(in); len(owner.path) > 0 && end > 0 {
+		w.splices = append(w.splices, splice{end, end, w.newline() + text, behindEntries})
+	} else {
+		w.append(text)
+	}
+	return nil
+}
+
+// append writes text at the end of the document, a free line before it.
+func (w *editor) append(text string) {
+	end := len(w.doc.src)
+	if strings.TrimSpace(w.doc.src) != "" && !strings.HasSuffix(w.doc.src, "\n\n") {
+		text = w.newline() + text
+	}
+	w.splices = append(w.splices, splice{end, end, text, behindItems})
+}
+
+// The order of what is put at one place: entries, then sections of the same
+// object, then further items of its list, then other sections.
+const (
+	behindEntries = iota + 1
+	asItem
+	behindItems
+)
+
+// render writes the sections of an object or a list.
+func (w *editor) render(path []string, e *element.Element, item bool) (string, error) {
+	var b strings.Builder
+	if e.Type == "list" && w.syntax.nests() && allObjects(e) {
+		for i, it := range e.Children {
+			text, err := w.render(path, it, true)
+			if err != nil {
+				return "", err
+			}
+			if i > 0 {
+				b.WriteString(w.newline())
+			}
+			b.WriteString(text)
+		}
+		return b.String(), nil
+	}
+	head, err := w.syntax.header(path, item)
+	if err != nil {
+		return "", err
+	}
+	b.WriteString(head + w.newline())
+	for _, p := range e.Props {
+		line, err := w.line([]string{p.Name}, p.Value)
+		if err != nil {
+			return "", err
+		}
+		b.WriteString(line + w.newline())
+	}
+	var later []string
+	for _, c := range e.Children {
+		if c.Type == "list" && !allObjects(c) {
+			key, err := w.syntax.key([]string{c.Key})
+			if err != nil {
+				return "", err
+			}
+			value, err := w.syntax.object(c)
+			if err != nil {
+				return "", err
+			}
+			b.WriteString(key + w.syntax.sign() + value + w.newline())
+			continue
+		}
+		if !w.syntax.nests() {
+			return "", fmt.Errorf("a section can't lie in another: %s", c.Key)
+		}
+		text, err := w.render(append(path[:len(path):len(path)], c.Key), c, false)
+		if err != nil {
+			return "", err
+		}
+		later = append(later, text)
+	}
+	for _, text := range later {
+		b.WriteString(w.newline() + text)
+	}
+	return b.String(), nil
+}
+
+func allObjects(list *element.Element) bool {
+	return len(list.Children) > 0 && !slices.ContainsFunc(list.Children, func(c *element.Element) bool { return c.Type != "item" })
+}
+
+// list turns a list of sections into the one that is wanted. New items go behind
+// those that stay.
+func (w *editor) list(d *element.Delta) error {
+	p := w.at[d.A]
+	after := -1 // where the sections of the last item end
+	for _, k := range d.Kids {
+		switch {
+		case k.Moved:
+			return errPlace
+		case k.To < 0:
+			if err := w.remove(d.A.Children[k.From]); err != nil {
+				return err
+			}
+		case k.From < 0:
+			text, err := w.render(p.path, d.B.Children[k.To], true)
+			if err != nil {
+				return err
+			}
+			if after < 0 {
+				if len(d.A.Children) == 0 {
+					return errPlace
+				}
+				at := w.at[d.A.Children[0]].in.from
+				w.put(at, at, text+w.newline())
+			} else {
+				w.splices = append(w.splices, splice{after, after, w.newline() + text, asItem})
+			}
+			continue
+		case k.Delta != nil:
+			if err := w.object(k.Delta); err != nil {
+				return err
+			}
+		}
+		if k.To >= 0 {
+			after = w.endOf(d.A.Children[k.From])
+		}
+	}
+	return nil
+}
+
+// endOf gives where the last section of an element ends.
+func (w *editor) endOf(e *element.Element) int {
+	end := 0
+	if p := w.at[e]; p.in != nil {
+		end = w.last(p.in)
+	}
+	for _, c := range e.Children {
+		end = max(end, w.endOf(c))
+	}
+	return end
+}
