@@ -1,6 +1,9 @@
 package kind_test
 
 import (
+	"archive/tar"
+	"bytes"
+	"compress/gzip"
 	"errors"
 	"os"
 	"path/filepath"
@@ -68,7 +71,8 @@ func TestEveryKindKeepsItsPromises(t *testing.T) {
 	}
 	samples := map[string]kind.FileSource{
 		"scene": {Name: "reef.glb", Data: reef}, "package": {Name: "rounds.app", Data: app}, "schema": {Name: "x.sql", Data: []byte(sample.Schema)}, "xml": {Name: "a.xml", Data: []byte("<a id='1'><b>x</b></a>")},
-		"json": {Name: "a.json", Data: []byte(`{"a":[{"id":1}]}`)}, "text": {Name: "a.txt", Data: []byte("one\ntwo")}, "opaque": {Name: "a.bin", Data: []byte{0, 1}}, "yaml": {Name: "a.yaml", Data: []byte("a: {b: 1}\n")}, "toml": {Name: "a.toml", Data: []byte("[a]\nb = 1\n")}, "settings": {Name: "a.ini", Data: []byte("[a]\nb=1\n")},
+		"json": {Name: "a.json", Data: []byte(`{"a":[{"id":1}]}`)}, "text": {Name: "a.txt", Data: []byte("one\ntwo")}, "opaque": {Name: "a.bin", Data: []byte{0, 1}}, "tar": {Name: "a.tar", Data: tarred(t)}, "gzip": {Name: "a.txt.gz", Data: gzipped(t)},
+		"yaml": {Name: "a.yaml", Data: []byte("a: {b: 1}\n")}, "toml": {Name: "a.toml", Data: []byte("[a]\nb = 1\n")}, "settings": {Name: "a.ini", Data: []byte("[a]\nb=1\n")},
 		"database": {Name: "tanks.db", Data: tanks(t)}, "table": {Name: "a.csv", Data: []byte("id,name\n1,Reef\n")}, "picture": {Name: "sand.png", Data: sample.SandPNG(16)}, "sound": {Name: "bubbles.wav", Data: sample.BubblesWAV()},
 	}
 	flat := map[string]bool{"opaque": true, "picture": true, "sound": true} // these say what they are by properties
@@ -98,6 +102,32 @@ func TestEveryKindKeepsItsPromises(t *testing.T) {
 			t.Errorf("%s says nothing of itself or found nothing", k.Name())
 		}
 	}
+}
+
+// tarred is an archive.
+func tarred(t *testing.T) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	w := tar.NewWriter(&b)
+	if err := w.WriteHeader(&tar.Header{Name: "a.txt", Size: 3, Mode: 0o644}); err != nil {
+		t.Fatal(err)
+	}
+	_, _ = w.Write([]byte("one"))
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+func gzipped(t *testing.T) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	w := gzip.NewWriter(&b)
+	_, _ = w.Write([]byte("one\n"))
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
 }
 
 // tanks is a database file.

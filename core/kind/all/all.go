@@ -24,6 +24,8 @@ func Table() *kind.Table {
 	return recipe.Over(kind.NewTable(
 		scene.Kind{},
 		pack.Kind{},
+		pack.Tar{},
+		pack.Gzip{},
 		sqlfolder.Kind{},
 		sqlitefile.Kind{},
 		picture.Kind{},

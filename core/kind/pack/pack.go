@@ -1,5 +1,6 @@
-// Package pack is the kind of zip packages: OpenDocument, Open Packaging
-// (office files), jar-like archives, app packages of XML and JSON.
+// Package pack is the kinds of what holds files: zip packages (OpenDocument, Open
+// Packaging, jar-like archives, app packages of XML and JSON), tar archives, and
+// files packed by gzip.
 //
 // An entry is an element `part:NAME`. An entry that another kind reads has that
 // kind's elements inside. Entries that do not change keep their compressed bytes.

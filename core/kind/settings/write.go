@@ -31,7 +31,9 @@ func (w *editor) rewrite(d *element.Delta) (string, error) {
 	if err := w.object(d); err != nil {
 		return "", err
 	}
-	slices.SortStableFunc(w.splices, func(a, b splice) int { return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to), cmp.Compare(a.order, b.order)) })
+	slices.SortStableFunc(w.splices, func(a, b splice) int {
+		return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to), cmp.Compare(a.order, b.order))
+	})
 	var b strings.Builder
 	last := 0
 	for _, s := range w.splices {
