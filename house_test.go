@@ -22,7 +22,7 @@ var floors = [][]string{
 	{"core/kind/media", "core/kind/partfile", "core/lines"},
 	{"core/kind/nested"},
 	{"core/kind/recipe"},
-	{"core/ledger", "core/kind/text", "core/kind/opaque", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree", "core/kind/yamltree", "core/kind/settings"},
+	{"core/ledger", "core/kind/text", "core/kind/opaque", "core/kind/model", "core/kind/apart", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree", "core/kind/yamltree", "core/kind/settings"},
 	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/chest"},
 	{"core/kind/sqlfolder", "core/kind/sqlitefile"},
 	{"core/kind/all", "core/state", "core/environment", "core/preset"},

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"io/fs"
 	"os"
@@ -12,16 +13,25 @@ import (
 
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/apart"
+	"oakenchest/core/manifest"
+	"oakenchest/core/workspace"
 )
 
 func newSplit(a *App) *cobra.Command {
-	return &cobra.Command{
+	asArtifact := false
+	cmd := &cobra.Command{
 		Use:   "split FILE FOLDER",
 		Short: "Take an artifact apart into files that a person can read",
 		Long: `Take a package or a scene apart, one component a file; what is embedded in it
 becomes a file of its own. oaken join puts the folder together again. The folder
-must be new or empty.`,
-		Example:           "  oaken split apps/rounds.app rounds\n  oaken split exhibit/reef.glb reef",
+must be new or empty.
+
+With --as-artifact the folder takes the file's place in the project: it is compared
+and merged as the one thing that it is, while people edit and lock its files one
+by one (two nodes of one scene, say). oaken join makes the file for the program
+that reads it.`,
+		Example:           "  oaken split apps/rounds.app rounds\n  oaken split exhibit/reef.glb exhibit/reef --as-artifact",
 		GroupID:           groupArtifacts,
 		Args:              cobra.ExactArgs(2),
 		ValidArgsFunction: completePaths,
@@ -44,14 +54,40 @@ must be new or empty.`,
 			if err := writeParts(a.at(args[1]), parts); err != nil {
 				return err
 			}
+			if asArtifact {
+				if err := a.declareSplit(cmd.Context(), s, args[1]); err != nil {
+					return errors.Join(err, os.RemoveAll(a.at(args[1])))
+				}
+			}
 			if a.json {
-				a.printJSON(map[string]any{"schema": "oaken.split/1", "kind": s.Name(), "parts": len(parts)})
+				a.printJSON(map[string]any{"schema": "oaken.split/1", "kind": s.Name(), "parts": len(parts), "artifact": asArtifact})
 				return nil
 			}
 			a.say("%s is split into %s in %s.", args[0], count(len(parts), "file"), args[1])
+			if asArtifact {
+				a.say("%s is an artifact of the project now; take %s out of it, or leave it out in oaken.toml.", args[1], args[0])
+			}
 			return nil
 		},
 	}
+	cmd.Flags().BoolVar(&asArtifact, "as-artifact", false, "make the folder an artifact of the project")
+	return cmd
+}
+
+// declareSplit declares a folder that was split as one artifact.
+func (a *App) declareSplit(ctx context.Context, s kind.Splitter, folder string) error {
+	if _, ok := apart.Of(s); !ok {
+		return fault.New(fault.Usage, "Split it without --as-artifact.", "What is of the kind %s can't stay taken apart.", s.Name())
+	}
+	return a.with(ctx, func(w *workspace.Workspace) error {
+		p, err := w.ProjectPath(a.folder(), folder)
+		if err != nil {
+			return err
+		}
+		return w.EditManifest(func(data []byte) ([]byte, error) {
+			return manifest.AddArtifact(data, manifest.Artifact{Path: p, Kind: s.Name()}), nil
+		})
+	})
 }
 
 // writeParts writes parts below a folder that is made for them, or is empty. On

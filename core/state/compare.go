@@ -191,6 +191,9 @@ func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 		d.Kind = opaque
 		if fx.Digest != fy.Digest {
 			d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p}, From: element.BytesValue(fx.Digest, fx.Size), To: element.BytesValue(fy.Digest, fy.Size)})
+			if x.Kind.Name() == opaque && y.Kind.Name() == opaque {
+				d.Notes = measure(x, y, d.Changes)
+			}
 		}
 	} else {
 		d.Changes = element.Compare(x.Reading.Root, y.Reading.Root).Changes(p)
@@ -207,7 +210,7 @@ func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 // measure asks the kind of two versions how much the root's properties differ.
 func measure(x, y *Artifact, changes []element.Change) map[string]string {
 	m, ok := y.Kind.(kind.Measurer)
-	if !ok || x.Source == nil || y.Source == nil || !slices.ContainsFunc(changes, func(c element.Change) bool { return len(c.Address.Steps) == 0 && c.Address.Property != "" }) {
+	if !ok || x.Source == nil || y.Source == nil || !slices.ContainsFunc(changes, func(c element.Change) bool { return len(c.Address.Steps) == 0 }) {
 		return nil
 	}
 	notes, err := m.Measure(x.Source, y.Source)

@@ -18,6 +18,7 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/apart"
 	"oakenchest/core/manifest"
 )
 
@@ -224,13 +225,24 @@ func Listed(s State, list []File) *Snapshot {
 // folder that owns it, or the file itself.
 func (r *Reader) Unit(p string) string {
 	if a, ok := r.Manifest.Folder(p); ok {
-		if k, known := r.Kinds.Named(a.Kind); known {
-			if o, owns := k.(kind.Owner); owns && o.Owns(strings.TrimPrefix(p, a.Path+"/")) {
-				return a.Path
-			}
+		if o, known := r.FolderKind(a.Kind); known && o.Owns(strings.TrimPrefix(p, a.Path+"/")) {
+			return a.Path
 		}
 	}
 	return p
+}
+
+// FolderKind gives the kind of folders that are declared under a kind's name: one
+// of folders, or one whose artifacts can stay taken apart.
+func (r *Reader) FolderKind(name string) (kind.Owner, bool) {
+	k, ok := r.Kinds.Named(name)
+	if !ok {
+		return nil, false
+	}
+	if o, owns := k.(kind.Owner); owns {
+		return o, true
+	}
+	return apart.Of(k)
 }
 
 // Read reads the artifact at a path of a state: a declared folder or a file.
@@ -341,14 +353,13 @@ func (r *Reader) KindOf(p string, head []byte) kind.Kind {
 }
 
 func (r *Reader) readFolder(t *Snapshot, a manifest.Artifact) (*Artifact, error) {
-	k, ok := r.Kinds.Named(a.Kind)
+	k, ok := r.FolderKind(a.Kind)
 	if !ok {
-		return nil, fmt.Errorf("%s is declared to be of the kind %s, which this program does not have", a.Path, a.Kind)
+		return nil, fmt.Errorf("%s is declared to be of the kind %s, of which no folder is", a.Path, a.Kind)
 	}
 	src := &folderSource{t: t, path: a.Path}
-	owner, _ := k.(kind.Owner)
 	for p := range t.files {
-		if name, below := strings.CutPrefix(p, a.Path+"/"); below && (owner == nil || owner.Owns(name)) {
+		if name, below := strings.CutPrefix(p, a.Path+"/"); below && k.Owns(name) && t.files[p].Mode != chest.Folder {
 			src.names = append(src.names, name)
 		}
 	}

@@ -40,7 +40,7 @@ func (w *Workspace) Merges(p string) bool {
 	var k kind.Kind
 	declared := false
 	if a, ok := w.Manifest.Declared(p); ok {
-		k, declared = r.Kinds.Named(a.Kind)
+		k, declared = r.FolderKind(a.Kind)
 	}
 	if !declared {
 		if seen, err := lookAt(w.local(p)); err != nil || seen.what == isFolder {

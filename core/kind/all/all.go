@@ -4,6 +4,7 @@ package all
 import (
 	"oakenchest/core/kind"
 	"oakenchest/core/kind/jsontree"
+	"oakenchest/core/kind/model"
 	"oakenchest/core/kind/opaque"
 	"oakenchest/core/kind/pack"
 	"oakenchest/core/kind/picture"
@@ -30,6 +31,7 @@ func Table() *kind.Table {
 		sqlitefile.Kind{},
 		picture.Kind{},
 		sound.Kind{},
+		model.Kind{},
 		xmltree.Kind{},
 		jsontree.Kind{},
 		yamltree.Kind{},
