@@ -10,7 +10,8 @@ import (
 
 // iniSyntax is the common ground of INI files: `[section]` headers, entries with =
 // or : behind the key, comments that begin with ; # or !. A line that ends with
-// a backslash goes on in the next, as in .properties files.
+// a backslash goes on in the next, as in .properties files; so does a value above
+// lines that are indented. A line without = or : is an entry without a value.
 type iniSyntax struct{}
 
 func (iniSyntax) sign() string { return "=" }
@@ -33,6 +34,14 @@ func (iniSyntax) parse(src string) (*document, error) {
 				return nil, fmt.Errorf("line %d: a section's name stands in no brackets", n)
 			}
 			d.sections = append(d.sections, &section{path: []string{name}, from: at, to: next, end: next})
+		case line[0] == ' ' || line[0] == '\t':
+			if n := len(s.entries); n > 0 && s.entries[n-1].to == at { // it goes on with the value above
+				e := s.entries[n-1]
+				e.valueTo, e.to, s.end = at+len(strings.TrimRight(line, " \t")), next, next
+				e.value = element.TextValue(src[e.valueAt:e.valueTo])
+				break
+			}
+			fallthrough
 		default:
 			for strings.HasSuffix(line, "\\") && !strings.HasSuffix(line, "\\\\") && next < len(src) {
 				_, further := lineAt(src, next)
@@ -62,7 +71,8 @@ func lineAt(src string, at int) (string, int) {
 func iniEntry(line string, from, to int) (*entry, error) {
 	i := strings.IndexAny(line, "=:")
 	if i < 0 {
-		return nil, errors.New("a line that is neither a section nor an entry nor a comment")
+		end := from + len(strings.TrimRight(line, " \t"))
+		return &entry{path: []string{strings.TrimSpace(line)}, from: from, to: to, valueAt: end, valueTo: end, value: element.NullValue()}, nil
 	}
 	key := strings.TrimSpace(line[:i])
 	if key == "" {
@@ -84,7 +94,7 @@ func (iniSyntax) key(path []string) (string, error) {
 
 func (iniSyntax) value(v element.Value, _ string) (string, error) {
 	if v.Sort() != element.Text {
-		return "", errors.New("only text can be an entry's value")
+		return "", errors.New("only text can be the value of an entry")
 	}
 	return v.Text(), nil // what would be read otherwise is found when the file is read again
 }

@@ -3,6 +3,7 @@ package xmltree
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -24,14 +25,23 @@ type attr struct {
 	lead, from, to int
 }
 
-// scanner reads a document (XML 1.0, fifth edition). Nothing is ever expanded
-// or fetched: entities other than the five of XML are refused.
+// scanner reads a document (XML 1.0, fifth edition). Nothing is ever fetched, and
+// nothing expanded but the document's own entities that stand for plain text, so
+// that it can't grow beyond bounds; others are refused.
 type scanner struct {
 	src   string
 	at    int
 	to    sink
 	attrs []attr
+	// entities are those that the document declares as plain text; expanded is how
+	// many bytes of them were put in.
+	entities map[string]string
+	expanded int
+	rough    bool // only places are asked for: references stay as they are
 }
+
+// maxExpanded bounds, in bytes, what a document's own entities add to it.
+const maxExpanded = 1 << 20
 
 func (s *scanner) fail(at int, format string, args ...any) error {
 	return fmt.Errorf("line %d: %w", strings.Count(s.src[:min(at, len(s.src))], "\n")+1, fmt.Errorf(format, args...))
@@ -84,7 +94,7 @@ func (s *scanner) decode(raw string, at int) (string, error) {
 	if bad := forbidden(raw); bad >= 0 {
 		return "", s.fail(at+bad, "a character that XML does not allow")
 	}
-	if strings.IndexByte(raw, '&') < 0 && strings.IndexByte(raw, '\r') < 0 {
+	if s.rough || strings.IndexByte(raw, '&') < 0 && strings.IndexByte(raw, '\r') < 0 {
 		return raw, nil
 	}
 	var b strings.Builder
@@ -100,7 +110,16 @@ func (s *scanner) decode(raw string, at int) (string, error) {
 			if end < 0 {
 				return "", s.fail(at+i, "an & that begins no reference")
 			}
-			r, err := reference(raw[i+1 : i+end])
+			name := raw[i+1 : i+end]
+			if text, own := s.entities[name]; own {
+				if s.expanded += len(text); s.expanded > maxExpanded {
+					return "", s.fail(at+i, "the entities of the document add up to too much")
+				}
+				b.WriteString(text)
+				i += end
+				continue
+			}
+			r, err := reference(name)
 			if err != nil {
 				return "", s.fail(at+i, "%w", err)
 			}
@@ -192,6 +211,7 @@ func (s *scanner) markup() error {
 		if err := s.documentType(); err != nil {
 			return err
 		}
+		s.declare(s.src[from:s.at])
 	default:
 		return s.fail(from, "markup that is not understood")
 	}
@@ -237,6 +257,21 @@ func (s *scanner) documentType() error {
 		}
 	}
 	return s.fail(from, "a document type that never ends")
+}
+
+var entityDeclaration = regexp.MustCompile(`<!ENTITY\s+([A-Za-z_][\w.-]*)\s+(?:"([^"&<%]*)"|'([^'&<%]*)')\s*>`)
+
+// declare takes the entities of a document type that stand for plain text. Others,
+// which hold references or are kept elsewhere, stay unknown.
+func (s *scanner) declare(doctype string) {
+	for _, m := range entityDeclaration.FindAllStringSubmatch(doctype, -1) {
+		if s.entities == nil {
+			s.entities = map[string]string{}
+		}
+		if _, twice := s.entities[m[1]]; !twice && forbidden(m[2]+m[3]) < 0 { // the first one counts
+			s.entities[m[1]] = m[2] + m[3]
+		}
+	}
 }
 
 func isSpace(c byte) bool { return c == ' ' || c == '\n' || c == '\t' || c == '\r' }

@@ -1,6 +1,7 @@
 package xmltree
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 	"unicode/utf8"
@@ -247,11 +248,11 @@ func (n *node) setAttribute(name string, v element.Value) error {
 
 // respan finds the attributes again after the start tag changed.
 func (n *node) respan() error {
-	doc, err := parse([]byte(strings.TrimSuffix(strings.TrimSuffix(n.start, "/>"), ">") + "/>"))
-	if err != nil {
-		return err
+	p := &parser{src: strings.TrimSuffix(strings.TrimSuffix(n.start, "/>"), ">") + "/>"}
+	if err := (&scanner{src: p.src, to: p, rough: true}).run(); err != nil || p.root == nil {
+		return errors.Join(err, errors.New("a start tag can't be changed"))
 	}
-	n.attrs = doc.root.attrs
+	n.attrs = p.root.attrs
 	return nil
 }
 

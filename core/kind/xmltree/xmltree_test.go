@@ -87,6 +87,22 @@ func TestHostileDocumentsAreRefused(t *testing.T) {
 	}
 }
 
+func TestTheDocumentsOwnEntitiesAreRead(t *testing.T) {
+	doc := `<!DOCTYPE a [<!ENTITY reef "Brindle 'Bay'"><!ENTITY ns 'urn:x'>]><a b="&ns;" c="1">&reef; &amp; more</a>`
+	a := tree(t, doc).Children[0]
+	if a.Prop("b").Text() != "urn:x" || a.Prop("text").Text() != "Brindle 'Bay' & more" {
+		t.Errorf("read as\n%s", a.Dump())
+	}
+	to := strings.Replace(doc, `c="1"`, `c="2"`, 1)
+	if got := write(t, doc, tree(t, to)); got != to {
+		t.Errorf("got %s", got)
+	}
+	flood := `<!DOCTYPE a [<!ENTITY e "` + strings.Repeat("e", 10_000) + `">]><a>` + strings.Repeat("&e;", 1000) + `</a>`
+	if _, err := (Kind{}).Read(source(flood)); err == nil || !strings.Contains(err.Error(), "too much") {
+		t.Errorf("a flood of entities: %v", err)
+	}
+}
+
 func FuzzXML(f *testing.F) {
 	f.Add(rounds, `<rounds><round id="x"/></rounds>`)
 	f.Add(`<a b='1'>t<c/>u</a>`, `<a b="2"><![CDATA[x]]><c d=""/></a>`)

@@ -62,7 +62,7 @@ func (w *editor) change(d *element.Delta) error {
 		return w.documents(d)
 	case d.A.Type == "value":
 		return w.replace(n, d.B.Prop(scalarItem))
-	case n.y.Style&yaml.FlowStyle != 0 && (len(d.Kids) > 0 || structural(d)):
+	case n.y.Style&yaml.FlowStyle != 0 && structural(d):
 		end, ok := flowEnd(w.doc.src, n.at)
 		if !ok {
 			return errPlace
@@ -78,11 +78,17 @@ func (w *editor) change(d *element.Delta) error {
 	return w.mapping(n, d)
 }
 
-// structural reports whether properties come or go, or lists change.
+// structural reports whether something comes, goes or moves, or lists of scalars
+// change.
 func structural(d *element.Delta) bool {
-	return slices.ContainsFunc(d.Props, func(p element.PropEdit) bool {
+	return rearranged(d) || slices.ContainsFunc(d.Props, func(p element.PropEdit) bool {
 		return p.From.IsAbsent() || p.To.IsAbsent() || p.From.Sort() == element.List || p.To.Sort() == element.List
 	})
+}
+
+// rearranged reports whether children come, go or move.
+func rearranged(d *element.Delta) bool {
+	return slices.ContainsFunc(d.Kids, func(k element.KidEdit) bool { return k.From < 0 || k.To < 0 || k.Moved })
 }
 
 func (w *editor) documents(d *element.Delta) error {
@@ -324,7 +330,14 @@ func flowEnd(src string, at int) (int, bool) {
 // list turns a block sequence into the one that is wanted: its items are runs of
 // lines, which stay whole wherever they go.
 func (w *editor) list(n *node, d *element.Delta) error {
-	if len(d.Kids) == 0 {
+	if !rearranged(d) {
+		for _, k := range d.Kids {
+			if k.Delta != nil {
+				if err := w.change(k.Delta); err != nil {
+					return err
+				}
+			}
+		}
 		return nil
 	}
 	if len(d.B.Children) == 0 || len(n.order) == 0 {
@@ -368,7 +381,11 @@ func (w *editor) list(n *node, d *element.Delta) error {
 			b.WriteByte('\n')
 		}
 	}
-	w.put(start, end, b.String())
+	text := b.String()
+	if !strings.HasSuffix(w.doc.src[start:end], "\n") {
+		text = strings.TrimSuffix(text, "\n")
+	}
+	w.put(start, end, text)
 	return nil
 }
 
