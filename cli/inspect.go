@@ -111,32 +111,50 @@ func (a *App) readerAt(full string) (*state.Reader, string, error) {
 
 // artifact reads a file on disk, or a folder that the project declares.
 func (a *App) artifact(ctx context.Context, name string) (*state.Artifact, error) {
+	if info, err := os.Stat(a.at(name)); err == nil && info.IsDir() {
+		return a.folderArtifact(ctx, name)
+	}
+	src, k, err := a.fileArtifact(name)
+	if err != nil {
+		return nil, err
+	}
+	art := &state.Artifact{Path: name, Source: src}
+	reader, _, err := a.readerAt(a.at(name))
+	if err != nil {
+		return nil, err
+	}
+	art.Reading, art.Kind, art.Why = reader.Kinds.Read(k, src)
+	return art, nil
+}
+
+// fileArtifact gives a file on disk and its kind, without reading it as that.
+func (a *App) fileArtifact(name string) (kind.FileSource, kind.Kind, error) {
 	full := a.at(name)
 	info, err := os.Stat(full)
 	switch {
 	case errors.Is(err, os.ErrNotExist):
-		return nil, fault.New(fault.Usage, "Check the spelling of the path.", "There is no file %s.", name)
+		err = fault.New(fault.Usage, "Check the spelling of the path.", "There is no file %s.", name)
 	case err != nil:
-		return nil, fault.New(fault.Usage, "Check the rights on it.", "%s can't be read: %w.", name, err)
+		err = fault.New(fault.Usage, "Check the rights on it.", "%s can't be read: %w.", name, err)
 	case info.IsDir():
-		return a.folderArtifact(ctx, name)
+		err = fault.New(fault.Usage, "Name a file.", "%s is a folder.", name)
 	case info.Size() > kind.MaxFile:
-		return nil, fault.New(fault.Refused, "It can be committed all the same.", "%s is larger than %s, and is treated as opaque.", name, element.SizeText(kind.MaxFile))
+		err = fault.New(fault.Refused, "It can be committed all the same.", "%s is larger than %s, and is treated as opaque.", name, element.SizeText(kind.MaxFile))
+	}
+	if err != nil {
+		return kind.FileSource{}, nil, err
 	}
 	data, err := os.ReadFile(full)
 	if err != nil {
-		return nil, fault.New(fault.Usage, "Check the rights on it.", "%s can't be read: %w.", name, err)
+		return kind.FileSource{}, nil, fault.New(fault.Usage, "Check the rights on it.", "%s can't be read: %w.", name, err)
 	}
-	src := diskSource(full, data)
-	art := &state.Artifact{Path: name, Source: src}
 	reader, path, err := a.readerAt(full)
 	if err != nil {
-		return nil, err
+		return kind.FileSource{}, nil, err
 	}
+	src := diskSource(full, data)
 	src.Name = path
-	art.Source = src
-	art.Reading, art.Kind, art.Why = reader.Kinds.Read(reader.KindOf(path, data), src)
-	return art, nil
+	return src, reader.KindOf(path, data), nil
 }
 
 func diskSource(full string, data []byte) kind.FileSource {

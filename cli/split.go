@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/spf13/cobra"
 
@@ -36,19 +37,19 @@ that reads it.`,
 		Args:              cobra.ExactArgs(2),
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			art, err := a.artifact(cmd.Context(), args[0])
+			src, k, err := a.fileArtifact(args[0])
 			if err != nil {
 				return err
 			}
-			if art.Why != nil {
-				return fault.New(fault.Damaged, "Nothing was written.", "%s can't be taken apart: %w.", args[0], art.Why)
-			}
-			s, ok := art.Kind.(kind.Splitter)
+			s, ok := k.(kind.Splitter)
 			if !ok {
-				return fault.New(fault.Usage, "oaken kinds shows which kinds can be split.", "%s is of the kind %s, which is one part already.", args[0], art.Kind.Name())
+				return fault.New(fault.Usage, "oaken kinds shows which kinds can be split.", "%s is of the kind %s, which is one part already.", args[0], k.Name())
 			}
-			parts, err := s.Split(art.Source)
-			if err != nil {
+			parts, err := s.Split(src)
+			switch {
+			case errors.Is(err, kind.ErrWhole):
+				return fault.New(fault.Usage, "A recipe can say what is to become a part; see oaken help recipe.", "%s can't be taken apart: %w.", args[0], err)
+			case err != nil:
 				return fault.New(fault.Damaged, "Nothing was written.", "%s can't be taken apart: %w.", args[0], err)
 			}
 			if err := writeParts(a.at(args[1]), parts); err != nil {
@@ -98,20 +99,7 @@ func writeParts(folder string, parts []kind.Part) error {
 		return fault.New(fault.Refused, "Name a new or empty folder.", "%s is not empty, so nothing was written.", folder)
 	}
 	existed := err == nil
-	for _, p := range parts {
-		if !filepath.IsLocal(filepath.FromSlash(p.Name)) {
-			err = fault.New(fault.Refused, "Nothing was written.", "The part %q would lie outside of the folder.", p.Name)
-			break
-		}
-		full := filepath.Join(folder, filepath.FromSlash(p.Name))
-		if err = os.MkdirAll(filepath.Dir(full), 0o777); err != nil {
-			break
-		}
-		if err = os.WriteFile(full, p.Data, 0o666); err != nil {
-			break
-		}
-	}
-	if err == nil || errors.Is(err, fs.ErrNotExist) && len(parts) == 0 {
+	if err = layParts(folder, parts); err == nil {
 		return nil
 	}
 	if existed {
@@ -123,6 +111,38 @@ func writeParts(folder string, parts []kind.Part) error {
 		os.RemoveAll(folder)
 	}
 	return err
+}
+
+// writers is how many files are written at a time.
+const writers = 4
+
+// layParts writes parts below a folder, several at a time.
+func layParts(folder string, parts []kind.Part) error {
+	made := map[string]bool{}
+	for _, p := range parts {
+		if !filepath.IsLocal(filepath.FromSlash(p.Name)) {
+			return fault.New(fault.Refused, "Nothing was written.", "The part %q would lie outside of the folder.", p.Name)
+		}
+		dir := filepath.Dir(filepath.Join(folder, filepath.FromSlash(p.Name)))
+		if made[dir] {
+			continue
+		}
+		if err := os.MkdirAll(dir, 0o777); err != nil {
+			return err
+		}
+		made[dir] = true
+	}
+	failed := make([]error, writers)
+	var all sync.WaitGroup
+	for w := range writers {
+		all.Go(func() {
+			for i := w; i < len(parts) && failed[w] == nil; i += writers {
+				failed[w] = os.WriteFile(filepath.Join(folder, filepath.FromSlash(parts[i].Name)), parts[i].Data, 0o666)
+			}
+		})
+	}
+	all.Wait()
+	return errors.Join(failed...)
 }
 
 func newJoin(a *App) *cobra.Command {

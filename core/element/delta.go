@@ -32,7 +32,7 @@ type KidEdit struct {
 // linear in the two trees; equal subtrees are skipped by digest.
 func Compare(a, b *Element) *Delta {
 	m := digests{}
-	if m.of(a).whole == m.of(b).whole {
+	if m.same(a, b) {
 		return nil
 	}
 	return m.compare(a, b)
@@ -53,9 +53,9 @@ func (m digests) compare(a, b *Element) *Delta {
 			differs = true
 		} else {
 			pairs = append(pairs, [2]int{j, i})
-			if c := a.Children[i]; m.of(c).whole != m.of(k).whole {
+			if c := a.Children[i]; !m.same(c, k) {
 				differs = true
-				if m.of(c).body != m.of(k).body {
+				if !m.sameBody(c, k) {
 					edit.Delta = m.compare(c, k)
 				}
 			}

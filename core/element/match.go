@@ -33,6 +33,12 @@ func (m digests) match(a, b *Element) pairing {
 	for j := range p.toA {
 		p.toA[j] = -1
 	}
+	if aligned(a.Children, b.Children) {
+		for i := range a.Children {
+			p.pair(i, i)
+		}
+		return p
+	}
 	m.matchKeyed(a.Children, b.Children, &p)
 	m.matchKeyless(a, b, &p)
 	m.matchRenamed(a.Children, b.Children, &p)
@@ -58,11 +64,17 @@ func (m digests) matchKeyed(a, b []*Element, p *pairing) {
 }
 
 func (m digests) matchKeyless(a, b *Element, p *pairing) {
-	ia, da := m.keyless(a.Children)
-	ib, db := m.keyless(b.Children)
+	ia, ib := m.trim(a.Children, b.Children, p)
 	if len(ia) == 0 || len(ib) == 0 {
 		return
 	}
+	if len(ia) == 1 && len(ib) == 1 {
+		if a.Children[ia[0]].Type == b.Children[ib[0]].Type {
+			p.pair(ia[0], ib[0])
+		}
+		return
+	}
+	da, db := m.sums(a.Children, ia), m.sums(b.Children, ib)
 	if !a.Ordered || !b.Ordered {
 		for _, q := range firstPairs(da, db) {
 			p.pair(ia[q[0]], ib[q[1]])
@@ -82,13 +94,37 @@ func (m digests) matchKeyless(a, b *Element, p *pairing) {
 	}
 }
 
-func (m digests) keyless(kids []*Element) (at []int, sums []Digest) {
+// trim pairs equal keyless children at the beginning and at the end of two lists,
+// and gives the places of those between.
+func (m digests) trim(a, b []*Element, p *pairing) (ia, ib []int) {
+	ia, ib = keyless(a), keyless(b)
+	for len(ia) > 0 && len(ib) > 0 && m.same(a[ia[0]], b[ib[0]]) {
+		p.pair(ia[0], ib[0])
+		ia, ib = ia[1:], ib[1:]
+	}
+	for len(ia) > 0 && len(ib) > 0 && m.same(a[ia[len(ia)-1]], b[ib[len(ib)-1]]) {
+		p.pair(ia[len(ia)-1], ib[len(ib)-1])
+		ia, ib = ia[:len(ia)-1], ib[:len(ib)-1]
+	}
+	return ia, ib
+}
+
+func keyless(kids []*Element) []int {
+	var at []int
 	for i, k := range kids {
 		if k.Key == "" {
-			at, sums = append(at, i), append(sums, m.of(k).whole)
+			at = append(at, i)
 		}
 	}
-	return at, sums
+	return at
+}
+
+func (m digests) sums(kids []*Element, at []int) []Digest {
+	out := make([]Digest, len(at))
+	for i, k := range at {
+		out[i] = m.of(kids[k]).whole
+	}
+	return out
 }
 
 func open(at, taken []int) []int {
@@ -216,7 +252,7 @@ func (m digests) similar(a, b *Element) float64 {
 	if a.Type != b.Type {
 		return 0
 	}
-	if m.of(a).body == m.of(b).body {
+	if m.sameBody(a, b) {
 		return 1
 	}
 	total, same := 0.0, 0.0

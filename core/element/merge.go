@@ -35,7 +35,7 @@ func (g *merger) ask(c Conflict) Choice {
 	return Choice{Keep: KeepMine}
 }
 
-func (g *merger) same(a, b *Element) bool { return g.sums.of(a).whole == g.sums.of(b).whole }
+func (g *merger) same(a, b *Element) bool { return g.sums.same(a, b) }
 
 func (g *merger) node(at Address, b, m, t *Element) *Element {
 	switch {

@@ -20,6 +20,9 @@ import (
 // ErrNoFile says that a Source has no such file.
 var ErrNoFile = errors.New("no such file")
 
+// ErrWhole says that there is nothing to take apart in an artifact.
+var ErrWhole = errors.New("nothing in it is content of its own")
+
 // MaxFile bounds, in bytes, a file that is read as elements; a larger one is
 // treated as opaque.
 const MaxFile = 256 << 20

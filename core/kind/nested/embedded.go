@@ -51,6 +51,65 @@ func Detect(text string, limit int64) (Found, bool) {
 	}
 }
 
+// MayHold reports whether a text of XML or JSON has signs of embedded content; when
+// it has none, it need not be read to be taken apart.
+func MayHold(data []byte) bool {
+	run := 0
+	for i, c := range data {
+		switch class[c] {
+		case letterOf64:
+			if run++; run >= leastEmbedded {
+				return true
+			}
+			continue
+		case opener: // of JSON in a text, of references to < and ", of percent-encoded text, of CDATA
+			if i+1 < len(data) && suspicious(data[max(i-1, 0):min(i+6, len(data))], i > 0) {
+				return true
+			}
+		}
+		run = 0
+	}
+	return false
+}
+
+// The classes of bytes that MayHold tells apart.
+const (
+	other = iota
+	letterOf64
+	opener
+)
+
+var class = func() (out [256]byte) {
+	for _, c := range "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/=" {
+		out[c] = letterOf64
+	}
+	for _, c := range "{[%&!\\" {
+		out[c] = opener
+	}
+	return out
+}()
+
+// suspicious looks at an opening sign, with the byte before it and some behind it.
+func suspicious(around []byte, before bool) bool {
+	prev, at := byte(0), around
+	if before {
+		prev, at = around[0], around[1:]
+	}
+	switch at[0] {
+	case '{', '[':
+		return prev == '"' || prev == '\'' || prev == '>'
+	case '%':
+		return bytes.HasPrefix(bytes.ToUpper(at), []byte("%3C")) || bytes.HasPrefix(bytes.ToUpper(at), []byte("%7B")) || bytes.HasPrefix(bytes.ToUpper(at), []byte("%5B"))
+	case '&':
+		return bytes.HasPrefix(at, []byte("&lt;?")) || bytes.HasPrefix(at, []byte("&#"))
+	case '!':
+		return bytes.HasPrefix(at, []byte("![CDA"))
+	case '\\':
+		return len(at) > 1 && (at[1] == '"' || at[1] == 'u' || at[1] == 'n')
+	}
+	return false
+}
+
 // likely tells from a text's signs which encoding it may have.
 func likely(text string) string {
 	head := strings.TrimLeft(text[:min(len(text), 80)], "\ufeff \t\r\n")

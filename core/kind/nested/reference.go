@@ -1,6 +1,7 @@
 package nested
 
 import (
+	"bytes"
 	"strings"
 
 	"oakenchest/core/kind"
@@ -37,7 +38,7 @@ func ParseReference(text string) (file, encoding string, ok bool) {
 }
 
 // Mentions reports whether bytes may hold a reference.
-func Mentions(data []byte) bool { return strings.Contains(string(data), "oaken-part") }
+func Mentions(data []byte) bool { return bytes.Contains(data, []byte("oaken-part")) }
 
 // Divider is a kind whose documents can be taken apart: what they hold becomes
 // files of their own.

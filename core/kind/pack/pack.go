@@ -93,7 +93,10 @@ func unpack(f *zip.File, limit int64) ([]byte, error) {
 	}
 	defer r.Close()
 	var b bytes.Buffer
-	n, err := io.Copy(&b, io.LimitReader(r, limit+1))
+	if size := f.UncompressedSize64; size < 1<<26 { // what it says of itself, and the room that ReadFrom wants at the end
+		b.Grow(int(size) + bytes.MinRead)
+	}
+	n, err := b.ReadFrom(io.LimitReader(r, limit+1))
 	if err == nil && n > limit {
 		err = errors.New("the archive unpacks to more than " + element.SizeText(MaxUnpacked))
 	}

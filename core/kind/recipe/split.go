@@ -1,7 +1,6 @@
 package recipe
 
 import (
-	"errors"
 	"fmt"
 	"path"
 	"slices"
@@ -49,7 +48,7 @@ func (k Kind) Split(src kind.Source) ([]kind.Part, error) {
 		return nil, err
 	}
 	if len(parts) == 0 {
-		return nil, errors.New("nothing in it is content of its own; a recipe can say what is to become a part (see oaken help recipe)")
+		return nil, kind.ErrWhole
 	}
 	about := jsondoc.Obj().Set("format", jsondoc.Str(format)).Set("file", jsondoc.Str(name)).Set("kind", jsondoc.Str(k.Name()))
 	return append([]kind.Part{{Name: marker, Data: jsondoc.Format(about, "  ")}, {Name: name, Data: body}}, parts...), nil
@@ -104,6 +103,9 @@ func (k Kind) TakeApart(src kind.Source, file string, names partfile.Names) ([]b
 	if err != nil || nested.Mentions(data) {
 		return data, nil, err // references of its own would be taken for ours
 	}
+	if (k.Name() == "xml" || k.Name() == "json") && !k.divides() && !nested.MayHold(data) {
+		return data, nil, nil
+	}
 	raw, err := k.Writer.Read(src)
 	if err != nil {
 		return nil, nil, err
@@ -128,6 +130,18 @@ func (k Kind) TakeApart(src kind.Source, file string, names partfile.Names) ([]b
 	}
 	data, err = t.slices(data, v.rules)
 	return data, t.parts, err
+}
+
+// divides reports whether a recipe may ask for parts or for embedded content.
+func (k Kind) divides() bool {
+	for _, r := range k.recipes {
+		for _, e := range r.Elements {
+			if e.Part || len(e.Embedded) > 0 {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // content gives the raw tree of a view with references for what is embedded.

@@ -29,6 +29,7 @@ func (w *sceneWriter) hierarchy() error {
 		}
 		children[p][i], parent[i] = true, p
 	}
+	was := w.f.list("nodes")
 	for i, s := range slots {
 		for steps, at := 0, i; at >= 0; steps, at = steps+1, parent[at] {
 			if steps > len(slots) {
@@ -37,7 +38,7 @@ func (w *sceneWriter) hierarchy() error {
 		}
 		var old *jsondoc.Node
 		if s.old >= 0 {
-			old = w.f.list("nodes")[s.old].Get("children")
+			old = was[s.old].Get("children")
 		}
 		list := w.inOldOrder(old, children[i])
 		if list != nil && len(list.Items) == 0 {

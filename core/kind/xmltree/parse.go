@@ -115,10 +115,10 @@ func (p *parser) endTag(name string, from, to int) error {
 }
 
 func (p *parser) text(text string, from, to int) error {
-	blank := strings.Trim(text, " \t\r\n") == ""
+	space := blank(text)
 	top := p.top()
 	if top == nil {
-		if !blank || p.src[from] == '<' {
+		if !space || p.src[from] == '<' {
 			return errors.New("text outside of the root element")
 		}
 		return nil
@@ -126,7 +126,7 @@ func (p *parser) text(text string, from, to int) error {
 	if last := len(p.texts) - 1; p.texts[last] != nil {
 		p.texts[last] = append(p.texts[last], text...)
 	}
-	if !blank {
+	if !space {
 		top.kids = append(top.kids, &node{run: true, text: text, lead: p.src[p.done:from], raw: p.src[from:to]})
 		p.done = to
 	}
@@ -165,6 +165,11 @@ func (b *builder) startTag(name string, attrs []attr, _, _ int, closed bool) err
 	}
 	if n := len(b.open); n > 0 {
 		f := &b.open[n-1]
+		for _, text := range f.texts { // it is among elements after all
+			if !blank(text) {
+				f.e.Children = append(f.e.Children, runOf(text))
+			}
+		}
 		f.e.Children, f.holds, f.texts = append(f.e.Children, e), true, nil
 		if e.Key != "" {
 			f.keyed++
@@ -192,7 +197,6 @@ func (b *builder) endTag(name string, _, _ int) error {
 			distinct(f.e.Children)
 		}
 	case len(f.texts) > 0:
-		f.e.Children = nil
 		if text := strings.Join(f.texts, ""); text != "" {
 			f.e.Props = append(f.e.Props, element.Prop{Name: textProperty, Value: element.TextValue(text)})
 		}
@@ -202,9 +206,8 @@ func (b *builder) endTag(name string, _, _ int) error {
 }
 
 func (b *builder) text(text string, from, to int) error {
-	trimmed := strings.Trim(text, " \t\r\n")
 	if len(b.open) == 0 {
-		if trimmed != "" || to-from > len(text) && to-from >= len("<![CDATA[]]>") {
+		if !blank(text) || to-from > len(text) && to-from >= len("<![CDATA[]]>") {
 			return errors.New("text outside of the root element")
 		}
 		return nil
@@ -212,9 +215,18 @@ func (b *builder) text(text string, from, to int) error {
 	f := &b.open[len(b.open)-1]
 	if !f.holds {
 		f.texts = append(f.texts, text)
-	}
-	if trimmed != "" {
+	} else if !blank(text) {
 		f.e.Children = append(f.e.Children, runOf(text))
 	}
 	return nil
+}
+
+// blank reports whether a text is space alone.
+func blank(s string) bool {
+	for i := 0; i < len(s); i++ {
+		if !isSpace(s[i]) {
+			return false
+		}
+	}
+	return true
 }
