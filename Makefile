@@ -16,11 +16,17 @@ demo: build
 	@$(PROGRAM) --in demo demo brindle-bay
 	@echo; echo "The program is $(PROGRAM). To call it by its name: export PATH=\"$(CURDIR)/bin:\$$PATH\""
 
-# What the tests use besides Go: the engine's own shell as an outside judge,
-# archive programs as other people's editors, and a browser to look at pages.
+# What the tests use besides Go: the engine's own shell as an outside judge, archive
+# programs and programs for pictures and sounds as other people's editors, and a
+# browser to look at pages. Tests whose program can't be had are left out, and say so;
+# LibreOffice is used when it is there.
 setup:
-	@for p in sqlite3 zip unzip chromium; do command -v $$p >/dev/null || missing="$$missing $$p"; done; \
-	if [ -n "$$missing" ]; then apt-get update -qq && apt-get install -y -qq $$missing; fi
+	@for p in sqlite3 zip unzip; do command -v $$p >/dev/null || missing="$$missing $$p"; done; \
+	for p in chromium sox; do command -v $$p >/dev/null || more="$$more $$p"; done; \
+	test -x /usr/bin/convert || more="$$more imagemagick"; \
+	if [ -n "$$missing$$more" ]; then apt-get update -qq || true; fi; \
+	for p in $$more; do apt-get install -y -qq --no-install-recommends $$p >/dev/null 2>&1 || echo "$$p can't be installed: the tests that use it are left out"; done; \
+	if [ -n "$$missing" ]; then apt-get install -y -qq $$missing; fi
 
 check:
 	@files=$$(gofmt -l $$(git ls-files '*.go')); if [ -n "$$files" ]; then echo "gofmt would change:"; echo "$$files"; exit 1; fi

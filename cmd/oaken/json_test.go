@@ -18,7 +18,7 @@ func documented(t *testing.T) map[string][]string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	schema, field := regexp.MustCompile("`(oaken\\.[a-z]+/[0-9]+)`"), regexp.MustCompile("`([A-Za-z]+)`")
+	schema, field := regexp.MustCompile("`(oaken\\.[a-z-]+/[0-9]+)`"), regexp.MustCompile("`([A-Za-z]+)`")
 	inner := regexp.MustCompile(`\[[^\]]*\]`)
 	out := map[string][]string{}
 	for line := range strings.Lines(string(text)) {

@@ -32,7 +32,7 @@ type ElementRule struct {
 	Key []string `toml:"key"`
 	// Ordered says whether the order of the children means something.
 	Ordered *bool `toml:"ordered"`
-	// Noise names properties and children that say nothing.
+	// Noise names properties and children that say nothing; TYPE=KEY is one child.
 	Noise []string `toml:"noise"`
 	// Embedded tells how a property's text holds content.
 	Embedded map[string]string `toml:"embedded"`

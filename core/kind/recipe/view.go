@@ -59,7 +59,8 @@ func (v *viewer) leaveOut(e *element.Element, noise []string) {
 		return slices.Contains(noise, p.Name) && v.drop(&element.Element{Props: []element.Prop{p}})
 	})
 	e.Children = slices.DeleteFunc(slices.Clone(e.Children), func(c *element.Element) bool {
-		return slices.Contains(noise, v.rules.nameOf(c)) && v.drop(c)
+		name := v.rules.nameOf(c)
+		return (slices.Contains(noise, name) || slices.Contains(noise, name+"="+c.Key)) && v.drop(c)
 	})
 }
 
