@@ -20,6 +20,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
@@ -48,7 +49,8 @@ type App struct {
 	json, quiet bool
 	running     bool // the call was understood
 	kinds       *kind.Table
-	watch       func(*recipe.Report) // told how recipes fitted what is read; nil for nobody
+	saying      func(property string, v element.Value) string // how what is inspected writes its values
+	watch       func(*recipe.Report)                          // told how recipes fitted what is read; nil for nobody
 	bar         progress
 }
 

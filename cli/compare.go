@@ -9,6 +9,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/kind"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
@@ -257,7 +258,7 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 			rows = append(rows, []cell{{d.Path, plain}, {quietNote, faint}})
 		}
 		for _, c := range d.Changes {
-			text, t := changeText(c)
+			text, t := changeText(c, a.words(d.Kind))
 			if note := d.Note(c); note != "" {
 				text = note
 			}
@@ -270,8 +271,22 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 	a.table(a.Out, "  ", rows)
 }
 
+// words gives how values of a kind are written for people.
+func (a *App) words(kindName string) func(property string, v element.Value) string {
+	k, _ := a.kinds.Named(kindName)
+	speaker, _ := k.(kind.Speaker)
+	return func(property string, v element.Value) string {
+		if speaker != nil {
+			if text := speaker.Say(property, v); text != "" {
+				return text
+			}
+		}
+		return v.String()
+	}
+}
+
 // changeText says what happened, so that it reads on from the address.
-func changeText(c element.Change) (string, tone) {
+func changeText(c element.Change, say func(string, element.Value) string) (string, tone) {
 	switch c.Kind {
 	case element.Added, element.Removed:
 		t := good
@@ -283,7 +298,7 @@ func changeText(c element.Change) (string, tone) {
 		}
 		return string(c.Kind) + "  " + oneLine(c.Element.Summary(), 2*valueWidth), t
 	case element.Edited:
-		return oneLine(c.From.String(), valueWidth) + " → " + oneLine(c.To.String(), valueWidth), warm
+		return oneLine(say(c.Address.Property, c.From), valueWidth) + " → " + oneLine(say(c.Address.Property, c.To), valueWidth), warm
 	default:
 		return string(c.Kind) + "  " + oneLine(c.From.String(), valueWidth) + " → " + oneLine(c.To.String(), valueWidth), warm
 	}

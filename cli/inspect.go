@@ -64,6 +64,7 @@ func newInspect(a *App) *cobra.Command {
 			if m, ok := art.Kind.(kind.Measurer); ok && address.Whole() {
 				a.showFacts(m, art)
 			}
+			a.saying = a.words(art.Kind.Name())
 			a.showElement(root, "  ", depth)
 			return nil
 		},
@@ -180,10 +181,18 @@ func (a *App) folderArtifact(ctx context.Context, name string) (*state.Artifact,
 	return w.Reader().Read(ctx, w.Work(), p)
 }
 
+// said gives a property's value for people.
+func (a *App) said(p element.Prop) string {
+	if a.saying == nil {
+		return p.Value.String()
+	}
+	return a.saying(p.Name, p.Value)
+}
+
 // showElement writes an element's properties, one a line, and what is below it.
 func (a *App) showElement(e *element.Element, indent string, depth int) {
 	for _, p := range e.Props {
-		a.say("%s%s  %s", indent, a.paint(faint, p.Name), oneLine(p.Value.String(), 90))
+		a.say("%s%s  %s", indent, a.paint(faint, p.Name), oneLine(a.said(p), 90))
 	}
 	a.showChildren(e, indent, depth)
 }
@@ -205,7 +214,7 @@ func (a *App) showChildren(e *element.Element, indent string, depth int) {
 				if p.Value.Text() == k.Key && (p.Name == "id" || p.Name == "name" || p.Name == "key") || strings.HasPrefix(p.Name, "(") {
 					continue // the line says it already
 				}
-				props = append(props, cell{p.Name, faint}, cell{oneLine(p.Value.String(), 60), plain})
+				props = append(props, cell{p.Name, faint}, cell{oneLine(a.said(p), 60), plain})
 			}
 		}
 		if depth == 1 && len(k.Children) > 0 {

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"oakenchest/core/element"
+	"oakenchest/core/kind/scene"
 	"oakenchest/core/state"
 )
 
@@ -93,7 +94,7 @@ func nodeRowOf(name string, was, is *element.Element) nodeRow {
 		r.Word = "edited"
 	}
 	for _, c := range nodeColumns {
-		from, to := cellText(was.Prop(c)), cellText(is.Prop(c))
+		from, to := cellText(c, was.Prop(c)), cellText(c, is.Prop(c))
 		if from == to {
 			r.Cells = append(r.Cells, nodeCell{To: []piece{{Text: to}}})
 			continue
@@ -107,9 +108,12 @@ func nodeRowOf(name string, was, is *element.Element) nodeRow {
 	return r
 }
 
-func cellText(v element.Value) string {
+func cellText(property string, v element.Value) string {
 	if v.IsAbsent() {
 		return ""
+	}
+	if text := (scene.Kind{}).Say(property, v); text != "" {
+		return text
 	}
 	return shorten(v.String())
 }

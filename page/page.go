@@ -167,14 +167,14 @@ func changeRows(a Artifact) (rows []row, more int) {
 			}
 		}
 		last = c.Address.Steps
-		r.From, r.To = values(c)
+		r.From, r.To = values(c, kindOf(a))
 		rows = append(rows, r)
 	}
 	return rows, 0
 }
 
 // values gives what a change leads from and to, with the words that differ marked.
-func values(c element.Change) (from, to []piece) {
+func values(c element.Change, speaker kind.Kind) (from, to []piece) {
 	switch c.Kind {
 	case element.Added:
 		return nil, []piece{{Text: summary(c)}}
@@ -182,6 +182,9 @@ func values(c element.Change) (from, to []piece) {
 		return []piece{{Text: summary(c)}}, nil
 	}
 	a, b := shown(c.From), shown(c.To)
+	if s, ok := speaker.(kind.Speaker); ok && s.Say(c.Address.Property, c.From) != "" && s.Say(c.Address.Property, c.To) != "" {
+		a, b = s.Say(c.Address.Property, c.From), s.Say(c.Address.Property, c.To)
+	}
 	if c.From.IsAbsent() || c.To.IsAbsent() {
 		if c.From.IsAbsent() {
 			return nil, []piece{{Text: b}}
@@ -190,6 +193,14 @@ func values(c element.Change) (from, to []piece) {
 	}
 	x, y := lines.Words(a, b)
 	return pieces(a, x), pieces(b, y)
+}
+
+// kindOf gives the kind of an artifact, nil when neither version is there.
+func kindOf(a Artifact) kind.Kind {
+	if a.Is != nil {
+		return a.Is.Kind
+	}
+	return nil
 }
 
 func summary(c element.Change) string {

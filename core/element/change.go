@@ -39,15 +39,16 @@ func (d *Delta) list(inA, inB Address, out *[]Change) {
 	for _, p := range d.Props {
 		*out = append(*out, Change{Kind: Edited, Address: inB.Of(p.Name), From: p.From, To: p.To})
 	}
-	stepsA, stepsB := stepsOf(d.A.Children), stepsOf(d.B.Children)
+	stepsA, stepsB := steps{kids: d.A.Children}, steps{kids: d.B.Children}
 	for _, k := range d.Kids {
 		switch {
+		case k.To >= 0 && k.From >= 0 && k.Delta == nil && !k.Moved && d.A.Children[k.From].Key == d.B.Children[k.To].Key:
 		case k.To < 0:
-			*out = append(*out, Change{Kind: Removed, Address: inA.Below(stepsA[k.From]), Element: d.A.Children[k.From]})
+			*out = append(*out, Change{Kind: Removed, Address: inA.Below(stepsA.at(k.From)), Element: d.A.Children[k.From]})
 		case k.From < 0:
-			*out = append(*out, Change{Kind: Added, Address: inB.Below(stepsB[k.To]), Element: d.B.Children[k.To]})
+			*out = append(*out, Change{Kind: Added, Address: inB.Below(stepsB.at(k.To)), Element: d.B.Children[k.To]})
 		default:
-			at := inB.Below(stepsB[k.To])
+			at := inB.Below(stepsB.at(k.To))
 			if from, to := d.A.Children[k.From].Key, d.B.Children[k.To].Key; from != to {
 				*out = append(*out, Change{Kind: Renamed, Address: at, From: TextValue(from), To: TextValue(to)})
 			}
@@ -55,10 +56,27 @@ func (d *Delta) list(inA, inB Address, out *[]Change) {
 				*out = append(*out, Change{Kind: Moved, Address: at, From: IntValue(int64(k.From) + 1), To: IntValue(int64(k.To) + 1)})
 			}
 			if k.Delta != nil {
-				k.Delta.list(inA.Below(stepsA[k.From]), at, out)
+				k.Delta.list(inA.Below(stepsA.at(k.From)), at, out)
 			}
 		}
 	}
+}
+
+// steps gives the steps of children; those without keys are counted when the first
+// of them is asked for.
+type steps struct {
+	kids []*Element
+	all  []Step
+}
+
+func (s *steps) at(i int) Step {
+	if k := s.kids[i]; k.Key != "" && s.all == nil {
+		return Step{Type: k.Type, Key: k.Key}
+	}
+	if s.all == nil {
+		s.all = stepsOf(s.kids)
+	}
+	return s.all[i]
 }
 
 // joinMoves turns the removal and the addition of one and the same keyed

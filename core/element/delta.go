@@ -45,7 +45,8 @@ func (m digests) compare(a, b *Element) *Delta {
 	}
 	p := m.match(a, b)
 	differs := a.Ordered != b.Ordered
-	var pairs [][2]int
+	pairs := make([][2]int, 0, len(b.Children))
+	d.Kids = make([]KidEdit, 0, len(b.Children))
 	for j, k := range b.Children {
 		i := p.toA[j]
 		edit := KidEdit{From: i, To: j}
@@ -68,7 +69,7 @@ func (m digests) compare(a, b *Element) *Delta {
 			d.Kids = append(d.Kids, KidEdit{From: i, To: -1})
 		}
 	}
-	if a.Ordered && b.Ordered {
+	if a.Ordered && b.Ordered && !inOrder(pairs) {
 		still := increasing(pairs)
 		for _, q := range pairs {
 			if len(still) > 0 && still[0] == q {

@@ -101,6 +101,16 @@ func firstPairs(a, b []Digest) [][2]int {
 	return out
 }
 
+// inOrder reports whether the second numbers of pairs increase.
+func inOrder(pairs [][2]int) bool {
+	for i := 1; i < len(pairs); i++ {
+		if pairs[i][1] < pairs[i-1][1] {
+			return false
+		}
+	}
+	return true
+}
+
 // increasing keeps a longest run of pairs whose second numbers increase (by
 // patience sorting, n log n). The first numbers must increase already.
 func increasing(pairs [][2]int) [][2]int {

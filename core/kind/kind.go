@@ -112,6 +112,13 @@ type Measurer interface {
 	Measure(was, is Source) (map[string]string, error)
 }
 
+// Speaker is a kind that can say a value in words that people read more easily.
+type Speaker interface {
+	Kind
+	// Say gives the words for a property's value; nothing when there are none better.
+	Say(property string, v element.Value) string
+}
+
 // Part is one file of an artifact that has been split. Name has / between
 // folders and is legal on every file system.
 type Part struct {

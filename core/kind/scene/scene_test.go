@@ -339,3 +339,17 @@ func TestSeamsAreTheViewsOfTheBuffer(t *testing.T) {
 		Kind{}.Seams(bytes.NewReader(data[:n]), int64(n))
 	}
 }
+
+func TestRotationsAreSaidAsAngles(t *testing.T) {
+	for quaternion, want := range map[string]string{
+		"0 0 0 1": "0°", "0 0.70710678 0 0.70710678": "90° about y", "0.38268343 0 0 -0.92387953": "45° about −x", "0.5 0.5 0.5 0.5": "120° about 0.58 0.58 0.58", "1 1 1 1": "", "0 0 1": "",
+	} {
+		var items []element.Value
+		for f := range strings.FieldsSeq(quaternion) {
+			items = append(items, element.NumberValue(f))
+		}
+		if got := (Kind{}).Say("rotation", element.ListValue(items...)); got != want {
+			t.Errorf("%s is %q, want %q", quaternion, got, want)
+		}
+	}
+}
