@@ -27,7 +27,7 @@ order matters, what is noise, what is embedded, what becomes a file of its own.
 
   [[recipe.element]]
   at = "section/field"
-  key = ["@caption"]
+  key = ["caption"]
   noise = ["saved", "build"]
 
 docs/recipes.md tells all of it.`,
