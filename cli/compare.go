@@ -28,7 +28,8 @@ the name of a state, write ./PATH.
 
 --lines shows texts line by line, those inside packages too. --html makes one page
 to look at in a browser: pictures side by side, sounds as waves, a scene's nodes as
-a table. --viewer opens the programs that oaken.toml names for kinds:
+a table. --viewer runs the programs that oaken.toml names for kinds, so look there
+first in a project that is not yours:
 
   [[viewer]]
   kind = "picture"

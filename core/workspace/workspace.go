@@ -22,6 +22,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"time"
 	"unicode"
 
@@ -89,6 +90,15 @@ type Workspace struct {
 	index *index
 	// unread holds the files whose digest the last scan left out.
 	unread map[string]found
+	kinds  knownKinds
+}
+
+// knownKinds are the kinds as the recipes of a manifest have them; workers that
+// commit ask for them file by file.
+type knownKinds struct {
+	sync.Mutex
+	table *kind.Table
+	of    *manifest.Manifest
 }
 
 // BeginOptions are the choices of Begin.
@@ -410,7 +420,12 @@ func (w *Workspace) temporary(data []byte, mode os.FileMode) (string, error) {
 
 // Reader reads artifacts as this project declares them.
 func (w *Workspace) Reader() *state.Reader {
-	return &state.Reader{Kinds: recipe.Over(w.host.Kinds, w.Manifest.Recipes), Manifest: w.Manifest}
+	w.kinds.Lock()
+	defer w.kinds.Unlock()
+	if w.kinds.of != w.Manifest {
+		w.kinds.table, w.kinds.of = recipe.Over(w.host.Kinds, w.Manifest.Recipes), w.Manifest
+	}
+	return &state.Reader{Kinds: w.kinds.table, Manifest: w.Manifest}
 }
 
 // CommitState is the state of a commit.

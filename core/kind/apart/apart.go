@@ -77,15 +77,20 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 	if len(files) != 1 {
 		return nil, errors.New("the artifact would become several files")
 	}
+	was := whole.Data
 	for _, data := range files {
 		whole.Data = data
+	}
+	before, err := k.Split(kind.FileSource{Name: whole.Name, Data: was})
+	if err != nil {
+		return nil, err
 	}
 	parts, err := k.Split(whole)
 	if err != nil {
 		return nil, err
 	}
 	out := map[string][]byte{}
-	for _, p := range have {
+	for _, p := range before { // other files of the folder are nobody's part, and stay
 		out[p.Name] = nil
 	}
 	for _, p := range parts {

@@ -113,6 +113,12 @@ func FuzzXML(f *testing.F) {
 			return
 		}
 		doc, _ := parse([]byte(from))
+		if plain, _, _ := decoded([]byte(from)); string(plain) != from {
+			return
+		}
+		if kept := doc.tree(origins{}); kept.Dump() != a.Root.Dump() {
+			t.Fatalf("%q is read as\n%s\nand to be written as\n%s", from, a.Root.Dump(), kept.Dump())
+		}
 		var b strings.Builder
 		doc.root.write(&b)
 		if b.WriteString(doc.trail); b.String() != from {
