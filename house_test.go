@@ -19,7 +19,7 @@ import (
 var floors = [][]string{
 	{"core/element", "core/fault", "core/blob/cut", "core/kind/jsondoc"},
 	{"core/blob", "core/kind", "core/manifest"},
-	{"core/kind/media", "core/kind/partfile", "core/lines"},
+	{"core/kind/media", "core/kind/partfile", "core/kind/charset", "core/lines"},
 	{"core/kind/nested"},
 	{"core/kind/recipe"},
 	{"core/ledger", "core/kind/text", "core/kind/opaque", "core/kind/model", "core/kind/apart", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree", "core/kind/yamltree", "core/kind/settings"},

@@ -151,6 +151,23 @@ type Holder interface {
 type Table struct {
 	kinds []Kind
 	adapt Adapter
+	text  *Transcoder // nil when text is read in UTF-8 alone
+}
+
+// Transcoder lets kinds of text read files in other encodings.
+type Transcoder struct {
+	// Head gives the first bytes of a text in UTF-8; false when they are that already,
+	// or no text.
+	Head func([]byte) ([]byte, bool)
+	// Of gives the kind of such files that a kind of text reads; false for other kinds.
+	Of func(Kind) (Kind, bool)
+}
+
+// Transcoded gives a table whose kinds also read text in other encodings.
+func (t *Table) Transcoded(by Transcoder) *Table {
+	out := t.Adapted(t.adapt)
+	out.text = &by
+	return out
 }
 
 // Adapter gives a kind as it is to read the file at a path; the path is empty
@@ -169,7 +186,7 @@ func NewTable(kinds ...Kind) *Table {
 
 // Adapted gives a table of the same kinds that are adapted by another rule.
 func (t *Table) Adapted(by Adapter) *Table {
-	out := &Table{kinds: slices.Clone(t.kinds), adapt: by}
+	out := &Table{kinds: slices.Clone(t.kinds), adapt: by, text: t.text}
 	for i, k := range out.kinds {
 		if h, ok := k.(Holder); ok {
 			out.kinds[i] = h.Within(out)
@@ -211,9 +228,20 @@ func (t *Table) Raw(name string) (Kind, bool) {
 // For gives the kind of a file by its path and its first bytes; HeadSize bytes
 // are enough.
 func (t *Table) For(path string, head []byte) Kind {
+	if t.text != nil {
+		if plain, other := t.text.Head(head); other {
+			if k, ok := t.text.Of(t.claimed(path, plain)); ok {
+				return t.adapt(t, path, k)
+			}
+		}
+	}
+	return t.adapt(t, path, t.claimed(path, head))
+}
+
+func (t *Table) claimed(path string, head []byte) Kind {
 	for _, k := range t.kinds {
 		if k.Claims(path, head) {
-			return t.adapt(t, path, k)
+			return k
 		}
 	}
 	return t.Opaque()

@@ -8,6 +8,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/charset"
 	"oakenchest/core/kind/jsondoc"
 	"oakenchest/core/kind/nested"
 )
@@ -84,7 +85,12 @@ func ownTexts(was, is *Artifact) (a, b []byte, ok bool) {
 	var err1, err2 error
 	a, err1 = kind.Main(was.Source)
 	b, err2 = kind.Main(is.Source)
-	return a, b, err1 == nil && err2 == nil && readable(a) && readable(b) && !bytes.Equal(a, b)
+	if err1 != nil || err2 != nil || bytes.Equal(a, b) || len(a) > maxText || len(b) > maxText {
+		return nil, nil, false
+	}
+	a, okA := charset.Text(a)
+	b, okB := charset.Text(b)
+	return a, b, okA && okB
 }
 
 // readable reports whether bytes are text that can be shown.

@@ -3,6 +3,7 @@ package all
 
 import (
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/charset"
 	"oakenchest/core/kind/jsontree"
 	"oakenchest/core/kind/model"
 	"oakenchest/core/kind/opaque"
@@ -40,5 +41,5 @@ func Table() *kind.Table {
 		table.Kind{},
 		text.Kind{},
 		opaque.Kind{},
-	), nil)
+	).Transcoded(kind.Transcoder{Head: charset.Head, Of: charset.Of}), nil)
 }

@@ -57,6 +57,9 @@ func Watched(t *kind.Table, recipes []manifest.Recipe, tell func(*Report)) *kind
 				k = forced
 			}
 		}
+		if archives[k.Name()] {
+			return overArchive(k, chosen, tell)
+		}
 		inner, ok := k.(kind.Writer)
 		if !ok || !structured[k.Name()] {
 			return k
@@ -90,7 +93,7 @@ func Manifest(data []byte, t *kind.Table) (*manifest.Manifest, error) {
 
 // check says what is wrong with a recipe beyond its form.
 func check(r manifest.Recipe, t *kind.Table) error {
-	if _, ok := t.Raw(r.Kind); r.Kind != "" && !(ok && structured[r.Kind]) {
+	if _, ok := t.Raw(r.Kind); r.Kind != "" && !(ok && (structured[r.Kind] || archives[r.Kind])) {
 		return fmt.Errorf("it names the kind %q, which recipes can't describe", r.Kind)
 	}
 	for _, e := range r.Elements {

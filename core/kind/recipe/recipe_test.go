@@ -1,6 +1,8 @@
 package recipe_test
 
 import (
+	"archive/zip"
+	"bytes"
 	"encoding/base64"
 	"encoding/hex"
 	"fmt"
@@ -201,5 +203,41 @@ func TestRecipesThatCannotBeUsedAreRefused(t *testing.T) {
 	}
 	if !recipe.Applies(manifest.Recipe{Match: "apps/**"}, "apps/rounds.app/forms/x.xml") || recipe.Applies(manifest.Recipe{Match: "a/*"}, "b/x") {
 		t.Error("patterns")
+	}
+}
+
+func TestPartsOfAPackageCanBeNoise(t *testing.T) {
+	zipped := func(label, stamp string) kind.FileSource {
+		var b bytes.Buffer
+		w := zip.NewWriter(&b)
+		for _, e := range [][2]string{{"form.xml", `<form><field id="tank" label="` + label + `"/></form>`}, {"stamp.txt", stamp}} {
+			out, err := w.Create(e[0])
+			if err != nil {
+				t.Fatal(err)
+			}
+			_, _ = out.Write([]byte(e[1]))
+		}
+		if err := w.Close(); err != nil {
+			t.Fatal(err)
+		}
+		return kind.FileSource{Name: "rounds.app", Data: b.Bytes()}
+	}
+	tab := table(t, "[[recipe]]\nname = \"apps\"\nmatch = \"*.app\"\n[[recipe.element]]\nat = \"package\"\nnoise = [\"part=stamp.txt\"]\n")
+	one, two, three := read(t, tab, zipped("Tank", "1")), read(t, tab, zipped("Tank", "2")), read(t, tab, zipped("Pool", "3"))
+	if one.Root.Sum() != two.Root.Sum() || one.Hidden == two.Hidden {
+		t.Error("a part that is noise shows, or is forgotten")
+	}
+	src := zipped("Tank", "1")
+	k := tab.For(src.Name, src.Data)
+	files, err := k.(kind.Writer).Write(src, three.Root, three.Content)
+	if err != nil {
+		t.Fatal(err)
+	}
+	raw := read(t, all.Table(), kind.FileSource{Name: src.Name, Data: files["rounds.app"]})
+	if dump := raw.Root.Dump(); !strings.Contains(dump, `label="Pool"`) || !strings.Contains(dump, `text="1"`) {
+		t.Errorf("written:\n%s", dump)
+	}
+	if s, ok := k.(kind.Splitter); !ok || s.Marker() != "oaken-package.json" {
+		t.Error("it can't be split any more")
 	}
 }

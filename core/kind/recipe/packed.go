@@ -1,0 +1,106 @@
+package recipe
+
+import (
+	"io"
+	"slices"
+
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+	"oakenchest/core/manifest"
+)
+
+// archive is a kind of what holds files: its documents are read by recipes of their
+// own, and a recipe for the archive can call parts of it noise.
+type archive interface {
+	kind.Writer
+	kind.Splitter
+}
+
+// archives are the kinds that recipes may speak of beside documents.
+var archives = map[string]bool{"package": true, "tar": true}
+
+// packed leaves parts of an archive out that recipes call noise.
+type packed struct {
+	archive
+	rules []*Rule
+	tell  func(*Report) // nil when nobody asks
+}
+
+var _ kind.Seamer = packed{}
+
+// overArchive gives an archive's kind by recipes; k itself when none speaks of it.
+// Rules for an archive choose it by `package` or `tar`, and name parts as noise.
+func overArchive(k kind.Kind, recipes []manifest.Recipe, tell func(*Report)) kind.Kind {
+	a, ok := k.(archive)
+	var chosen []*Rule
+	for _, rule := range newRules(recipes, false).all {
+		if rule.At == k.Name() && len(rule.Noise) > 0 {
+			chosen = append(chosen, rule)
+		}
+	}
+	if !ok || len(chosen) == 0 {
+		return k
+	}
+	return packed{a, chosen, tell}
+}
+
+// hides gives the rule that calls a part noise; nil for none.
+func (p packed) hides(e *element.Element) *Rule {
+	for _, rule := range p.rules {
+		if slices.Contains(rule.Noise, e.Type+"="+e.Key) || slices.Contains(rule.Noise, e.Key) {
+			return rule
+		}
+	}
+	return nil
+}
+
+// Read reads the archive without the parts that are noise.
+func (p packed) Read(src kind.Source) (*kind.Reading, error) {
+	r, err := p.archive.Read(src)
+	if err != nil {
+		return nil, err
+	}
+	report := newReport(src.Path())
+	v := &viewer{rules: &rules{all: p.rules, report: report}}
+	report.Elements = len(r.Root.Children)
+	r.Root.Children = slices.DeleteFunc(slices.Clone(r.Root.Children), func(e *element.Element) bool {
+		rule := p.hides(e)
+		if rule != nil {
+			report.uses[rule]++
+		}
+		return rule != nil && v.drop(e)
+	})
+	if p.tell != nil {
+		report.finish(v.rules)
+		p.tell(report)
+	}
+	if v.hidden != nil {
+		v.hidden.Write(r.Hidden[:])
+		r.Hidden = element.Digest(v.hidden.Sum(nil))
+	}
+	return r, nil
+}
+
+// Write changes the archive so that want is what it shows.
+func (p packed) Write(src kind.Source, want *element.Element, content kind.Content) (map[string][]byte, error) {
+	r, err := p.archive.Read(src)
+	if err != nil {
+		return nil, err
+	}
+	whole := *want
+	whole.Children = slices.Clone(want.Children)
+	for _, e := range r.Root.Children {
+		if p.hides(e) != nil {
+			whole.Children = append(whole.Children, e)
+		}
+	}
+	return p.archive.Write(src, &whole, kind.Contents(r.Content, content))
+}
+
+// Seams are those of the archive.
+func (p packed) Seams(file io.ReaderAt, size int64) []int64 {
+	if s, ok := p.archive.(kind.Seamer); ok {
+		return s.Seams(file, size)
+	}
+	return nil
+}
