@@ -36,7 +36,7 @@ var Builtin = sync.OnceValue(func() []manifest.Recipe {
 })
 
 // structured are the kinds whose documents recipes may speak of.
-var structured = map[string]bool{"xml": true, "json": true, "yaml": true, "toml": true, "settings": true}
+var structured = map[string]bool{"xml": true, "json": true, "yaml": true, "toml": true, "settings": true, "table": true}
 
 // Over gives a table whose structured kinds read by the given recipes, then by
 // those that come with the program.

@@ -241,3 +241,18 @@ func TestPartsOfAPackageCanBeNoise(t *testing.T) {
 		t.Error("it can't be split any more")
 	}
 }
+
+func TestRowsOfATableHaveTheKeyThatARecipeSays(t *testing.T) {
+	tab := table(t, "[[recipe]]\nname = \"feedings\"\nmatch = \"*.csv\"\n[[recipe.element]]\nat = \"table\"\nordered = false\n[[recipe.element]]\nat = \"row\"\nkey = [\"tank\", \"day\"]\nnoise = [\"stamp\"]\n")
+	from := source("fed.csv", "tank,day,grams,stamp\nReef,Mon,40,1\nReef,Tue,50,2\nKelp,Mon,40,3\n")
+	to := source("fed.csv", "tank,day,grams,stamp\nKelp,Mon,40,7\nReef,Mon,45,8\nReef,Tue,50,9\n")
+	a, b := read(t, tab, from), read(t, tab, to)
+	changes := element.Compare(a.Root, b.Root).Changes("fed.csv")
+	if len(changes) != 1 || changes[0].Address.String() != "fed.csv::row:Reef Mon.grams" {
+		t.Errorf("changes: %v", changes)
+	}
+	files, err := tab.For("fed.csv", from.Data).(kind.Writer).Write(from, b.Root, nil)
+	if want := strings.Replace(string(from.Data), "Reef,Mon,40", "Reef,Mon,45", 1); err != nil || string(files["fed.csv"]) != want {
+		t.Errorf("%v:\n%s", err, files["fed.csv"])
+	}
+}

@@ -87,7 +87,7 @@ func (r *restorer) property(out *element.Element, name string, v element.Value) 
 func (r *restorer) children(out, raw *element.Element, d *element.Delta) error {
 	behind := r.noise(raw, d.A) // by the raw sibling that they follow, nil for none
 	out.Add(behind[nil]...)
-	for _, k := range d.Kids {
+	for _, k := range inOrder(raw, d) {
 		if k.To < 0 {
 			if was := d.A.Children[k.From]; !nested.IsEmbedded(was) {
 				out.Add(behind[r.origin[was]]...)
@@ -131,6 +131,27 @@ func (r *restorer) children(out, raw *element.Element, d *element.Delta) error {
 		}
 	}
 	return nil
+}
+
+// inOrder gives the edits of children in the order in which they are written: where
+// a view calls a set what the raw tree has in order, what stays keeps its place.
+func inOrder(raw *element.Element, d *element.Delta) []element.KidEdit {
+	if !raw.Ordered || d.B.Ordered {
+		return d.Kids
+	}
+	kids := slices.Clone(d.Kids)
+	slices.SortStableFunc(kids, func(x, y element.KidEdit) int {
+		switch {
+		case x.From >= 0 && y.From >= 0:
+			return x.From - y.From
+		case x.From >= 0:
+			return -1
+		case y.From >= 0:
+			return 1
+		}
+		return 0
+	})
+	return kids
 }
 
 // noise gives the raw children that the view leaves out, by the child before them.
