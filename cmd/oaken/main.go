@@ -21,18 +21,24 @@ import (
 // of a text of 100 MB fits below it.
 const largeHeap = 960 << 20
 
+// room lets the heap grow to ten times the size in bytes of what is read at once,
+// when that is more than largeHeap, before memory is collected eagerly.
+func room(size int64) {
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(max(largeHeap, 10*size))
+	}
+}
+
 func main() {
 	debug.SetGCPercent(400) // short runs with small heaps: memory is not what they lack
-	if os.Getenv("GOMEMLIMIT") == "" {
-		debug.SetMemoryLimit(largeHeap)
-	}
+	room(0)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
 	os.Exit(run(ctx))
 }
 
 func run(ctx context.Context) int {
-	app := &cli.App{Out: os.Stdout, Err: os.Stderr, Now: time.Now, Live: term.IsTerminal(int(os.Stderr.Fd()))}
+	app := &cli.App{Room: room, Out: os.Stdout, Err: os.Stderr, Now: time.Now, Live: term.IsTerminal(int(os.Stderr.Fd()))}
 	out := int(os.Stdout.Fd())
 	if term.IsTerminal(out) {
 		_, noColor := os.LookupEnv("NO_COLOR")

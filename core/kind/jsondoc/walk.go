@@ -1,6 +1,13 @@
 package jsondoc
 
-import "fmt"
+import (
+	"fmt"
+	"unsafe"
+)
+
+// shared gives bytes that nobody changes any more as text, without a copy: the
+// texts in a large document are parts of its bytes.
+func shared(data []byte) string { return unsafe.String(unsafe.SliceData(data), len(data)) }
 
 // Visitor is told what a document holds, from its beginning to its end. A scalar
 // or a container follows each Member.
@@ -14,7 +21,7 @@ type Visitor interface {
 
 // Walk reads a document without keeping it. Errors are those of Parse.
 func Walk(data []byte, v Visitor) error {
-	p := &reader{src: string(data)}
+	p := &reader{src: shared(data)}
 	if len(p.src) >= 3 && p.src[:3] == "\ufeff" {
 		p.at = 3
 	}

@@ -157,7 +157,7 @@ func (b *builder) startTag(name string, attrs []attr, _, _ int, closed bool) err
 	}
 	e := &element.Element{Type: name, Ordered: true, Firm: true}
 	if len(attrs) > 0 {
-		e.Props = make([]element.Prop, len(attrs), len(attrs)+1)
+		e.Props = make([]element.Prop, len(attrs))
 		for i, a := range attrs {
 			e.Props[i] = element.Prop{Name: propertyName(a.name), Value: element.TextValue(a.value)}
 		}

@@ -12,6 +12,7 @@ import (
 	"bytes"
 	"slices"
 	"strings"
+	"unsafe"
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
@@ -54,7 +55,7 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 		return nil, err
 	}
 	b := &builder{}
-	if err := (&scanner{src: string(data), to: b}).run(); err != nil {
+	if err := (&scanner{src: shared(data), to: b}).run(); err != nil {
 		return nil, err
 	}
 	if err := finish(len(b.open) > 0, b.root != nil, func() string { return b.open[len(b.open)-1].e.Type }); err != nil {
@@ -62,6 +63,10 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	}
 	return &kind.Reading{Root: (&element.Element{Type: "xml"}).Add(b.root)}, nil
 }
+
+// shared gives bytes that nobody changes any more as text, without a copy: the texts
+// in a large document are parts of its bytes.
+func shared(data []byte) string { return unsafe.String(unsafe.SliceData(data), len(data)) }
 
 // origins remembers which node an element was read from.
 type origins map[*element.Element]*node
