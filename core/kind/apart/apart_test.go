@@ -99,7 +99,7 @@ func TestFoldersThatNobodySplitAreRefused(t *testing.T) {
 	if _, err := k.Read(f); err == nil || !strings.Contains(err.Error(), "oaken-scene.json") {
 		t.Errorf("a folder without its marker: %v", err)
 	}
-	for _, name := range []string{"text", "picture", "table"} {
+	for _, name := range []string{"text", "picture", "sound"} {
 		k, _ := all.Table().Named(name)
 		if _, ok := apart.Of(k); ok {
 			t.Errorf("%s can stay apart", name)

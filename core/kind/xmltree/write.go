@@ -3,6 +3,7 @@ package xmltree
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"strings"
 	"unicode/utf8"
 
@@ -119,7 +120,9 @@ func (w *patcher) patch(n *node, d *element.Delta) error {
 	}
 	text := d.B.Prop(textProperty)
 	if len(d.A.Children) > 0 && text.IsAbsent() {
-		return w.kids(n, d)
+		n.openUp()
+		n.kids, n.text, n.tail = nil, "", strings.Join(remarks.FindAllString(n.tail, -1), "")
+		return nil
 	}
 	if !text.Equal(d.A.Prop(textProperty)) || len(d.A.Children) > 0 {
 		return n.setText(text)
@@ -201,12 +204,19 @@ func (n *node) openUp() {
 	}
 }
 
+// remarks are what may stand in an element that holds nothing.
+var remarks = regexp.MustCompile(`(?s)<!--.*?-->|<\?.*?\?>`)
+
 func (n *node) setText(v element.Value) error {
 	raw, err := escape(v.Text(), false)
 	if err != nil {
 		return err
 	}
 	n.openUp()
+	if len(n.kids) == 1 && n.kids[0].run && n.kids[0].text == n.text && raw != "" { // comments beside it stay
+		n.kids[0].raw, n.kids[0].text, n.text = raw, v.Text(), v.Text()
+		return nil
+	}
 	n.kids, n.tail = nil, ""
 	if raw != "" {
 		n.kids = []*node{{run: true, raw: raw, text: v.Text()}}

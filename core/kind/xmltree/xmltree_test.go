@@ -50,6 +50,7 @@ func TestOneEditChangesItsBytesAlone(t *testing.T) {
 		{`x:rate="2"`, `x:rate="3"`, `a.xml::rounds:#1/round:am."x:rate"`},
 		{`Feed the `, `Watch the `, "a.xml::rounds:#1/round:pm/task:feed/text:#1.text"},
 		{`>reef<`, `>kelp<`, "a.xml::rounds:#1/round:pm/task:feed/b:#1.text"},
+		{`>reef<`, `>kelp<`, "a.xml::rounds:#1/round:pm/task:feed/b:#1.text"},
 		{`<empty></empty>`, `<empty>x &lt; y</empty>`, "a.xml::rounds:#1/empty:#1.text"},
 		{"\n\t<empty></empty>", "", "a.xml::rounds:#1/empty:#1"},
 		{` label="Evening"`, ``, "a.xml::rounds:#1/round:pm.label"},
@@ -71,6 +72,18 @@ func TestAdditionsAreLaidOutLikeTheirNeighbours(t *testing.T) {
 		t.Errorf("got\n%s", got)
 	}
 	if got := write(t, `<a><b/></a>`, tree(t, `<a><b><c d="1"/></b></a>`)); got != `<a><b><c d="1"/></b></a>` {
+		t.Errorf("got %s", got)
+	}
+}
+
+func TestCommentsBesideATextStay(t *testing.T) {
+	from := "<a>\n  <!-- before --><b><!-- in -->reef<?pi x?></b><!-- behind -->\n</a>"
+	for _, to := range []string{strings.Replace(from, "reef", "kelp", 1), strings.Replace(from, "<b>", "<b c=\"1\">", 1)} {
+		if got := write(t, from, tree(t, to)); got != to {
+			t.Errorf("got %s", got)
+		}
+	}
+	if got := write(t, "<a><b/>  <!-- kept -->\n</a>", tree(t, "<a/>")); got != "<a><!-- kept --></a>" {
 		t.Errorf("got %s", got)
 	}
 }
