@@ -190,3 +190,59 @@ func TestTextBesideComments(t *testing.T) {
 		t.Errorf("text beside an element: %s", got.Dump())
 	}
 }
+
+// wide writes text in UTF-16, with a byte-order mark or without.
+func wide(s string, mark bool) []byte {
+	if mark {
+		s = "\ufeff" + s
+	}
+	var out []byte
+	for _, r := range s {
+		out = append(out, byte(r), byte(r>>8))
+	}
+	return out
+}
+
+func TestDocumentsStayInTheirEncoding(t *testing.T) {
+	latin := `<?xml version="1.0" encoding="ISO-8859-1"?><a b="1">` + "f\xfcr</a>"
+	for name, c := range map[string][2]string{
+		"latin":          {latin, strings.Replace(latin, `"1"?><a b="1"`, "", 1)},
+		"UTF-16":         {string(wide(`<?xml version="1.0" encoding="UTF-16"?><a b="1">für</a>`, true)), ""},
+		"UTF-16, no BOM": {string(wide(`<?xml version="1.0"?><a b="1">für</a>`, false)), ""},
+		"windows":        {`<?xml version='1.0' encoding='windows-1252'?><a b="1">` + "\x84f\xfcr\x93</a>", ""},
+	} {
+		from := c[0]
+		src := kind.FileSource{Name: "a.xml", Data: []byte(from)}
+		if !(Kind{}).Claims("a", src.Data) {
+			t.Errorf("%s is not taken for XML", name)
+		}
+		r, err := Kind{}.Read(src)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		if text := r.Root.Children[0].Prop("text").Text(); !strings.Contains(text, "für") {
+			t.Errorf("%s: the text is %q", name, text)
+		}
+		want := r.Root.Clone()
+		want.Children[0].Set("b", element.TextValue("2"))
+		files, err := Kind{}.Write(src, want, nil)
+		if len(from) != len(files["a.xml"]) || err != nil {
+			t.Errorf("%s: %v\n%q\n%q", name, err, from, files["a.xml"])
+			continue
+		}
+		differ := 0
+		for i := range from {
+			if from[i] != files["a.xml"][i] {
+				differ++
+			}
+		}
+		if differ != 1 {
+			t.Errorf("%s: %d bytes differ", name, differ)
+		}
+		want.Children[0].Set("text", element.TextValue("魚"))
+		if _, err := (Kind{}).Write(src, want, nil); (err == nil) != strings.HasPrefix(name, "UTF") {
+			t.Errorf("%s: a character that the encoding may lack: %v", name, err)
+		}
+	}
+}
