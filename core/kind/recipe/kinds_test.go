@@ -115,3 +115,17 @@ func TestDocumentsThatSpeakOfReferencesAreLeftAlone(t *testing.T) {
 		t.Error("its own text would be taken for a reference")
 	}
 }
+
+// TestFilesThatReferToEachOtherAreRefused joins a split that was made by hand.
+func TestFilesThatReferToEachOtherAreRefused(t *testing.T) {
+	k, _ := table(t, everywhere).Named("json")
+	parts := []kind.Part{{Name: "oaken-document.json", Data: []byte(`{"format": "oaken document 1", "file": "x.json", "kind": "json"}`)}, {Name: "x.json", Data: []byte(`{"a": "oaken-part:a.json@"}`)},
+		{Name: "a.json", Data: []byte(`{"b": "oaken-part:b.json@"}`)}, {Name: "b.json", Data: []byte(`{"a": "oaken-part:a.json@"}`)}}
+	if _, err := k.(kind.Splitter).Join(parts); err == nil || !strings.Contains(err.Error(), "refers to itself") {
+		t.Errorf("joined: %v", err)
+	}
+	parts[3].Data = []byte(`{"c": 1}`)
+	if joined, err := k.(kind.Splitter).Join(parts); err != nil || !strings.HasPrefix(string(joined), `{"a": "eyJi`) {
+		t.Errorf("joined: %v, %s", err, joined)
+	}
+}

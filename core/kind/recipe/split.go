@@ -93,7 +93,6 @@ type taker struct {
 	file  string
 	names partfile.Names
 	parts []kind.Part
-	err   error
 }
 
 // TakeApart gives the document with references in the place of embedded content
@@ -117,9 +116,6 @@ func (k Kind) TakeApart(src kind.Source, file string, names partfile.Names) ([]b
 	v.root(view)
 	if v.opened {
 		changed := t.content(view, origin, v.reader, "")
-		if t.err != nil {
-			return nil, nil, t.err
-		}
 		files, err := k.Writer.Write(src, changed, nil)
 		if err != nil {
 			return nil, nil, err
@@ -269,7 +265,13 @@ func (k Kind) resolve(e *element.Element, src kind.FileSource, get func(string) 
 		}
 		inner := kind.FileSource{Name: path.Join(src.Name, p.Name+path.Ext(file)), Data: data, Depth: src.Depth + 1}
 		if used, divides := k.table.For(inner.Name, data[:min(len(data), kind.HeadSize)]).(nested.Divider); divides && inner.Depth <= nested.MaxDepth {
-			if data, err = used.PutTogether(inner, get); err != nil {
+			within := func(name string) ([]byte, error) {
+				if name == file {
+					return nil, fmt.Errorf("the file %s refers to itself", file)
+				}
+				return get(name)
+			}
+			if data, err = used.PutTogether(inner, within); err != nil {
 				return false, fmt.Errorf("%s: %w", file, err)
 			}
 		}
