@@ -19,15 +19,22 @@ var formats = []struct{ file, text, old1, new1, at1, old2, new2, at2 string }{
 	{"a.csv", "id;litres\nreef;42000\nkelp;\"9000\"\n", "42000", "41000", "row:reef.litres", "\"9000\"", "9500", "row:kelp.litres"},
 }
 
-// TestEveryTextFormatIsMergedByElement lets two branches edit two places of one
-// file of each format; all other bytes stay.
-func TestEveryTextFormatIsMergedByElement(t *testing.T) {
+// inFormats begins a project with a file of each format.
+func inFormats(t *testing.T) *project {
+	t.Helper()
 	p := empty(t)
 	p.ok("begin")
 	for _, f := range formats {
 		p.write(f.file, f.text)
 	}
 	p.ok("commit", "-m", "As they were")
+	return p
+}
+
+// TestEveryTextFormatIsMergedByElement lets two branches edit two places of one
+// file of each format; all other bytes stay.
+func TestEveryTextFormatIsMergedByElement(t *testing.T) {
+	p := inFormats(t)
 	p.ok("branch", "tarek")
 	for _, f := range formats {
 		p.write(f.file, strings.Replace(f.text, f.old1, f.new1, 1))
@@ -59,12 +66,7 @@ func TestEveryTextFormatIsMergedByElement(t *testing.T) {
 // TestOneValueChangedTwiceIsAConflictInEveryFormat edits one place in two ways, and
 // settles by the value of the other side.
 func TestOneValueChangedTwiceIsAConflictInEveryFormat(t *testing.T) {
-	p := empty(t)
-	p.ok("begin")
-	for _, f := range formats {
-		p.write(f.file, f.text)
-	}
-	p.ok("commit", "-m", "As they were")
+	p := inFormats(t)
 	p.ok("branch", "tarek")
 	edit := func(value string) {
 		for _, f := range formats {
@@ -97,12 +99,7 @@ func TestOneValueChangedTwiceIsAConflictInEveryFormat(t *testing.T) {
 
 // TestOneElementComesBackInEveryFormat restores one property out of a commit.
 func TestOneElementComesBackInEveryFormat(t *testing.T) {
-	p := empty(t)
-	p.ok("begin")
-	for _, f := range formats {
-		p.write(f.file, f.text)
-	}
-	p.ok("commit", "-m", "As they were")
+	p := inFormats(t)
 	for _, f := range formats {
 		p.write(f.file, strings.Replace(strings.Replace(f.text, f.old1, f.new1, 1), f.old2, f.new2, 1))
 		p.ok("restore", f.file+"::"+f.at1, "--from", "main:1")

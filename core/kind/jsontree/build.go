@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"oakenchest/core/element"
+	"oakenchest/core/kind"
 	"oakenchest/core/kind/jsondoc"
 )
 
@@ -43,8 +44,8 @@ func (b *builder) Member(name string) error {
 }
 
 // Scalar puts a value where it belongs.
-func (b *builder) Scalar(kind jsondoc.Kind, text string) error {
-	return b.put(Scalar(&jsondoc.Node{Kind: kind, Text: text}))
+func (b *builder) Scalar(sort jsondoc.Kind, text string) error {
+	return b.put(Scalar(&jsondoc.Node{Kind: sort, Text: text}))
 }
 
 // put places a scalar, or an array of scalars that is not in an array.
@@ -71,9 +72,9 @@ func loose(v element.Value) *element.Element {
 }
 
 // Begin opens an object or an array.
-func (b *builder) Begin(kind jsondoc.Kind) error {
-	l := level{kind: kind, in: b.name, e: &element.Element{Type: "object", Firm: true}}
-	if kind == jsondoc.Array {
+func (b *builder) Begin(sort jsondoc.Kind) error {
+	l := level{kind: sort, in: b.name, e: &element.Element{Type: "object", Firm: true}}
+	if sort == jsondoc.Array {
 		l.e = &element.Element{Type: "list", Ordered: true, Firm: true}
 	}
 	if n := len(b.open); n > 0 {
@@ -84,13 +85,13 @@ func (b *builder) Begin(kind jsondoc.Kind) error {
 			}
 			top.values, top.mixed, l.in = nil, true, ""
 			l.e.Type = "item"
-			if kind == jsondoc.Array {
+			if sort == jsondoc.Array {
 				l.e.Type = "list"
 			}
 		}
 		l.e.Key = l.in
 	} else {
-		l.e.Firm = kind == jsondoc.Array
+		l.e.Firm = sort == jsondoc.Array
 	}
 	b.open = append(b.open, l)
 	return nil
@@ -104,7 +105,7 @@ func (b *builder) End() error {
 		for _, v := range l.values {
 			l.e.Children = append(l.e.Children, loose(v))
 		}
-		keyItems(l)
+		l.key()
 		b.root = l.e
 		return nil
 	}
@@ -118,31 +119,14 @@ func (b *builder) End() error {
 			l.e.Children = append(l.e.Children, loose(v))
 		}
 	}
-	keyItems(l)
+	l.key()
 	top.e.Children = append(top.e.Children, l.e)
 	return nil
 }
 
-// keyItems gives the items of a list their keys: by a member that all of them
-// have, and no two alike.
-func keyItems(l level) {
-	if l.kind != jsondoc.Array || len(l.e.Children) == 0 {
-		return
-	}
-	for _, name := range keyMembers {
-		seen := make(map[string]bool, len(l.e.Children))
-		for _, it := range l.e.Children {
-			v := it.Prop(name)
-			if it.Type != "item" || v.Sort() != element.Text && v.Sort() != element.Number || v.Text() == "" || seen[v.Text()] {
-				break
-			}
-			seen[v.Text()] = true
-		}
-		if len(seen) == len(l.e.Children) {
-			for _, it := range l.e.Children {
-				it.Key = it.Prop(name).Text()
-			}
-			return
-		}
+// key gives the items of an array their keys.
+func (l level) key() {
+	if l.kind == jsondoc.Array {
+		kind.KeyItems(l.e.Children)
 	}
 }

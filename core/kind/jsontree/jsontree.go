@@ -179,13 +179,10 @@ func list(typ, key string, n *jsondoc.Node) (*element.Element, error) {
 	return e, nil
 }
 
-// keyMembers name the items of lists, the likeliest first.
-var keyMembers = []string{"id", "name", "key", "uri", "code"}
-
 // keyMember gives the member that names the items of a list: all have it, and
 // no two alike.
 func keyMember(n *jsondoc.Node) string {
-	for _, name := range keyMembers {
+	for _, name := range kind.KeyMembers {
 		seen := map[string]bool{}
 		ok := slices.IndexFunc(n.Items, func(it jsondoc.Item) bool {
 			v := it.Value.Get(name)

@@ -81,12 +81,9 @@ func (k Gzip) Write(src kind.Source, want *element.Element, content kind.Content
 	if err != nil {
 		return nil, err
 	}
-	have, err := k.Read(src)
-	if err != nil {
+	have, wanted, err := compared(k, src, want)
+	if err != nil || wanted == nil {
 		return nil, err
-	}
-	if have.Root.Sum() == want.Sum() {
-		return nil, nil
 	}
 	if len(want.Children) != 1 {
 		return nil, errors.New("a gzip file holds one file")

@@ -128,18 +128,11 @@ func (k Tar) Write(src kind.Source, want *element.Element, content kind.Content)
 	if err != nil {
 		return nil, err
 	}
-	have, err := k.Read(src)
-	if err != nil {
+	have, wanted, err := compared(k, src, want)
+	if err != nil || wanted == nil {
 		return nil, err
 	}
-	if have.Root.Sum() == want.Sum() {
-		return nil, nil
-	}
 	w := &tarWriter{inside: nested.NewReader(k.table, src), content: kind.Contents(have.Content, content)}
-	wanted := map[string]*element.Element{}
-	for _, e := range want.Children {
-		wanted[e.Key] = e
-	}
 	for i, r := range records {
 		e := wanted[r.header.Name]
 		if e == nil {

@@ -27,19 +27,12 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 	if err != nil {
 		return nil, err
 	}
-	have, err := k.Read(src)
-	if err != nil {
+	have, wanted, err := compared(k, src, want)
+	if err != nil || wanted == nil {
 		return nil, err
-	}
-	if have.Root.Sum() == want.Sum() {
-		return nil, nil
 	}
 	all := kind.Contents(have.Content, content)
 	inside := nested.NewReader(k.table, src)
-	wanted := map[string]*element.Element{}
-	for _, e := range want.Children {
-		wanted[e.Key] = e
-	}
 	var out bytes.Buffer
 	w := zip.NewWriter(&out)
 	for i, f := range a.zip.File {
@@ -81,6 +74,20 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 		return nil, err
 	}
 	return map[string][]byte{src.Files()[0]: out.Bytes()}, nil
+}
+
+// compared reads an archive, and gives the wanted parts by their names; none when the
+// archive is as wanted.
+func compared(k kind.Kind, src kind.Source, want *element.Element) (*kind.Reading, map[string]*element.Element, error) {
+	have, err := k.Read(src)
+	if err != nil || have.Root.Sum() == want.Sum() {
+		return nil, nil, err
+	}
+	wanted := make(map[string]*element.Element, len(want.Children))
+	for _, e := range want.Children {
+		wanted[e.Key] = e
+	}
+	return have, wanted, nil
 }
 
 // plainHeader gives the header of an entry without a date: 1 January 1980, the

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"oakenchest/core/element"
+	"oakenchest/core/kind"
 )
 
 // A document is text with statements: headers, which open a section, and
@@ -148,30 +149,13 @@ func inside(e *element.Element, p place, at places) {
 	}
 }
 
-// keyMembers name the items of lists, the likeliest first.
-var keyMembers = []string{"id", "name", "key", "uri", "code"}
-
 // keyLists gives the items of lists keys, where a property tells all apart.
 func keyLists(e *element.Element) {
 	for _, c := range e.Children {
 		keyLists(c)
 	}
-	if e.Type != "list" {
-		return
-	}
-	for _, name := range keyMembers {
-		seen := map[string]bool{}
-		for _, c := range e.Children {
-			if text := c.Prop(name).Text(); text != "" && c.Type == "item" {
-				seen[text] = true
-			}
-		}
-		if len(seen) == len(e.Children) {
-			for _, c := range e.Children {
-				c.Key = c.Prop(name).Text()
-			}
-			return
-		}
+	if e.Type == "list" {
+		kind.KeyItems(e.Children)
 	}
 }
 

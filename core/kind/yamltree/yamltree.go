@@ -273,7 +273,7 @@ func (d *document) sequence(e *element.Element, n *node, depth int) error {
 		n.order = append(n.order, d.nodes[kid])
 		e.Add(kid)
 	}
-	keyItems(e)
+	kind.KeyItems(e.Children)
 	return nil
 }
 
@@ -284,26 +284,6 @@ func (d *document) dash(at int) int {
 		return at
 	}
 	return i
-}
-
-// keyMembers name the items of sequences, the likeliest first.
-var keyMembers = []string{"id", "name", "key", "uri", "code"}
-
-func keyItems(e *element.Element) {
-	for _, name := range keyMembers {
-		seen := map[string]bool{}
-		for _, c := range e.Children {
-			if v := c.Prop(name); c.Type == "item" && v.Text() != "" && (v.Sort() == element.Text || v.Sort() == element.Number) {
-				seen[v.Text()] = true
-			}
-		}
-		if len(seen) == len(e.Children) {
-			for _, c := range e.Children {
-				c.Key = c.Prop(name).Text()
-			}
-			return
-		}
-	}
 }
 
 // scalar gives the value of a scalar or an alias. What no other sort holds, such
