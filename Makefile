@@ -25,8 +25,8 @@ setup:
 	for p in chromium sox; do command -v $$p >/dev/null || more="$$more $$p"; done; \
 	test -x /usr/bin/convert || more="$$more imagemagick"; \
 	if [ -n "$$missing$$more" ]; then apt-get update -qq || true; fi; \
-	for p in $$more; do apt-get install -y -qq --no-install-recommends $$p >/dev/null 2>&1 || echo "$$p can't be installed: the tests that use it are left out"; done; \
-	if [ -n "$$missing" ]; then apt-get install -y -qq $$missing; fi
+	for p in $$more; do DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $$p >/dev/null 2>&1 || echo "$$p can't be installed: the tests that use it are left out"; done; \
+	if [ -n "$$missing" ]; then DEBIAN_FRONTEND=noninteractive apt-get install -y -qq $$missing; fi
 
 check:
 	@files=$$(gofmt -l $$(git ls-files '*.go')); if [ -n "$$files" ]; then echo "gofmt would change:"; echo "$$files"; exit 1; fi

@@ -280,6 +280,7 @@ func (r *sceneReader) mesh(e *element.Element, rest *jsondoc.Node) error {
 		e.Add(kid)
 	}
 	rest.Set("primitives", nil)
+	e.Gist = meshGist(e)
 	return nil
 }
 

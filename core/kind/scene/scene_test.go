@@ -353,3 +353,26 @@ func TestRotationsAreSaidAsAngles(t *testing.T) {
 		}
 	}
 }
+
+func TestMeshesSayHowLargeTheyAre(t *testing.T) {
+	part := func(mode string) *element.Element {
+		p := &element.Element{Type: "primitive"}
+		at := &element.Element{Type: "attribute", Key: "POSITION"}
+		at.Set("count", element.NumberValue("8"))
+		at.Set("min", element.ListValue(element.NumberValue("-1"), element.NumberValue("0"), element.NumberValue("2.125")))
+		at.Set("max", element.ListValue(element.NumberValue("1"), element.NumberValue("0.5"), element.NumberValue("3")))
+		indices := &element.Element{Type: "values", Key: "indices"}
+		indices.Set("count", element.NumberValue("36"))
+		if mode != "" {
+			p.Set("mode", element.NumberValue(mode))
+		}
+		return p.Add(indices, at)
+	}
+	mesh := (&element.Element{Type: "mesh"}).Add(part(""), part("1"))
+	if got := meshGist(mesh); got != "16 vertices, 12 triangles, from −1 0 2.13 to 1 0.5 3" {
+		t.Error(got)
+	}
+	if got := meshGist(&element.Element{Type: "mesh"}); got != "" {
+		t.Error(got)
+	}
+}
