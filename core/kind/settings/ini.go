@@ -11,7 +11,7 @@ import (
 // iniSyntax is the common ground of INI files: `[section]` headers, entries with =
 // or : behind the key, comments that begin with ; # or !. A line that ends with
 // a backslash goes on in the next, as in .properties files; so does a value above
-// lines that are indented. A line without = or : is an entry without a value.
+// lines that are indented further. A line without = or : is an entry without a value.
 type iniSyntax struct{}
 
 func (iniSyntax) sign() string { return "=" }
@@ -35,7 +35,7 @@ func (iniSyntax) parse(src string) (*document, error) {
 			}
 			d.sections = append(d.sections, &section{path: []string{name}, from: at, to: next, end: next})
 		case line[0] == ' ' || line[0] == '\t':
-			if n := len(s.entries); n > 0 && s.entries[n-1].to == at { // it goes on with the value above
+			if n := len(s.entries); n > 0 && s.entries[n-1].to == at && indent(line) > indent(src[s.entries[n-1].from:]) { // it goes on with the value above
 				e := s.entries[n-1]
 				e.valueTo, e.to, s.end = at+len(strings.TrimRight(line, " \t")), next, next
 				e.value = element.TextValue(src[e.valueAt:e.valueTo])
@@ -58,6 +58,9 @@ func (iniSyntax) parse(src string) (*document, error) {
 	}
 	return d, nil
 }
+
+// indent gives the number of blanks that a line begins with.
+func indent(line string) int { return len(line) - len(strings.TrimLeft(line, " \t")) }
 
 // lineAt gives the line that begins at a byte, without its end, and where the
 // next one begins.

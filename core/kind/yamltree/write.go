@@ -187,6 +187,19 @@ func (d *document) trimmed(from, to int) int {
 	return to
 }
 
+// withRemarks gives where the comments begin that stand right above a line, and
+// below the line of a byte.
+func (d *document) withRemarks(from, line int) int {
+	for line > 0 {
+		above := d.lineStart(line - 1)
+		if above <= from || !strings.HasPrefix(strings.TrimSpace(d.src[above:line]), "#") {
+			break
+		}
+		line = above
+	}
+	return line
+}
+
 // remove takes a member away, with its lines.
 func (w *editor) remove(n, m *node) {
 	start := w.doc.lineStart(m.from)
@@ -349,10 +362,13 @@ func (w *editor) list(n *node, d *element.Delta) error {
 	if strings.TrimSpace(indent) != "" {
 		return errPlace
 	}
+	start = w.doc.withRemarks(n.from, start)
 	begins := make([]int, len(n.order)+1)
 	for i, it := range n.order {
 		begins[i] = w.doc.lineStart(w.doc.dash(it.from))
-		if i > 0 { // comments before an item go with it
+		if i == 0 {
+			begins[i] = start
+		} else { // comments before an item go with it
 			begins[i] = w.doc.trimmed(n.order[i-1].from, begins[i])
 		}
 	}
@@ -500,9 +516,13 @@ func printable(s string) bool {
 	return strings.IndexFunc(s, func(r rune) bool { return r < ' ' || r == 0x7f || r == 0xfeff || r >= 0x80 && r < 0xa0 }) < 0
 }
 
+// former are words that stood for true and false in YAML 1.1, which many programs
+// still read.
+var former = map[string]bool{"y": true, "n": true, "yes": true, "no": true, "on": true, "off": true}
+
 // plain reports whether a text can stand without quotes.
 func plain(s string) bool {
-	if s == "" || strings.ContainsAny(s, "\n\r\t") || strings.TrimSpace(s) != s || len(s) > 1000 || !printable(s) {
+	if s == "" || former[strings.ToLower(s)] || strings.ContainsAny(s, "\n\r\t") || strings.TrimSpace(s) != s || len(s) > 1000 || !printable(s) {
 		return false
 	}
 	var n yaml.Node
