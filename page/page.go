@@ -9,6 +9,7 @@ import (
 	"html/template"
 	"io"
 	"strings"
+	"sync"
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
@@ -25,7 +26,8 @@ var style string
 //go:embed page.js
 var script string
 
-var tmpl = template.Must(template.New("page").Parse(form))
+// tmpl is parsed when the first page is written: most calls draw none.
+var tmpl = sync.OnceValue(func() *template.Template { return template.Must(template.New("page").Parse(form)) })
 
 // Artifact is a difference with both versions; one that is not there is nil.
 type Artifact struct {
@@ -266,7 +268,7 @@ func textOf(t state.TextPair, rows []lines.Row) text {
 
 // Write writes the page.
 func (p *Page) Write(w io.Writer) error {
-	return tmpl.Execute(w, map[string]any{"From": p.From, "To": p.To, "Artifacts": p.artifacts, "Style": template.CSS(style), "Script": template.JS(script)})
+	return tmpl().Execute(w, map[string]any{"From": p.From, "To": p.To, "Artifacts": p.artifacts, "Style": template.CSS(style), "Script": template.JS(script)})
 }
 
 // bytesOf gives the bytes of a single-file artifact, nil for none.

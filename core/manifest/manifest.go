@@ -190,12 +190,14 @@ func (m *Manifest) check() error {
 	return nil
 }
 
-var environmentName = regexp.MustCompile(`^[\p{L}\p{N}][\p{L}\p{N}_. -]*$`)
+// environmentName is made when the first name is checked: its classes of letters
+// take a millisecond.
+var environmentName = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[\p{L}\p{N}][\p{L}\p{N}_. -]*$`) })
 
 // CheckEnvironment says what is wrong with an environment's declaration.
 func CheckEnvironment(e Environment) error {
 	switch {
-	case !environmentName.MatchString(e.Name) || strings.TrimSpace(e.Name) != e.Name:
+	case !environmentName().MatchString(e.Name) || strings.TrimSpace(e.Name) != e.Name:
 		return fmt.Errorf("%q can't be an environment's name: use letters, digits, spaces, dots and - or _", e.Name)
 	case !strings.Contains(e.Target, ":"):
 		return fmt.Errorf("the target %q of environment %s does not begin with a scheme, as sqlite:dev.db does", e.Target, e.Name)
