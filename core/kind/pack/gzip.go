@@ -14,8 +14,8 @@ import (
 	"oakenchest/core/kind/nested"
 )
 
-// Gzip reads files that are packed alone (RFC 1952): the only part is what was
-// packed, and its own kind reads it.
+// Gzip reads files that are packed alone (RFC 1952), of at most kind.MaxFile bytes
+// unpacked: the only part is what was packed, and its own kind reads it.
 type Gzip struct{ table *kind.Table }
 
 var (
@@ -47,12 +47,12 @@ func openGzip(src kind.Source) (gzip.Header, []byte, error) {
 		return gzip.Header{}, nil, fmt.Errorf("the gzip file is damaged: %s", strings.TrimPrefix(err.Error(), "gzip: "))
 	}
 	r.Multistream(false)
-	body, err := io.ReadAll(io.LimitReader(r, MaxUnpacked+1))
+	body, err := io.ReadAll(io.LimitReader(r, kind.MaxFile+1))
 	switch {
 	case err != nil:
 		return gzip.Header{}, nil, fmt.Errorf("the gzip file is damaged: %s", strings.TrimPrefix(err.Error(), "gzip: "))
-	case len(body) > MaxUnpacked:
-		return gzip.Header{}, nil, errors.New("it unpacks to more than " + element.SizeText(MaxUnpacked))
+	case len(body) > kind.MaxFile:
+		return gzip.Header{}, nil, errors.New("it unpacks to more than " + element.SizeText(kind.MaxFile))
 	case in.Len() > 0:
 		return gzip.Header{}, nil, errors.New("something follows behind the packed file")
 	}

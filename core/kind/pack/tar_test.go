@@ -117,6 +117,21 @@ func TestHostileArchivesOfOtherFormsAreRefused(t *testing.T) {
 	}
 }
 
+func TestAGzipFileThatUnpacksToTooMuchIsRefused(t *testing.T) {
+	var b bytes.Buffer
+	w := gzip.NewWriter(&b)
+	block := make([]byte, 1<<20)
+	for range kind.MaxFile/len(block) + 1 {
+		_, _ = w.Write(block)
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := (Gzip{archives()}).Read(kind.FileSource{Name: "flood.gz", Data: b.Bytes()}); err == nil || !strings.Contains(err.Error(), "unpacks to more") {
+		t.Errorf("%d bytes that unpack to more than %d: %v", b.Len(), kind.MaxFile, err)
+	}
+}
+
 func TestWhatWasOpenIsNotSealedByHand(t *testing.T) {
 	k, _ := archives().Named("package")
 	s := k.(kind.Splitter)
