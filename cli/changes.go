@@ -18,7 +18,8 @@ func newChanges(a *App) *cobra.Command {
 		Short: "List what changed in this workspace",
 		Long: `List what changed in this workspace since the commit that it stands on, and what
 others hold. What is listed is what oaken commit records; there is no step
-between. oaken compare shows what is different inside each artifact.`,
+between, but for what recipes call noise: it is stored too, and not listed. oaken
+compare shows what is different inside each artifact.`,
 		Example:           "  oaken changes\n  oaken changes --check && echo nothing changed",
 		GroupID:           groupDaily,
 		Args:              cobra.NoArgs,

@@ -78,7 +78,9 @@ func (a *App) compareStates(ctx context.Context, r *state.Reader, from, to state
 	case o.html != "":
 		err = a.drawComparison(ctx, c, o.html)
 	case o.viewer:
-		err = a.openViewers(ctx, c)
+		if err = a.openViewers(ctx, c); err == nil && a.json {
+			a.showComparison(c, false)
+		}
 	case o.lines && !a.json:
 		err = a.showLines(ctx, c)
 	default:

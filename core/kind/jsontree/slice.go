@@ -9,9 +9,9 @@ import (
 )
 
 // A string stands where a value was taken out.
-const placeholderHead = "oaken-part-value:"
+const referenceHead = "oaken-part-value:"
 
-var placeholder = regexp.MustCompile(`"` + placeholderHead + `((?:[^"\\]|\\.)*)"`)
+var partReference = regexp.MustCompile(`"` + referenceHead + `((?:[^"\\]|\\.)*)"`)
 
 // Slice gives the document with a string in the place of each object or list that
 // give takes; give gets the line of elements from the root of the tree down, and
@@ -29,7 +29,7 @@ func (Kind) Slice(data []byte, give func(line []*element.Element, raw []byte) (s
 	visit = func(line []*element.Element, n *jsondoc.Node) {
 		if len(line) > 1 {
 			if file, take := give(line, doc.Source(n)); take {
-				*n = *jsondoc.Str(placeholderHead + file)
+				*n = *jsondoc.Str(referenceHead + file)
 				return
 			}
 		}
@@ -55,12 +55,12 @@ func (Kind) Slice(data []byte, give func(line []*element.Element, raw []byte) (s
 // Unslice puts the bytes back that Slice has given.
 func (Kind) Unslice(data []byte, get func(string) ([]byte, error)) ([]byte, error) {
 	var failed error
-	out := placeholder.ReplaceAllFunc(data, func(m []byte) []byte {
+	out := partReference.ReplaceAllFunc(data, func(m []byte) []byte {
 		var text string
 		err := json.Unmarshal(m, &text)
 		var part []byte
 		if err == nil {
-			part, err = get(text[len(placeholderHead):])
+			part, err = get(text[len(referenceHead):])
 		}
 		if err != nil {
 			failed = err

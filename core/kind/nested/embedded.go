@@ -51,9 +51,10 @@ func Detect(text string, limit int64) (Found, bool) {
 	}
 }
 
-// MayHold reports whether a text of XML or JSON has signs of embedded content; when
-// it has none, it need not be read to be taken apart.
-func MayHold(data []byte) bool {
+// MayHold reports whether a document of XML or JSON has signs of embedded content;
+// when it has none, it need not be read to be taken apart. In JSON a brace behind space
+// is one of its own.
+func MayHold(data []byte, json bool) bool {
 	run := 0
 	for i, c := range data {
 		switch class[c] {
@@ -63,7 +64,7 @@ func MayHold(data []byte) bool {
 			}
 			continue
 		case opener: // of JSON in a text, of references to < and ", of percent-encoded text, of CDATA
-			if i+1 < len(data) && suspicious(data[max(i-1, 0):min(i+6, len(data))], i > 0) {
+			if i+1 < len(data) && suspicious(data[max(i-1, 0):min(i+6, len(data))], i > 0, json) {
 				return true
 			}
 		}
@@ -90,14 +91,14 @@ var class = func() (out [256]byte) {
 }()
 
 // suspicious looks at an opening sign, with the byte before it and some behind it.
-func suspicious(around []byte, before bool) bool {
+func suspicious(around []byte, before, json bool) bool {
 	prev, at := byte(0), around
 	if before {
 		prev, at = around[0], around[1:]
 	}
 	switch at[0] {
 	case '{', '[':
-		return prev == '"' || prev == '\'' || prev == '>'
+		return prev == '"' || !json && (prev == '\'' || prev == '>' || prev <= ' ')
 	case '%':
 		return bytes.HasPrefix(bytes.ToUpper(at), []byte("%3C")) || bytes.HasPrefix(bytes.ToUpper(at), []byte("%7B")) || bytes.HasPrefix(bytes.ToUpper(at), []byte("%5B"))
 	case '&':

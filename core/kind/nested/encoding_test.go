@@ -64,6 +64,22 @@ func TestWhatIsNoContentIsLeftAlone(t *testing.T) {
 	}
 }
 
+func TestSignsOfContentAreSeen(t *testing.T) {
+	for text, json := range map[string]bool{
+		`{"a": "{\"b\": 1}"}`: true, `{"a": "%7B%22b%22%3A1%7D"}`: true, "<a>\n  {\"b\": 1}</a>": false, "<a b='{}'/>": false, "<a>&lt;?xml</a>": false, "<a><![CDATA[<?xml?>]]></a>": false,
+		"<a>" + strings.Repeat("7b", 16) + "</a>": false,
+	} {
+		if !MayHold([]byte(text), json) {
+			t.Errorf("nothing is seen in %s", text)
+		}
+	}
+	for text, json := range map[string]bool{"{\n  \"a\": [ {\"b\": 1} ],\n  \"c\": \"plain words, and more of them\"\n}": true, "<form id=\"round\">\n  <field label=\"Tank\"/>\n</form>": false} {
+		if MayHold([]byte(text), json) {
+			t.Errorf("something is seen in %s", text)
+		}
+	}
+}
+
 func TestReferencesAreReadAsTheyAreWritten(t *testing.T) {
 	for _, encoding := range []string{"base64", "hex zlib"} {
 		file, back, ok := ParseReference(Reference("a/b c.json", encoding))

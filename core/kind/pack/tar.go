@@ -204,7 +204,7 @@ func (w *tarWriter) entry(h tar.Header, e *element.Element) error {
 	return out.Flush()
 }
 
-// path of a file that is packed alone, without the ending of its packer.
+// unpackedName gives the name that a file had before it was packed, by its ending.
 func unpackedName(p string) string {
 	base := path.Base(p)
 	for _, end := range []string{".gz", ".gzip"} {

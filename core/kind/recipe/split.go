@@ -102,7 +102,7 @@ func (k Kind) TakeApart(src kind.Source, file string, names partfile.Names) ([]b
 	if err != nil || nested.Mentions(data) {
 		return data, nil, err // references of its own would be taken for ours
 	}
-	if (k.Name() == "xml" || k.Name() == "json") && !k.divides() && !nested.MayHold(data) {
+	if (k.Name() == "xml" || k.Name() == "json") && !k.divides() && !nested.MayHold(data, k.Name() == "json") {
 		return data, nil, nil
 	}
 	raw, err := k.Writer.Read(src)

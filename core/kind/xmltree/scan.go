@@ -204,8 +204,8 @@ func (s *scanner) markup() error {
 		if err != nil {
 			return err
 		}
-		if err := s.declaration(raw, from); err != nil {
-			return err
+		if nameEnd(raw) == 0 {
+			return s.fail(from, "a processing instruction without a name")
 		}
 	case strings.HasPrefix(rest, "<!DOCTYPE"):
 		if err := s.documentType(); err != nil {
@@ -216,14 +216,6 @@ func (s *scanner) markup() error {
 		return s.fail(from, "markup that is not understood")
 	}
 	s.to.other(from, s.at)
-	return nil
-}
-
-// declaration checks the XML declaration: other encodings are converted before.
-func (s *scanner) declaration(raw string, from int) error {
-	if nameEnd(raw) == 0 {
-		return s.fail(from, "a processing instruction without a name")
-	}
 	return nil
 }
 

@@ -8,7 +8,7 @@ import (
 )
 
 // A processing instruction stands where an element was taken out.
-var placeholder = regexp.MustCompile(`<\?oaken-part ([^?]*)\?>`)
+var partReference = regexp.MustCompile(`<\?oaken-part ([^?]*)\?>`)
 
 // Slice gives the document with a processing instruction in the place of each
 // element that give takes; give gets the line of elements from the root of the tree
@@ -59,8 +59,8 @@ func (Kind) Unslice(data []byte, get func(string) ([]byte, error)) ([]byte, erro
 		return nil, err
 	}
 	var failed error
-	out := placeholder.ReplaceAllFunc(text, func(m []byte) []byte {
-		part, err := get(string(placeholder.FindSubmatch(m)[1]))
+	out := partReference.ReplaceAllFunc(text, func(m []byte) []byte {
+		part, err := get(string(partReference.FindSubmatch(m)[1]))
 		if err != nil {
 			failed = err
 		}
