@@ -1,0 +1,190 @@
+// Package declared keeps folders of declarative SQL: one object a file, as people
+// wrote it. It knows where each object's statements stand, what is wrong on which
+// line, what things were called formerly, and how to change the files of a few
+// objects while every other byte stays.
+//
+// It knows no engine: statements and their meaning come from the engine's package.
+package declared
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"oakenchest/core/kind/partfile"
+)
+
+// Files are the files of a folder, by name below it; nil stands for one that goes.
+type Files = map[string][]byte
+
+// Place is where a statement stands in a file, in bytes.
+type Place struct {
+	File     string
+	From, To int
+	Line     int
+}
+
+// FileError says what is wrong with a declared file.
+type FileError struct {
+	File string
+	Line int
+	Err  error
+}
+
+// Error writes `FILE, line N: what`.
+func (e *FileError) Error() string { return fmt.Sprintf("%s, line %d: %v", e.File, e.Line, e.Err) }
+
+// Unwrap gives the cause.
+func (e *FileError) Unwrap() error { return e.Err }
+
+// Names lists the SQL files of a folder, sorted.
+func Names(files Files) []string {
+	var names []string
+	for name, data := range files {
+		if data != nil && Owns(name) {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	return names
+}
+
+// Owns says that a file of the folder declares something.
+func Owns(name string) bool { return strings.EqualFold(path.Ext(name), ".sql") }
+
+const mark = "formerly:"
+
+// Formerly reads a comment that says what a thing was called: `-- formerly: NAME`.
+func Formerly(comment string) (old string, ok bool) {
+	text := strings.TrimSpace(strings.Trim(strings.TrimPrefix(comment, "--"), "/* \t\r"))
+	if !strings.HasPrefix(strings.ToLower(text), mark) {
+		return "", false
+	}
+	return strings.Trim(strings.TrimSpace(text[len(mark):]), "\"`[]"), true
+}
+
+// Object is a thing with a file of its own, as it is to be written.
+type Object struct {
+	// ID is the same for the same object, and differs between objects.
+	ID string
+	// File is its usual place: `tables/tank.sql`.
+	File string
+	// Shared says that several objects may stand in that file, such as routines of
+	// one name.
+	Shared bool
+	// Text gives its statements, each ended; asked for only when it is written.
+	Text func() string
+}
+
+// Update gives the files that differ when a folder is to declare what want lists:
+// have tells the places of what the files declare by ID, same whether an object is
+// as the files declare it. A file with no statement left is nil; empty tells that.
+func Update(files Files, have map[string][]Place, want []Object, same func(id string) bool, empty func(text string) bool) Files {
+	u := &updater{files: files, out: Files{}, taken: map[string]bool{}, edits: map[string][]edit{}}
+	for name := range files {
+		u.taken[strings.ToLower(name)] = true
+	}
+	left := map[string]bool{}
+	for id := range have {
+		left[id] = true
+	}
+	for _, o := range want {
+		switch places, known := have[o.ID]; {
+		case !known:
+			u.add(o)
+		case !same(o.ID):
+			for i, p := range places {
+				text := ""
+				if i == 0 {
+					text = strings.TrimSuffix(o.Text(), "\n")
+				}
+				u.edits[p.File] = append(u.edits[p.File], edit{p, text})
+			}
+		}
+		delete(left, o.ID)
+	}
+	for id := range left {
+		for _, p := range have[id] {
+			u.edits[p.File] = append(u.edits[p.File], edit{p, ""})
+		}
+	}
+	for name, list := range u.edits {
+		u.out[name] = splice(files[name], u.more[name], list, empty)
+	}
+	return u.out
+}
+
+// updater gathers what is to be written.
+type updater struct {
+	files, out Files
+	taken      map[string]bool
+	edits      map[string][]edit
+	more       map[string]string // what is appended to files that are edited too
+}
+
+type edit struct {
+	Place
+	text string
+}
+
+// add writes an object that no file declares yet.
+func (u *updater) add(o Object) {
+	name := o.File
+	lower := strings.ToLower(name)
+	if u.taken[lower] && o.Shared {
+		if _, edited := u.out[name]; edited {
+			u.out[name] = append(append(u.out[name], '\n'), o.Text()...)
+			return
+		}
+		if _, there := u.files[name]; there {
+			if u.more == nil {
+				u.more = map[string]string{}
+			}
+			u.more[name] += "\n" + o.Text()
+			u.edits[name] = append(u.edits[name], edit{})
+			return
+		}
+	}
+	if u.taken[lower] {
+		name = partfile.Names(u.taken).Take(strings.TrimSuffix(name, ".sql"), ".sql", o.ID)
+	}
+	u.taken[strings.ToLower(name)] = true
+	u.out[name] = []byte(o.Text())
+}
+
+// splice carries out edits of one file; nil when no statement is left. Comments
+// before a statement stay.
+func splice(data []byte, more string, list []edit, empty func(string) bool) []byte {
+	slices.SortFunc(list, func(a, b edit) int { return b.From - a.From })
+	text := string(data)
+	for _, e := range list {
+		if e.To == 0 {
+			continue
+		}
+		rest := text[e.To:]
+		if e.text == "" {
+			rest = strings.TrimLeft(rest, "\r\n")
+		}
+		text = text[:e.From] + e.text + rest
+	}
+	text = strings.TrimRight(text, "\n") + "\n" + more
+	if empty(text) {
+		return nil
+	}
+	return []byte(text)
+}
+
+// Anew writes all objects, in place of files that can't be read together.
+func Anew(files Files, want []Object) Files {
+	out := Update(nil, nil, want, nil, nil)
+	for name, data := range files {
+		switch fresh, written := out[name]; {
+		case written && string(fresh) == string(data):
+			delete(out, name)
+		case !written && Owns(name):
+			out[name] = nil
+		}
+	}
+	return out
+}

@@ -1,0 +1,178 @@
+package postgres
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"oakenchest/core/element"
+	"oakenchest/core/schema/declared"
+)
+
+// Scratch is an empty database of the same server in which declared SQL is tried.
+type Scratch struct {
+	admin *pgx.Conn // of the database that it was made from
+	name  string
+	Conn  *pgx.Conn
+}
+
+// ScratchError says that no scratch database could be made.
+type ScratchError struct{ Err error }
+
+// Error gives the engine's reason.
+func (e *ScratchError) Error() string { return "no scratch database can be made: " + e.Err.Error() }
+
+// Unwrap gives the cause.
+func (e *ScratchError) Unwrap() error { return e.Err }
+
+// NewScratch makes a scratch database beside the one that admin is connected to, with
+// its encoding and locale. Close drops it.
+func NewScratch(ctx context.Context, admin *pgx.Conn) (*Scratch, error) {
+	s := &Scratch{admin: admin, name: fmt.Sprintf("oaken_scratch_%08x", rand.Uint32())}
+	var encoding, collate, ctype string
+	err := admin.QueryRow(ctx, "select pg_encoding_to_char(encoding), datcollate, datctype from pg_database where datname = current_database()").Scan(&encoding, &collate, &ctype)
+	if err == nil {
+		_, err = admin.Exec(ctx, fmt.Sprintf("create database %s template template0 encoding %s lc_collate %s lc_ctype %s", ident(s.name), literal(encoding), literal(collate), literal(ctype)))
+	}
+	if err != nil {
+		return nil, &ScratchError{EngineError(err)}
+	}
+	config := admin.Config().Copy()
+	config.Database = s.name
+	if s.Conn, err = pgx.ConnectConfig(ctx, config); err != nil {
+		_, undo := admin.Exec(context.WithoutCancel(ctx), "drop database "+ident(s.name))
+		return nil, &ScratchError{errors.Join(err, undo)}
+	}
+	return s, nil
+}
+
+// Close drops the database.
+func (s *Scratch) Close(ctx context.Context) error {
+	err := s.Conn.Close(ctx)
+	_, drop := s.admin.Exec(ctx, "drop database if exists "+ident(s.name)+" with (force)")
+	return errors.Join(err, drop)
+}
+
+// EngineError gives the engine's own message, with what it adds for people.
+func EngineError(err error) error {
+	var pg *pgconn.PgError
+	if !errors.As(err, &pg) {
+		return err
+	}
+	text := pg.Message
+	if pg.Detail != "" {
+		text += " (" + strings.TrimSuffix(strings.ReplaceAll(pg.Detail, "\n", "; "), ".") + ")"
+	}
+	return &engineError{text, err}
+}
+
+type engineError struct {
+	text string
+	err  error
+}
+
+func (e *engineError) Error() string { return "PostgreSQL says: " + e.text }
+func (e *engineError) Unwrap() error { return e.err }
+
+// quiet settings are those of every session that makes things.
+const settings = "set check_function_bodies = off; set client_min_messages = error; set xmloption = content; set row_security = off;"
+
+// Load makes what is declared in an empty database, and reads it back. The engine's
+// refusal comes with file and line.
+func Load(ctx context.Context, conn *pgx.Conn, d *Declared) (*Catalog, error) {
+	list := creation(d.Root)
+	prelude := settings + "set search_path = public;"
+	if schemaOf(d.Root, "public") == nil {
+		prelude += "drop schema public;"
+	}
+	if err := runAll(ctx, conn, prelude, list); err != nil {
+		if conn.IsClosed() {
+			return nil, err
+		}
+		if err := runCarefully(ctx, conn, prelude, list, d); err != nil {
+			return nil, err
+		}
+	}
+	return Read(ctx, conn)
+}
+
+func schemaOf(root *element.Element, name string) *element.Element {
+	return kid(root, "schema", name)
+}
+
+// forScratch is a statement as an empty database takes it, where public is there.
+func forScratch(s statement) string {
+	switch {
+	case s.sql == "create schema public":
+		return "create schema if not exists public"
+	case strings.HasPrefix(s.sql, "refresh materialized view"):
+		return "select 1"
+	}
+	return s.sql
+}
+
+// runAll runs everything in one transaction and one round trip. On an error nothing
+// stays.
+func runAll(ctx context.Context, conn *pgx.Conn, prelude string, list []statement) error {
+	var b strings.Builder
+	b.WriteString("begin;" + prelude)
+	for _, s := range list {
+		b.WriteString(forScratch(s))
+		b.WriteString(";\n")
+	}
+	b.WriteString("commit")
+	_, err := conn.PgConn().Exec(ctx, b.String()).ReadAll()
+	if err != nil && !conn.IsClosed() {
+		_, _ = conn.Exec(context.WithoutCancel(ctx), "rollback")
+	}
+	return err
+}
+
+// runCarefully runs statements one by one, and those that fail again after the
+// others, until no more succeed.
+func runCarefully(ctx context.Context, conn *pgx.Conn, prelude string, list []statement, d *Declared) error {
+	if _, err := conn.Exec(ctx, "begin;"+prelude, pgx.QueryExecModeSimpleProtocol); err != nil {
+		return err
+	}
+	for len(list) > 0 {
+		var again []statement
+		var first error
+		for _, s := range list {
+			if _, err := conn.Exec(ctx, "savepoint oaken", pgx.QueryExecModeSimpleProtocol); err != nil {
+				return err
+			}
+			_, err := conn.Exec(ctx, forScratch(s), pgx.QueryExecModeSimpleProtocol)
+			if err == nil {
+				continue
+			}
+			if _, undo := conn.Exec(ctx, "rollback to oaken", pgx.QueryExecModeSimpleProtocol); undo != nil {
+				return errors.Join(err, undo)
+			}
+			again = append(again, s)
+			if first == nil {
+				first = refusal(d, s, err)
+			}
+		}
+		if len(again) == len(list) {
+			_, undo := conn.Exec(ctx, "rollback", pgx.QueryExecModeSimpleProtocol)
+			return errors.Join(first, undo)
+		}
+		list = again
+	}
+	_, err := conn.Exec(ctx, "commit", pgx.QueryExecModeSimpleProtocol)
+	return err
+}
+
+// refusal says where the statement that the engine refused was declared.
+func refusal(d *Declared, s statement, err error) error {
+	err = EngineError(err)
+	if p, ok := d.Where(strings.TrimSuffix(s.id, ".shell")); ok {
+		return &declared.FileError{File: p.File, Line: p.Line, Err: err}
+	}
+	return fmt.Errorf("%s: %w", s.id, err)
+}
