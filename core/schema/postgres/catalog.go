@@ -23,6 +23,8 @@ type Catalog struct {
 	Untracked []string
 	// oids finds things in pg_depend, by identity.
 	oids map[string]oid
+	// alias finds what has another identity there: generated columns by their expression.
+	alias map[oid]string
 }
 
 // oid is how pg_depend names a thing: its catalog, its number, its column.
@@ -31,14 +33,27 @@ type oid struct{ class, object, column string }
 // Read reads the schema of a database. It takes one round trip in a transaction of
 // its own, so that what it gives is one moment's.
 func Read(ctx context.Context, conn *pgx.Conn) (*Catalog, error) {
+	c, err := read(ctx, conn, "begin isolation level repeatable read read only;", "commit")
+	if err != nil && !conn.IsClosed() {
+		_, _ = conn.Exec(context.WithoutCancel(ctx), "rollback")
+	}
+	return c, err
+}
+
+// ReadInside reads the schema as the transaction that is open on conn has made it.
+func ReadInside(ctx context.Context, conn *pgx.Conn) (*Catalog, error) {
+	return read(ctx, conn, "select 1 where false;", "select 1 where false")
+}
+
+func read(ctx context.Context, conn *pgx.Conn, before, after string) (*Catalog, error) {
 	b := newBuilder()
 	var sql strings.Builder
-	sql.WriteString("begin isolation level repeatable read read only; set local search_path = ''; set local quote_all_identifiers = off;")
+	sql.WriteString(before + "set local search_path = ''; set local quote_all_identifiers = off;")
 	for _, q := range catalogQueries {
 		sql.WriteString(strings.ReplaceAll(q.sql, "%NS", ownSchema))
 		sql.WriteString(";")
 	}
-	sql.WriteString("commit")
+	sql.WriteString(after)
 	err := results(conn.PgConn().Exec(ctx, sql.String()), 3, func(query int, r row) error {
 		if query >= len(catalogQueries) {
 			return nil
@@ -46,9 +61,6 @@ func Read(ctx context.Context, conn *pgx.Conn) (*Catalog, error) {
 		return catalogQueries[query].add(b, r)
 	})
 	if err != nil {
-		if !conn.IsClosed() {
-			_, _ = conn.Exec(context.WithoutCancel(ctx), "rollback")
-		}
 		return nil, err
 	}
 	return b.finish()
@@ -102,7 +114,7 @@ type part struct {
 }
 
 func newBuilder() *builder {
-	return &builder{r: newReader(), c: &Catalog{Columns: map[string][]string{}, oids: map[string]oid{}}, objects: map[oid]object{}, parts: map[oid]part{}, values: map[string]*element.Element{},
+	return &builder{r: newReader(), c: &Catalog{Columns: map[string][]string{}, oids: map[string]oid{}, alias: map[oid]string{}}, objects: map[oid]object{}, parts: map[oid]part{}, values: map[string]*element.Element{},
 		idSeq: map[oid]sequenceRow{}, rels: map[string]object{}, columns: map[oid]*element.Element{}, indexOf: map[string]part{}}
 }
 
@@ -202,6 +214,9 @@ func (b *builder) rightsOf(e *element.Element, owner, acl, class string) {
 			}
 		}
 		slices.Sort(list)
+		if who == "public" && publicByDefault[class] && len(list) == 1 {
+			continue // as everything of the sort has it
+		}
 		setText(e, "grant to "+who, strings.Join(list, ", "))
 	}
 	if !public && publicByDefault[class] {
@@ -250,6 +265,7 @@ func options(array, prefix string) string {
 		}
 		out = append(out, prefix+ident(name)+"="+v)
 	}
+	slices.Sort(out)
 	return strings.Join(out, ", ")
 }
 

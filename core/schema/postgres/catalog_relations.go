@@ -117,7 +117,7 @@ func (b *builder) relation(r row) error {
 	setText(e, "options", serverOptions(r.s(19)))
 	with := options(r.s(5), "")
 	if toast := options(r.s(6), "toast."); toast != "" {
-		with = strings.TrimPrefix(with+", "+toast, ", ")
+		with = sortedList(strings.TrimPrefix(with+", "+toast, ", "))
 	}
 	setText(e, "with", with)
 	setText(e, "tablespace", r.s(13))
@@ -190,7 +190,9 @@ func (b *builder) column(r row) error {
 	b.columns[key] = c
 	id := sub(o.id(), c)
 	b.c.oids[id] = key
-	if r[16] != nil {
+	if r[16] != nil && r.s(7) == "s" {
+		b.c.alias[oid{"pg_attrdef", r.s(16), "0"}] = id
+	} else if r[16] != nil {
 		b.c.oids[id+".default"] = oid{"pg_attrdef", r.s(16), "0"}
 	}
 	return nil

@@ -78,7 +78,7 @@ func run(t testing.TB, conn *pgx.Conn, sql string) {
 	}
 }
 
-func read(t testing.TB, conn *pgx.Conn) *Catalog {
+func reading(t testing.TB, conn *pgx.Conn) *Catalog {
 	t.Helper()
 	c, err := Read(context.Background(), conn)
 	if err != nil {
@@ -132,10 +132,10 @@ func TestEverythingIsCapturedAndDeclared(t *testing.T) {
 		t.Fatal(err)
 	}
 	run(t, conn, string(sql))
-	live := read(t, conn)
+	live := reading(t, conn)
 	live.Root = scope.Scope{Track: []string{"replication"}}.Apply(live.Root)
 	files := folder(live.Root)
-	if again := folder(scope.Scope{Track: []string{"replication"}}.Apply(read(t, conn).Root)); !maps.EqualFunc(files, again, bytes.Equal) {
+	if again := folder(scope.Scope{Track: []string{"replication"}}.Apply(reading(t, conn).Root)); !maps.EqualFunc(files, again, bytes.Equal) {
 		t.Error("two captures of one database differ")
 	}
 	d, err := Parse(files)

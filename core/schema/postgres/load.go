@@ -85,7 +85,7 @@ const settings = "set check_function_bodies = off; set client_min_messages = err
 // Load makes what is declared in an empty database, and reads it back. The engine's
 // refusal comes with file and line.
 func Load(ctx context.Context, conn *pgx.Conn, d *Declared) (*Catalog, error) {
-	list := creation(d.Root)
+	list := creation(d.Root, nil)
 	prelude := settings + "set search_path = public;"
 	if schemaOf(d.Root, "public") == nil {
 		prelude += "drop schema public;"

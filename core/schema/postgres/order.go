@@ -21,8 +21,9 @@ const (
 
 // creation gives the statements that make everything in a tree, from nothing, in an
 // order in which each finds what its text names. What stands in a circle is cut up as
-// far as it can be; a circle that stays is broken anywhere.
-func creation(root *element.Element) []statement {
+// far as it can be; a circle that stays is broken anywhere. Tables that settled tells
+// are there already: what their new columns need must come before their turn.
+func creation(root *element.Element, settled func(id string) bool) []statement {
 	s := &sorter{provides: map[string][]int{}, ids: map[string]int{}}
 	all := objects(root)
 	attached := map[string]bool{}
@@ -38,7 +39,7 @@ func creation(root *element.Element) []statement {
 		}
 	}
 	for _, o := range all {
-		s.add(o, attached, partitions[o.name()])
+		s.add(o, attached, partitions[o.name()], settled != nil && settled(o.id()))
 	}
 	return s.sorted()
 }
@@ -52,7 +53,7 @@ type sorter struct {
 	shells   map[string]bool  // names of types that are there as shells first
 }
 
-func (s *sorter) add(o object, attached map[string]bool, partitions []string) {
+func (s *sorter) add(o object, attached map[string]bool, partitions []string, settled bool) {
 	own := o.id()
 	base := ranks[o.e.Type]
 	if o.e.Type == "type" && textOf(o.e, "sort") == "base" {
@@ -85,6 +86,11 @@ func (s *sorter) add(o object, attached map[string]bool, partitions []string) {
 			st.after = append(st.after, own)
 		} else if o.e.Type == "table" {
 			st.above = parents(o.e)
+			if settled {
+				for _, c := range kids(o.e, "column") {
+					st.also += textOf(c, "default") + " "
+				}
+			}
 		}
 		s.put(st, rank)
 		if strings.HasPrefix(st.id, own+"/column ") && !strings.HasSuffix(st.id, ".sequence") {
@@ -165,13 +171,13 @@ func (s *sorter) needs(i int) []int {
 		out = append(out, s.provides[name]...)
 		out = append(out, s.provides["columns of "+name]...)
 	}
-	for _, name := range namesIn(s.list[i].sql) {
+	for _, name := range namesIn(s.list[i].sql + " " + s.list[i].also) {
 		if shells := s.provides["shell "+name]; len(shells) > 0 && strings.HasPrefix(s.list[i].sql, "create function ") {
 			out = append(out, shells...)
 			continue
 		}
 		for _, n := range s.provides[name] {
-			if n != i {
+			if n != i && !(strings.HasPrefix(s.list[i].id, "operator-family ") && s.rank[n] > s.rank[i]) { // a class may have the family's name
 				out = append(out, n)
 			}
 		}

@@ -2,6 +2,7 @@ package postgres
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"oakenchest/core/element"
@@ -72,7 +73,7 @@ func tableOption(e *element.Element, c *sqltext.Cursor) error {
 	case c.Skip("using"):
 		setText(e, "using", Dialect.NameOf(c.Next()))
 	case c.Skip("with"):
-		setText(e, "with", flat(sqltext.Inside(c.Group())))
+		setText(e, "with", sortedList(flat(sqltext.Inside(c.Group()))))
 	case c.Skip("without", "oids"):
 	case c.Skip("tablespace"):
 		setText(e, "tablespace", Dialect.NameOf(c.Next()))
@@ -84,6 +85,17 @@ func tableOption(e *element.Element, c *sqltext.Cursor) error {
 		return fmt.Errorf("%q is no clause of a table", clip(c.Next().Text))
 	}
 	return nil
+}
+
+// sortedList sorts options between commas.
+func sortedList(list string) string {
+	ts, err := Dialect.Scan(list)
+	if err != nil || len(ts) == 0 {
+		return list
+	}
+	out := commaTexts(ts)
+	slices.Sort(out)
+	return strings.Join(out, ", ")
 }
 
 // body reads what stands between the parentheses of a table.

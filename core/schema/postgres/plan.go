@@ -1,0 +1,393 @@
+package postgres
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"oakenchest/core/element"
+)
+
+// Effect says what a step costs.
+type Effect string
+
+// The effects of a step, the least first.
+const (
+	Instant  Effect = "instant"
+	Locks    Effect = "locks"    // others wait for as long as the deployment takes
+	Scans    Effect = "scans"    // every row is read
+	Rewrites Effect = "rewrites" // every row is written again
+	Loses    Effect = "loses data"
+)
+
+// Step is one thing to do, with the statements that do it.
+type Step struct {
+	// Address says which object, within the database: schema:care/table:feeding.
+	Address    element.Address
+	What       string
+	Effect     Effect
+	Loss       string // what would be lost, for people
+	Saves      []Save // the rows that are kept first
+	Statements []string
+	// Before says that the step must be committed before the others begin.
+	Before bool
+}
+
+// Save is rows that a step loses: a query whose result is kept.
+type Save struct {
+	Name  string // of the file, without ending
+	Query string
+}
+
+// Wanted is what a database is to hold.
+type Wanted struct {
+	// Root is the whole: what is tracked and what is not.
+	Root *element.Element
+	// Columns are those of views; see Catalog.
+	Columns map[string][]string
+	// Fill gives values for columns that are to take no null, by SCHEMA.TABLE.COLUMN:
+	// SQL expressions over the row.
+	Fill map[string]string
+}
+
+// planner computes the steps from a live database to a wanted one.
+type planner struct {
+	ctx        context.Context
+	conn       *pgx.Conn
+	live, want map[string]node
+	wantList   []object
+	liveCat    *Catalog
+	wanted     Wanted
+	deps       *graph
+	down       map[string]bool     // live things that are dropped, to be made again when they are wanted
+	retyped    map[string]bool     // columns whose type changes
+	taken      map[string][]string // live things that go with another, without a statement
+	heirs      map[string][]object // live tables by the name of what they inherit from
+	reset      map[string]bool     // columns of heirs whose own default must be set again
+	freed      map[string]bool     // tables that leave the one above, by identity
+	inherits   map[string]bool     // wanted columns that come from above, of tables that come under another
+	steps      []Step
+	last       []Step
+	err        error
+}
+
+// node is an object or a part of one, by identity.
+type node struct {
+	o    object
+	e    *element.Element
+	part bool
+}
+
+func nodes(root *element.Element) (map[string]node, []object) {
+	out := map[string]node{}
+	list := objects(root)
+	for _, o := range list {
+		id := o.id()
+		out[id] = node{o, o.e, false}
+		if o.e.Type == "schema" {
+			continue
+		}
+		for _, k := range o.e.Children {
+			out[sub(id, k)] = node{o, k, true}
+			if k.Type == "column" && has(k, "default") {
+				out[sub(id, k)+".default"] = node{o, k, true}
+			}
+		}
+	}
+	return out, list
+}
+
+// Plan gives the steps that turn the live database into the wanted one, in order. It
+// reads the live one to say what would be lost, and refuses what its rows do not allow.
+func Plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]Step, error) {
+	if live.Root.Sum() == want.Root.Sum() {
+		return nil, nil
+	}
+	p := &planner{ctx: ctx, conn: conn, liveCat: live, wanted: want, down: map[string]bool{}, retyped: map[string]bool{}, taken: map[string][]string{}, heirs: map[string][]object{}, reset: map[string]bool{}, freed: map[string]bool{}, inherits: map[string]bool{}}
+	p.live, _ = nodes(live.Root)
+	p.want, p.wantList = nodes(want.Root)
+	p.family(want.Root)
+	p.whatGoes()
+	if len(p.down)+len(p.retyped) > 0 {
+		var err error
+		if p.deps, err = depend(ctx, conn, live); err != nil {
+			return nil, err
+		}
+		p.spread()
+		p.dropAll()
+	}
+	p.makeAll()
+	if p.err != nil {
+		return nil, p.err
+	}
+	return append(p.steps, p.last...), nil
+}
+
+// ids lists a map's keys, sorted.
+func ids[V any](m map[string]V) []string {
+	out := make([]string, 0, len(m))
+	for id := range m {
+		out = append(out, id)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// whatGoes finds what is dropped because it is not wanted, or can't be altered.
+func (p *planner) whatGoes() {
+	for _, id := range ids(p.live) {
+		l := p.live[id]
+		w, stays := p.want[id]
+		switch {
+		case strings.HasSuffix(id, ".default") && l.e.Type == "column":
+			continue
+		case !stays && l.part && l.e.Type == "column" && l.o.e.Type == "view":
+		case !stays && l.part && has(l.e, "inherited"):
+		case !stays && l.part && (l.e.Type == "value" || l.e.Type == "attribute"):
+		case !stays && l.e.Type == "schema" && len(l.e.Props) == 0 && l.e.Key == "public":
+			p.down[id] = true
+		case !stays:
+			p.down[id] = true
+		case l.part:
+			if p.mustRemake(l, w) {
+				p.down[id] = true
+			} else if l.e.Type == "column" && retypes(l.e, w.e) {
+				p.retyped[id] = true
+			}
+		case p.mustReplace(l.o, w.o):
+			p.down[id] = true
+		}
+	}
+}
+
+// retypes says that a column's type or collation changes.
+func retypes(l, w *element.Element) bool {
+	return textOf(l, "type") != textOf(w, "type") || textOf(l, "collate") != textOf(w, "collate")
+}
+
+// mustRemake says that a part can't be altered and must be dropped and made again.
+func (p *planner) mustRemake(l, w node) bool {
+	if l.e.Type == "column" {
+		return textOf(l.e, "generated") != textOf(w.e, "generated") && has(w.e, "generated") || has(l.e, "inherited") != has(w.e, "inherited") && has(w.e, "generated")
+	}
+	return textOf(l.e, "definition") != textOf(w.e, "definition") || textOf(l.e, "attached to") != textOf(w.e, "attached to") && has(l.e, "attached to") && !p.freed[l.o.id()]
+}
+
+// mustReplace says that an object can't be altered and must be dropped and made again.
+func (p *planner) mustReplace(l, w object) bool {
+	differs := func(names ...string) bool {
+		return slices.ContainsFunc(names, func(n string) bool { return textOf(l.e, n) != textOf(w.e, n) })
+	}
+	switch l.e.Type {
+	case "table":
+		return differs("partition by", "of", "server")
+	case "view":
+		if differs("materialized", "using") {
+			return true
+		}
+		return differs("definition", "names") && (has(l.e, "materialized") || !p.appends(l.id()))
+	case "function", "procedure":
+		return differs("returns", "arguments") || has(l.e, "sql body") != has(w.e, "sql body") && p.standsOn(l.id())
+	case "type":
+		if differs("sort", "definition") {
+			return true
+		}
+		switch textOf(l.e, "sort") {
+		case "enum":
+			return !extendsEnum(l.e, w.e)
+		case "domain":
+			return differs("type", "collate")
+		}
+		return false
+	case "sequence", "schema", "extension", "text-search-configuration", "operator-family":
+		return differs("definition")
+	}
+	return differs("definition", "arguments")
+}
+
+func (p *planner) standsOn(string) bool { return false }
+
+// appends says that a view's wanted columns begin with those that it has.
+func (p *planner) appends(id string) bool {
+	have, want := p.liveCat.Columns[id], p.wanted.Columns[id]
+	return len(want) >= len(have) && slices.Equal(have, want[:len(have)])
+}
+
+// spread finds what else must go for a while: all that stands on what goes.
+func (p *planner) spread() {
+	queue := append(ids(p.down), ids(p.retyped)...)
+	for len(queue) > 0 {
+		id := queue[0]
+		queue = queue[1:]
+		n := p.live[id]
+		soft := p.retyped[id] && !p.down[id]
+		for _, e := range p.standing(id, n) {
+			if add := p.reach(id, e, soft); add != "" && !slices.Contains(queue, add) {
+				queue = append(queue, add)
+			}
+		}
+	}
+	for id := range p.down {
+		for _, e := range p.standing(id, p.live[id]) {
+			if e.soft {
+				p.taken[e.id] = append(p.taken[e.id], id)
+			}
+		}
+	}
+}
+
+// standing lists what stands on a thing: on the object itself and all its parts.
+func (p *planner) standing(id string, n node) []edge {
+	out := slices.Clone(p.deps.on[id])
+	if n.part && n.e.Type == "column" && n.o.e.Type == "table" && !strings.HasSuffix(id, ".default") {
+		return append(out, p.below(n.o, n.e.Key)...)
+	}
+	if n.part || n.e == nil || n.e.Type == "schema" {
+		return out
+	}
+	for _, k := range n.e.Children {
+		part := sub(id, k)
+		for _, e := range p.deps.on[part] {
+			if owner := p.live[e.id]; owner.o.e != n.e {
+				out = append(out, e)
+			}
+		}
+	}
+	return out
+}
+
+// below lists what stands on the columns that tables below inherit from one.
+func (p *planner) below(o object, column string) []edge {
+	var out []edge
+	for _, child := range p.heirs[o.name()] {
+		id := sub(child.id(), &element.Element{Type: "column", Key: column})
+		if _, known := p.live[id]; known {
+			out = append(out, edge{id, true})
+		}
+		for _, e := range p.deps.on[id] {
+			out = append(out, edge{e.id, e.soft})
+		}
+		out = append(out, p.below(child, column)...)
+	}
+	return out
+}
+
+// reach decides what becomes of something that stands on what goes or, with retyped,
+// changes its type. It gives the identity to follow, if any.
+func (p *planner) reach(from string, e edge, retyped bool) string {
+	d, known := p.live[e.id]
+	if !known || p.down[e.id] {
+		return ""
+	}
+	source := p.live[from]
+	typeLike := !source.part && (source.e.Type == "type" || source.e.Type == "collation")
+	switch {
+	case d.e.Type == "schema":
+		return ""
+	case d.part && strings.HasSuffix(e.id, ".default") && retyped:
+		return "" // altered with its column
+	case d.part && d.e.Type == "column" && !strings.HasSuffix(e.id, ".default"):
+		switch {
+		case has(d.e, "generated"):
+			p.down[e.id] = true
+			return e.id
+		case typeLike && p.wants(e.id):
+			if p.retyped[e.id] {
+				return ""
+			}
+			p.retyped[e.id] = true
+			return e.id
+		}
+		return ""
+	case retyped && d.part && (d.e.Type == "index" || d.e.Type == "constraint" || d.e.Type == "statistics" && !has(d.e, "target")):
+		return "" // the engine builds them again itself
+	case retyped && !d.part && d.e.Type == "sequence":
+		return ""
+	case d.e.Type == "sequence" && e.soft && p.wants(e.id):
+		p.add(d, "set the sequence free", Instant, "alter sequence "+d.o.name()+" owned by none")
+		return ""
+	case d.o.e.Type == "table" && !d.part && (source.e.Type == "type" && !source.part || source.e.Type == "table" && !p.gone(from)):
+		if source.e.Type == "table" { // a partition or heir of a table that is made again
+			p.down[e.id] = true
+			return e.id
+		}
+		return ""
+	}
+	p.down[e.id] = true
+	return e.id
+}
+
+// wants says that a thing is in the wanted tree.
+func (p *planner) wants(id string) bool { _, ok := p.want[id]; return ok }
+
+// gone says that a thing is not wanted any more.
+func (p *planner) gone(id string) bool { return !p.wants(id) }
+
+// at gives the address of a node.
+func at(n node) element.Address {
+	var a element.Address
+	if n.o.schema != "" {
+		a = a.Below(element.Step{Type: "schema", Key: n.o.schema})
+	}
+	a = a.Below(element.Step{Type: n.o.e.Type, Key: n.o.e.Key})
+	if n.part {
+		a = a.Below(element.Step{Type: n.e.Type, Key: n.e.Key})
+	}
+	return a
+}
+
+func (p *planner) add(n node, what string, effect Effect, statements ...string) {
+	if len(statements) > 0 {
+		p.steps = append(p.steps, Step{Address: at(n), What: what, Effect: effect, Statements: statements})
+	}
+}
+
+// count runs a query that gives one number on the live database.
+func (p *planner) count(query string) int64 {
+	if p.err != nil {
+		return 0
+	}
+	var n int64
+	if err := p.conn.QueryRow(p.ctx, query).Scan(&n); err != nil {
+		p.err = EngineError(err)
+	}
+	return n
+}
+
+func counted(n int64, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+// FamilyError says that a table can't come under another as it is declared: its columns
+// stay its own.
+type FamilyError struct{ Table, Above, Column string }
+
+// Error says which column is in the way.
+func (e *FamilyError) Error() string {
+	return fmt.Sprintf("table %s is to inherit from %s, and has the column %s already, which stays its own", e.Table, e.Above, e.Column)
+}
+
+// fail keeps the first reason why there is no plan.
+func (p *planner) fail(err error) {
+	if p.err == nil {
+		p.err = err
+	}
+}
+
+// RowsError says that the rows of a live table do not allow a change.
+type RowsError struct {
+	Table, Column string
+	Rows          int64
+	Reason        string
+}
+
+// Error says which rows are in the way.
+func (e *RowsError) Error() string {
+	return fmt.Sprintf("table %s, column %s: %s in %s", e.Table, e.Column, e.Reason, counted(e.Rows, "row"))
+}

@@ -1,0 +1,265 @@
+package postgres
+
+import (
+	"fmt"
+	"strings"
+
+	"oakenchest/core/element"
+)
+
+// addColumn plans a new column; again says that it was there with another content that
+// the engine computes.
+func (p *planner) addColumn(w object, head string, c *element.Element, again bool) {
+	n := node{w, c, true}
+	effect, what := Instant, "add the column "+c.Gist
+	if again {
+		what = "make the column again: " + c.Gist
+	}
+	if has(c, "generated") || has(c, "identity") || calls(textOf(c, "default")) {
+		effect = Rewrites
+	}
+	id := w.name() + "." + ident(c.Key)
+	if !has(c, "not null") || has(c, "default") || has(c, "generated") || has(c, "identity") || has(w.e, "server") || p.domainDefault(c) {
+		p.add(n, what, effect, head+"add column "+ident(c.Key)+" "+columnText(c))
+		p.fill(n, w, c, id)
+		return
+	}
+	if p.err != nil {
+		return
+	}
+	rows := int64(0)
+	if _, there := p.live[w.id()]; there {
+		rows = p.count("select count(*) from " + p.liveName(w))
+	}
+	if rows == 0 {
+		p.add(n, what, effect, head+"add column "+ident(c.Key)+" "+columnText(c))
+		return
+	}
+	value, ok := p.wanted.Fill[id]
+	if !ok {
+		p.fail(&RowsError{Table: w.name(), Column: ident(c.Key), Rows: rows, Reason: "the new column takes no null and has no default"})
+		return
+	}
+	free := c.Clone()
+	free.Set("not null", element.Value{})
+	p.add(n, what, Rewrites, head+"add column "+ident(c.Key)+" "+columnText(free), "update "+w.name()+" set "+ident(c.Key)+" = "+value, head+"alter column "+ident(c.Key)+" set not null")
+}
+
+// fill gives the rows that are there a value other than the default.
+func (p *planner) fill(n node, w object, c *element.Element, id string) {
+	if value, ok := p.wanted.Fill[id]; ok && !has(c, "generated") {
+		p.add(n, "fill the column", Rewrites, "update "+w.name()+" set "+ident(c.Key)+" = "+value)
+	}
+}
+
+// domainDefault says that a column's type is a wanted domain with a default.
+func (p *planner) domainDefault(c *element.Element) bool {
+	n, ok := p.want["type "+textOf(c, "type")]
+	return ok && has(n.e, "default")
+}
+
+// liveName is the name that a table has in the live database.
+func (p *planner) liveName(w object) string { return w.name() }
+
+// alterColumn plans what changes a column that stays.
+func (p *planner) alterColumn(w object, head string, l, c *element.Element) {
+	n := node{w, c, true}
+	col := head + "alter column " + ident(c.Key) + " "
+	if has(c, "inherited") || has(l, "inherited") {
+		n.e = named(c, c.Key)
+	}
+	id := sub(w.id(), c)
+	retyped := p.retyped[id]
+	if has(l, "generated") && !has(c, "generated") {
+		p.add(n, "keep the values as plain ones", Instant, col+"drop expression")
+	}
+	if has(l, "identity") && !has(c, "identity") {
+		p.add(n, "stop the numbering", Instant, col+"drop identity")
+	}
+	if retyped {
+		p.retype(n, w, col, l, c)
+	} else {
+		p.alterDefault(n, col, l, c)
+	}
+	if textOf(l, "default") != textOf(c, "default") {
+		p.resetBelow(w, c.Key)
+	}
+	if !has(l, "not null") && has(c, "not null") {
+		p.refuseNull(n, w, col, c)
+	}
+	if from, to := textOf(l, "identity"), textOf(c, "identity"); from != to && to != "" {
+		if from == "" {
+			p.add(n, "number the column", Instant, col+"add "+identityText(to))
+		} else {
+			p.alterIdentity(n, col, from, to)
+		}
+	}
+	if has(l, "not null") && !has(c, "not null") && !has(c, "identity") {
+		p.add(n, "allow null", Instant, col+"drop not null")
+	}
+	for _, pair := range [][2]string{{"storage", ""}, {"compression", "default"}, {"statistics", "-1"}} {
+		name, usual := pair[0], pair[1]
+		from, to := textOf(l, name), textOf(c, name)
+		if from == to || has(w.e, "server") && to == "" {
+			continue
+		}
+		if to == "" {
+			to = usual
+			if name == "storage" {
+				to = p.usualStorage(w, c)
+			}
+		}
+		p.add(n, "change the "+name, Instant, col+"set "+name+" "+to)
+	}
+	if from, to := textOf(l, "set"), textOf(c, "set"); from != to {
+		p.add(n, "change the options", Instant, prefixed(col, optionChanges(from, to))...)
+	}
+	if from, to := textOf(l, "options"), textOf(c, "options"); from != to {
+		p.add(n, "change the options", Instant, col+"options ("+strings.Join(serverOptionChanges(from, to), ", ")+")")
+	}
+	p.alterOwned(n, w, l, c)
+}
+
+// resetBelow notes that the columns of tables below get a changed default too, so that
+// their own must be set again.
+func (p *planner) resetBelow(o object, column string) {
+	for _, child := range p.heirs[o.name()] {
+		p.reset[sub(child.id(), &element.Element{Type: "column", Key: column})] = true
+		p.resetBelow(child, column)
+	}
+}
+
+// usualStorage is what the type of a column has by itself.
+func (p *planner) usualStorage(w object, c *element.Element) string {
+	if p.err != nil {
+		return ""
+	}
+	var s string
+	err := p.conn.QueryRow(p.ctx, "select t.typstorage::text from pg_catalog.pg_attribute a join pg_catalog.pg_type t on t.oid = a.atttypid where a.attrelid = $1::text::regclass and a.attname = $2", w.name(), c.Key).Scan(&s)
+	if err != nil {
+		p.fail(EngineError(err))
+	}
+	return storages[s]
+}
+
+func (p *planner) alterOwned(n node, w object, l, c *element.Element) {
+	from, to := textOf(l, "sequence"), textOf(c, "sequence")
+	if from == to && !p.down["sequence "+to] {
+		return
+	}
+	if to != "" {
+		p.last = append(p.last, Step{Address: at(n), What: "let the sequence go with the column", Effect: Instant, Statements: []string{"alter sequence " + to + " owned by " + w.name() + "." + ident(c.Key)}})
+	}
+}
+
+// identity options as SET gives them.
+func (p *planner) alterIdentity(n node, col, from, to string) {
+	fromHow, fromOptions, _ := strings.Cut(strings.TrimSuffix(from, ")"), " (")
+	toHow, toOptions, _ := strings.Cut(strings.TrimSuffix(to, ")"), " (")
+	var out []string
+	if fromHow != toHow {
+		out = append(out, col+"set generated "+toHow)
+	}
+	if fromOptions != toOptions {
+		out = append(out, col+"drop identity", col+"add "+identityText(to))
+		if fromHow != toHow {
+			out = out[1:]
+		}
+	}
+	p.add(n, "change the numbering", Instant, out...)
+}
+
+// refuseNull plans NOT NULL for a column that may have nulls.
+func (p *planner) refuseNull(n node, w object, col string, c *element.Element) {
+	if has(w.e, "server") {
+		p.add(n, "refuse null", Instant, col+"set not null")
+		return
+	}
+	nulls := int64(0)
+	if lc, ok := p.live[sub(w.id(), c)]; ok && lc.e != nil || has(c, "inherited") {
+		nulls = p.count("select count(*) from " + p.liveName(w) + " where " + ident(c.Key) + " is null")
+	}
+	if nulls > 0 {
+		id := w.name() + "." + ident(c.Key)
+		value, ok := p.wanted.Fill[id]
+		if !ok {
+			value = textOf(c, "default")
+		}
+		if value == "" || value == "null" {
+			p.fail(&RowsError{Table: w.name(), Column: ident(c.Key), Rows: nulls, Reason: "the column is to take no null any more, and has nulls"})
+			return
+		}
+		p.add(n, "fill "+counted(nulls, "null"), Rewrites, "update "+w.name()+" set "+ident(c.Key)+" = "+value+" where "+ident(c.Key)+" is null")
+	}
+	p.add(n, "refuse null", Scans, col+"set not null")
+}
+
+// retype plans another type for a column, with a cast of its values.
+func (p *planner) retype(n node, w object, col string, l, c *element.Element) {
+	from, to := textOf(l, "type"), textOf(c, "type")
+	if has(c, "inherited") {
+		return
+	}
+	var out []string
+	if has(l, "default") && !p.down[sub(w.id(), c)+".default"] {
+		out = append(out, col+"drop default")
+	}
+	sql := col + "type " + to
+	if v := textOf(c, "collate"); v != "" {
+		sql += " collate " + v
+	}
+	using := ident(c.Key) + "::" + to
+	set := p.replacedType(to) || p.replacedType(from)
+	if set {
+		using = ident(c.Key) + "::text::" + to
+		if strings.HasSuffix(to, "[]") {
+			using = ident(c.Key) + "::text[]::" + to
+		}
+	}
+	if !has(c, "generated") && !has(w.e, "server") {
+		sql += " using " + using
+	}
+	out = append(out, sql)
+	if v := textOf(c, "default"); v != "" {
+		out = append(out, col+"set default "+v)
+	}
+	s := Step{Address: at(n), What: "change the type: " + from + " → " + to, Effect: Rewrites, Statements: out}
+	if from == to && !set {
+		s.What = "change the collation"
+	}
+	if !set && from != to && !has(w.e, "server") {
+		p.lossOfType(&s, w, c, from, to)
+	}
+	p.steps = append(p.steps, s)
+}
+
+// replacedType says that a type, or that of an array's items, is made anew.
+func (p *planner) replacedType(typ string) bool {
+	return p.down["type "+strings.TrimSuffix(typ, "[]")]
+}
+
+// lossOfType counts the values that do not come back from the new type as they were.
+func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to string) {
+	if p.err != nil {
+		return
+	}
+	if n, ok := p.live["type "+strings.TrimSuffix(to, "[]")]; !ok && n.e == nil && p.wants("type "+strings.TrimSuffix(to, "[]")) {
+		return // a type that is not there yet: what does not fit, fails
+	}
+	name := ident(c.Key)
+	var rows int64
+	err := p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(*) from %s where %s is not null and (%s::%s)::text is distinct from %s::text and (%s::%s)::%s is distinct from %s", w.name(), name, name, to, name, name, to, from, name)).Scan(&rows)
+	if err != nil {
+		var total int64
+		if p.conn.QueryRow(p.ctx, "select count(*) from "+w.name()+" where "+name+" is not null").Scan(&total); total > 0 {
+			if cast := p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(%s::%s) from %s", name, to, w.name())).Scan(&rows); cast != nil {
+				p.fail(&RowsError{Table: w.name(), Column: name, Rows: total, Reason: fmt.Sprintf("its values can't become %s (%v)", to, EngineError(cast))})
+			}
+		}
+		return
+	}
+	if rows > 0 {
+		s.Effect, s.Loss = Loses, fmt.Sprintf("column %s.%s has %s that change as %s", w.name(), name, counted(rows, "value"), to)
+		s.Saves = []Save{{w.name() + "." + name, "select " + p.keyList(object{w.schema, p.live[w.id()].e}) + name + " from " + w.name() + " where " + name + " is not null"}}
+	}
+}
