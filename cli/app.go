@@ -240,7 +240,7 @@ func (a *App) withPaths(ctx context.Context, args []string, fn func(*workspace.W
 
 // mover moves work between the workspace and its environments.
 func (a *App) mover(w *workspace.Workspace) *pipeline.Mover {
-	return &pipeline.Mover{Workspace: w, Host: environment.Host{Root: w.Root}, Now: a.Now}
+	return &pipeline.Mover{Workspace: w, Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now}
 }
 
 // projectPaths turns paths that a person wrote into paths of the project.

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -32,9 +33,10 @@ func newCapture(a *App) *cobra.Command {
 				}
 				diff := []state.Difference{{Path: c.Environment.Into, Changes: c.Changes}}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.capture/1", "environment": args[0], "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(diff), "rescued": c.Rescued})
+					a.printJSON(map[string]any{"schema": "oaken.capture/1", "environment": args[0], "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(diff), "rescued": c.Rescued, "untracked": append([]string{}, c.Untracked...)})
 					return nil
 				}
+				a.sayUntracked(c.Untracked)
 				if len(c.Changes) == 0 {
 					a.say("%s holds what %s declares: %s, none changed.", args[0], c.Environment.Into, count(c.Objects, "object"))
 					return nil
@@ -48,15 +50,41 @@ func newCapture(a *App) *cobra.Command {
 	}
 }
 
+// sayUntracked lists what an environment has and is not tracked.
+func (a *App) sayUntracked(list []string) {
+	if len(list) == 0 {
+		return
+	}
+	a.note("Not tracked, and left as it is:")
+	for _, u := range list {
+		a.note("  %s", u)
+	}
+}
+
 type deployOptions struct {
 	dryRun, allowLoss bool
 	script            string
+	fill              []string
+}
+
+// values reads the values of --fill.
+func (o *deployOptions) values() (map[string]string, error) {
+	out := map[string]string{}
+	for _, f := range o.fill {
+		name, v, ok := strings.Cut(f, "=")
+		if !ok || name == "" || v == "" {
+			return nil, fault.New(fault.Usage, "It is written --fill TABLE.COLUMN=VALUE, with VALUE as SQL.", "%q gives no value for a column.", f)
+		}
+		out[name] = v
+	}
+	return out, nil
 }
 
 func (o *deployOptions) flags(cmd *cobra.Command) {
 	cmd.Flags().BoolVar(&o.dryRun, "dry-run", false, "show the statements and change nothing")
 	cmd.Flags().BoolVar(&o.allowLoss, "allow-loss", false, "consent to the loss of data; it is saved first")
 	cmd.Flags().StringVar(&o.script, "script", "", "write the statements to `FILE` and change nothing")
+	cmd.Flags().StringArrayVar(&o.fill, "fill", nil, "give a column that takes no null a value: `TABLE.COLUMN=SQL`")
 	cmd.MarkFlagsMutuallyExclusive("dry-run", "script")
 	_ = cmd.MarkFlagFilename("script", "sql")
 }
@@ -102,6 +130,10 @@ func (a *App) completeDeploy(cmd *cobra.Command, args []string, to string) ([]st
 
 func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c ledger.Commit, source string, o deployOptions) error {
 	m := a.mover(w)
+	var err error
+	if m.Fill, err = o.values(); err != nil {
+		return err
+	}
 	d, err := m.Prepare(ctx, env, c)
 	if err != nil {
 		return err
@@ -173,7 +205,10 @@ func (a *App) showDeployed(d *pipeline.Deployment) {
 	}
 	done := "Nothing had to be done"
 	if n := len(d.Plan.Steps); n > 0 {
-		done = count(n, "step") + " done in one transaction"
+		done = count(n, "step") + " done"
+		if len(d.Plan.Begin) > 0 && !d.Plan.Steps[0].Before {
+			done += " in one transaction"
+		}
 	}
 	a.say("%s. %s and %s agree.", done, d.Environment.Name, workspace.Label(d.Commit))
 }
@@ -181,8 +216,15 @@ func (a *App) showDeployed(d *pipeline.Deployment) {
 func scriptText(d *pipeline.Deployment) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "-- Brings %s to %s.\n", d.Environment.Name, workspace.Label(d.Commit))
-	b.WriteString("pragma foreign_keys = off;\npragma legacy_alter_table = on;\nbegin immediate;\n")
+	for _, sql := range d.Plan.Opening {
+		b.WriteString(sql + ";\n")
+	}
+	begun := false
 	for _, s := range d.Plan.Steps {
+		if !s.Before && !begun {
+			begun = true
+			b.WriteString("\n" + strings.Join(append(slices.Clone(d.Plan.Begin), ""), ";\n"))
+		}
 		fmt.Fprintf(&b, "\n-- %s: %s [%s]\n", objectName(s.Address), s.What, s.Effect)
 		if s.Loss != "" {
 			fmt.Fprintf(&b, "-- LOSES DATA: %s\n", s.Loss)
@@ -191,7 +233,10 @@ func scriptText(d *pipeline.Deployment) string {
 			b.WriteString(stmt + ";\n")
 		}
 	}
-	b.WriteString("\ncommit;\n")
+	b.WriteString("\n")
+	for _, sql := range d.Plan.Closing {
+		b.WriteString(sql + ";\n")
+	}
 	return b.String()
 }
 

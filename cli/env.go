@@ -56,6 +56,9 @@ not written into TARGET: write ${NAME} for the variable that holds it.`,
 
 func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, chosen bool) error {
 	kindName, err := environment.KindOf(e.Target)
+	if err == nil {
+		err = environment.CheckTarget(e.Target)
+	}
 	if err != nil {
 		return err
 	}
@@ -69,7 +72,9 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 		return fault.New(fault.Refused, "Choose another name, or remove it first with oaken env remove "+e.Name+".", "There is an environment %s already.", e.Name)
 	}
 	err = w.EditManifest(func(data []byte) ([]byte, error) {
-		if _, ok := w.Manifest.Declared(e.Into); !ok {
+		if other, ok := w.Manifest.Declared(e.Into); ok && other.Kind != kindName {
+			return nil, fault.New(fault.Refused, "Choose another folder with --into.", "%s holds a %s, and %s is a %s.", e.Into, other.Kind, e.Target, kindName)
+		} else if !ok {
 			data = manifest.AddArtifact(data, manifest.Artifact{Path: e.Into, Kind: kindName})
 		}
 		return manifest.AddEnvironment(data, e), nil

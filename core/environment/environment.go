@@ -9,13 +9,16 @@ package environment
 
 import (
 	"context"
+	"net/url"
 	"os"
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/schema/scope"
 )
 
 // Files are the files of a folder, by name below it; nil stands for one that goes.
@@ -26,20 +29,27 @@ type Step struct {
 	// Address names the object, below the environment's folder.
 	Address element.Address
 	What    string
-	// Effect is `instant`, `rewrites` or `loses data`.
+	// Effect is `instant`, `locks`, `scans`, `rewrites` or `loses data`.
 	Effect string
 	// Loss says what would be lost; empty for nothing.
 	Loss string
 	// Statements are what is run, for people and scripts.
 	Statements []string
+	// Before says that the step is committed before the others begin.
+	Before bool
 }
 
 // Plan is what makes a target hold the declared files.
 type Plan struct {
 	Steps []Step
-	// Apply carries the plan out. saveTo, when it is not empty, is a file in which
-	// the target is saved first. done is told after each step.
-	Apply func(ctx context.Context, saveTo string, done func(step int)) error
+	// Opening, Begin and Closing are the statements that a script of the steps needs:
+	// before all, after the steps that are committed first, and in the end.
+	Opening, Begin, Closing []string
+	// Apply carries the plan out, and proves that the target then holds what is
+	// declared. saveTo, when it is not empty, is a path without an ending under which
+	// what would be lost is saved first; saved is what came of it. done is told after
+	// each step.
+	Apply func(ctx context.Context, saveTo string, done func(step int)) (saved string, err error)
 }
 
 // Loses lists what the plan would lose.
@@ -72,12 +82,30 @@ type Captured struct {
 	// Edits are the files of have that differ, nil for one that goes.
 	Edits Files
 	Tree  *element.Element
+	// Untracked lists what the target has and no file can say.
+	Untracked []string
+}
+
+// Settings are what a project says about a target and its folder.
+type Settings struct {
+	// Scope says what is tracked.
+	Scope scope.Scope
+	// Scratch is the URL of a server or database where declared files may be tried, when
+	// the target's own server is not to be used.
+	Scratch string
+	// LockWait bounds how long a deployment waits for a lock.
+	LockWait time.Duration
+	// Fill gives values for columns that are to take no null, by name of table and
+	// column: SQL expressions.
+	Fill map[string]string
 }
 
 // Host is what a driver may know of the workspace that it is used from.
 type Host struct {
 	// Root is the folder that relative paths in targets start from.
 	Root string
+	// Cache is a folder for what may be kept between calls; empty for none.
+	Cache string
 	// Getenv gives the variables that ${NAME} in a target stands for.
 	Getenv func(string) (string, bool)
 }
@@ -87,11 +115,12 @@ type scheme struct {
 	name  string
 	about string
 	kind  string // of the artifact that the folder is
-	open  func(ctx context.Context, h Host, rest string) (Driver, error)
+	open  func(ctx context.Context, h Host, rest string, s Settings) (Driver, error)
 }
 
 var schemes = []scheme{
 	{"sqlite", "an SQLite database file: sqlite:PATH", "schema", openSQLite},
+	{"postgres", "a PostgreSQL database: postgres://USER@HOST:PORT/DATABASE", "postgres-schema", openPostgres},
 }
 
 // Schemes lists the schemes with a line about each.
@@ -125,12 +154,38 @@ func split(target string) (scheme, string, error) {
 
 var variable = regexp.MustCompile(`\$\{([A-Za-z_][A-Za-z0-9_]*)\}`)
 
+// CheckTarget refuses a target that no driver reaches, and one with a secret in it.
+func CheckTarget(target string) error {
+	if _, _, err := split(target); err != nil {
+		return err
+	}
+	u, err := url.Parse(variable.ReplaceAllString(target, "VARIABLE"))
+	if err != nil || u.User == nil {
+		return nil
+	}
+	if secret, set := u.User.Password(); set && secret != "" && secret != "VARIABLE" {
+		return fault.New(fault.Refused, "Write ${NAME} in its place, for a variable of that name.", "The target has a password in it, which would be recorded for everybody.")
+	}
+	return nil
+}
+
 // Open reaches a target. ${NAME} in it stands for a variable of the process.
-func Open(ctx context.Context, h Host, target string) (Driver, error) {
+func Open(ctx context.Context, h Host, target string, settings Settings) (Driver, error) {
 	s, rest, err := split(target)
 	if err != nil {
 		return nil, err
 	}
+	if rest, err = h.expand(target, rest); err != nil {
+		return nil, err
+	}
+	if settings.Scratch, err = h.expand("scratch", settings.Scratch); err != nil {
+		return nil, err
+	}
+	return s.open(ctx, h, rest, settings)
+}
+
+// expand puts the variables' values into a text.
+func (h Host) expand(target, rest string) (string, error) {
 	missing := ""
 	rest = variable.ReplaceAllStringFunc(rest, func(m string) string {
 		name := variable.FindStringSubmatch(m)[1]
@@ -144,7 +199,7 @@ func Open(ctx context.Context, h Host, target string) (Driver, error) {
 		return v
 	})
 	if missing != "" {
-		return nil, fault.New(fault.Usage, "Set it and try again.", "The target %s needs the variable %s, which is not set.", target, missing)
+		return "", fault.New(fault.Usage, "Set it and try again.", "The target %s needs the variable %s, which is not set.", target, missing)
 	}
-	return s.open(ctx, h, rest)
+	return rest, nil
 }

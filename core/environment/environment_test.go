@@ -14,7 +14,7 @@ import (
 
 func reach(t *testing.T, root, target string) Driver {
 	t.Helper()
-	d, err := Open(t.Context(), Host{Root: root, Getenv: func(name string) (string, bool) { return "there", name == "WHERE" }}, target)
+	d, err := Open(t.Context(), Host{Root: root, Getenv: func(name string) (string, bool) { return "there", name == "WHERE" }}, target, Settings{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -38,7 +38,7 @@ func TestADriverMakesATargetHoldTheFiles(t *testing.T) {
 		t.Error("planning made the database")
 	}
 	seen := 0
-	if err := p.Apply(t.Context(), "", func(step int) { seen = step }); err != nil || seen != 1 {
+	if _, err := p.Apply(t.Context(), "", func(step int) { seen = step }); err != nil || seen != 1 {
 		t.Fatal(seen, err)
 	}
 	if p, err := d.Plan(t.Context(), declared); err != nil || len(p.Steps) != 0 {
@@ -59,7 +59,7 @@ func TestACaptureReplacesFilesThatCanNotBeRead(t *testing.T) {
 	d := reach(t, root, "sqlite:x.db")
 	p, err := d.Plan(t.Context(), declared)
 	if err == nil {
-		err = p.Apply(t.Context(), "", nil)
+		_, err = p.Apply(t.Context(), "", nil)
 	}
 	if err != nil {
 		t.Fatal(err)
@@ -88,7 +88,7 @@ func TestAStalePlanIsRefused(t *testing.T) {
 	if _, err := other.ExecContext(context.Background(), "create table meanwhile (x)"); err != nil {
 		t.Fatal(err)
 	}
-	if err := p.Apply(t.Context(), "", nil); fault.CodeOf(err) != fault.Refused {
+	if _, err := p.Apply(t.Context(), "", nil); fault.CodeOf(err) != fault.Refused {
 		t.Errorf("got %v", err)
 	}
 }
@@ -99,7 +99,7 @@ func TestTargetsThatCanNotBeReached(t *testing.T) {
 		t.Fatal(err)
 	}
 	for target, code := range map[string]fault.Code{"nothing:x": fault.Usage, "sqlite:": fault.Usage, "sqlite:${NONE}": fault.Usage, "sqlite:folder": fault.Unreachable, "sqlite:none/x.db": fault.Unreachable} {
-		if _, err := Open(t.Context(), Host{Root: root, Getenv: func(string) (string, bool) { return "", false }}, target); fault.CodeOf(err) != code {
+		if _, err := Open(t.Context(), Host{Root: root, Getenv: func(string) (string, bool) { return "", false }}, target, Settings{}); fault.CodeOf(err) != code {
 			t.Errorf("%s: %v", target, err)
 		}
 	}

@@ -11,24 +11,26 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/schema/scope"
 	"oakenchest/core/schema/sqlite"
 )
 
 // sqliteDriver reaches an SQLite database file. A file that does not exist yet
 // is an empty database; it is made by the first deployment.
 type sqliteDriver struct {
-	file string
-	db   *sql.DB // nil while the file does not exist
+	file  string
+	scope scope.Scope
+	db    *sql.DB // nil while the file does not exist
 }
 
 var _ Driver = (*sqliteDriver)(nil)
 
-func openSQLite(ctx context.Context, h Host, rest string) (Driver, error) {
+func openSQLite(ctx context.Context, h Host, rest string, s Settings) (Driver, error) {
 	file := filepath.FromSlash(rest)
 	if !filepath.IsAbs(file) {
 		file = filepath.Join(h.Root, file)
 	}
-	d := &sqliteDriver{file: file}
+	d := &sqliteDriver{file: file, scope: s.Scope}
 	if info, err := os.Stat(file); err == nil && info.IsDir() {
 		return nil, fault.New(fault.Unreachable, "Name the database file.", "%s is a folder, not a database.", file)
 	} else if errors.Is(err, os.ErrNotExist) {
@@ -75,21 +77,15 @@ func (d *sqliteDriver) Capture(ctx context.Context, have Files) (*Captured, erro
 	if err != nil {
 		return nil, err
 	}
-	c := &Captured{Tree: live, Files: Files{}}
+	live = d.scope.Apply(live)
+	c := &Captured{Tree: live}
 	if declared, err := sqlite.Load(ctx, have); err == nil {
+		declared.Root = d.scope.Apply(declared.Root)
 		c.Edits = declared.Update(have, live)
 	} else {
 		c.Edits = anew(have, live)
 	}
-	for name, data := range have {
-		c.Files[name] = data
-	}
-	for name, data := range c.Edits {
-		c.Files[name] = data
-		if data == nil {
-			delete(c.Files, name)
-		}
-	}
+	c.Files = with(have, c.Edits)
 	return c, nil
 }
 
@@ -118,6 +114,7 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files) (*Plan, error) 
 	if err != nil {
 		return nil, err
 	}
+	want.Root = d.scope.Overlay(want.Root, live)
 	var q sqlite.Querier = d.db
 	if d.db == nil {
 		scratch, err := sqlite.Scratch()
@@ -135,12 +132,15 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files) (*Plan, error) 
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{}
+	p := &Plan{Opening: []string{"pragma foreign_keys = off", "pragma legacy_alter_table = on"}, Begin: []string{"begin immediate"}, Closing: []string{"commit"}}
 	for _, s := range steps {
-		p.Steps = append(p.Steps, Step{s.Address, s.What, string(s.Effect), s.Loss, s.Statements})
+		p.Steps = append(p.Steps, Step{Address: s.Address, What: s.What, Effect: string(s.Effect), Loss: s.Loss, Statements: s.Statements})
 	}
-	p.Apply = func(ctx context.Context, saveTo string, done func(int)) error {
-		return d.apply(ctx, live, want.Root, steps, saveTo, done)
+	p.Apply = func(ctx context.Context, saveTo string, done func(int)) (string, error) {
+		if saveTo != "" {
+			saveTo += ".db"
+		}
+		return saveTo, d.apply(ctx, live, want.Root, steps, saveTo, done)
 	}
 	return p, nil
 }

@@ -14,11 +14,13 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/pelletier/go-toml/v2"
 
 	"oakenchest/core/fault"
+	"oakenchest/core/schema/scope"
 )
 
 // Name is the manifest's file name, in the project's top folder.
@@ -72,6 +74,13 @@ func (r MessageRules) Check(message, item string) error {
 type Artifact struct {
 	Path string `toml:"path"`
 	Kind string `toml:"kind"`
+	// Only, Skip, Owners, Ignore and Track say what of a database is kept in the
+	// folder; see package scope.
+	Only   []string `toml:"only"`
+	Skip   []string `toml:"skip"`
+	Owners []string `toml:"owners"`
+	Ignore []string `toml:"ignore"`
+	Track  []string `toml:"track"`
 }
 
 // Policy says whether an artifact must be locked before it is edited.
@@ -105,6 +114,31 @@ type Environment struct {
 	Target string `toml:"target"`
 	// Into is the folder of the project that holds what the environment does.
 	Into string `toml:"into"`
+	// Scratch is where declared files are tried, when not beside the target.
+	Scratch string `toml:"scratch"`
+	// LockWait bounds the wait for a lock in a deployment: "10s".
+	LockWait string `toml:"lock-wait"`
+}
+
+// DefaultLockWait is how long a deployment waits for a lock unless it is said.
+const DefaultLockWait = 10 * time.Second
+
+// Wait gives the bound on the wait for a lock.
+func (e Environment) Wait() time.Duration {
+	if d, err := time.ParseDuration(e.LockWait); err == nil {
+		return d
+	}
+	return DefaultLockWait
+}
+
+// Scope says what of a database the folder at a path keeps.
+func (m *Manifest) Scope(path string) scope.Scope {
+	for _, a := range m.Artifacts {
+		if a.Path == path {
+			return scope.Scope{Only: a.Only, Skip: a.Skip, Owners: a.Owners, Ignore: a.Ignore, Track: a.Track}
+		}
+	}
+	return scope.Scope{}
 }
 
 // Parse reads a manifest.

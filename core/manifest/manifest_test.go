@@ -70,7 +70,7 @@ func TestEditsLeaveTheRestAlone(t *testing.T) {
 		t.Error("the beginning changed")
 	}
 	e.Name = "live"
-	m, err := Parse(AddArtifact(AddEnvironment([]byte(sample), e), Artifact{"x", "scene"}))
+	m, err := Parse(AddArtifact(AddEnvironment([]byte(sample), e), Artifact{Path: "x", Kind: "scene"}))
 	if err != nil || len(m.Environments) != 3 || m.Environments[2] != e || len(m.Artifacts) != 2 {
 		t.Errorf("%v, %v", m, err)
 	}

@@ -29,6 +29,7 @@ func Table() *kind.Table {
 		pack.Tar{},
 		pack.Gzip{},
 		sqlfolder.Kind{},
+		sqlfolder.Postgres{},
 		sqlitefile.Kind{},
 		picture.Kind{},
 		sound.Kind{},

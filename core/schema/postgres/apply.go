@@ -4,9 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"oakenchest/core/element"
 	"oakenchest/core/schema/scope"
@@ -48,7 +51,8 @@ type ApplyOptions struct {
 
 // Apply carries out the steps in one transaction and proves, before it is committed,
 // that the catalog then says what is wanted. Any error leaves the database as it was,
-// but for steps that had to be committed before; see HalfwayError.
+// but for steps that had to be committed before; see HalfwayError. Without want, the
+// steps are declared statements themselves, and there is nothing to compare with.
 func Apply(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []Step, o ApplyOptions) (err error) {
 	var first []Step
 	rest := make([]Step, 0, len(steps))
@@ -65,7 +69,11 @@ func Apply(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []S
 			err = &HalfwayError{done, err}
 		}
 	}()
-	setup := settings + fmt.Sprintf("set search_path = ''; set lock_timeout = %d;", o.LockWait.Milliseconds())
+	path := "''"
+	if want == nil {
+		path = "public" // declared statements, as people wrote them
+	}
+	setup := settings + fmt.Sprintf("set search_path = %s; set lock_timeout = %d;", path, o.LockWait.Milliseconds())
 	if _, err := conn.Exec(ctx, setup, pgx.QueryExecModeSimpleProtocol); err != nil {
 		return EngineError(err)
 	}
@@ -95,18 +103,25 @@ func Apply(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []S
 }
 
 func inside(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []Step, n int, o ApplyOptions) error {
-	for i, s := range steps {
-		if err := runStep(ctx, conn, s); err != nil {
+	for at := 0; at < len(steps); {
+		to := at + 1
+		for size := len(steps[at].Statements); to < len(steps) && size < batch; to++ {
+			size += len(steps[to].Statements)
+		}
+		if err := runSteps(ctx, conn, steps[at:to]); err != nil {
 			return err
 		}
-		if o.Done != nil {
-			o.Done(n + i + 1)
+		if at = to; o.Done != nil {
+			o.Done(n + at)
 		}
 	}
 	if o.More != nil {
 		if err := o.More(ctx, conn); err != nil {
 			return err
 		}
+	}
+	if want == nil {
+		return nil
 	}
 	now, err := ReadInside(ctx, conn)
 	if err != nil {
@@ -116,6 +131,44 @@ func inside(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []
 		return &DisagreeError{d.Changes("database")}
 	}
 	return nil
+}
+
+// batch is about how many statements go to the engine in one round trip.
+const batch = 100
+
+// runSteps runs several steps in one round trip. An error is told of the step whose
+// statement was refused.
+func runSteps(ctx context.Context, conn *pgx.Conn, steps []Step) error {
+	var b strings.Builder
+	var ends []int // of each step, in bytes
+	var counts []int
+	n := 0
+	for _, s := range steps {
+		for _, sql := range s.Statements {
+			b.WriteString(sql + ";\n")
+			n++
+		}
+		ends, counts = append(ends, b.Len()), append(counts, n)
+	}
+	rr := conn.PgConn().Exec(ctx, b.String())
+	done := 0
+	for rr.NextResult() {
+		if _, err := rr.ResultReader().Close(); err != nil {
+			break
+		}
+		done++
+	}
+	err := rr.Close()
+	if err == nil {
+		return nil
+	}
+	at, _ := slices.BinarySearch(counts, done+1)
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && done == 0 && pg.Position > 0 {
+		at, _ = slices.BinarySearch(ends, int(pg.Position))
+	}
+	s := steps[min(at, len(steps)-1)]
+	return fmt.Errorf("%s (%s): %w", s.What, s.Address.InPath("database"), EngineError(err))
 }
 
 func runStep(ctx context.Context, conn *pgx.Conn, s Step) error {

@@ -24,3 +24,15 @@ func BenchmarkRead(b *testing.B) {
 		reading(b, conn)
 	}
 }
+
+func BenchmarkReadQueries(b *testing.B) {
+	_, conn := database(b)
+	run(b, conn, many(1000))
+	for i, q := range catalogQueries {
+		b.Run(fmt.Sprint(i, " ", q.sql[:60]), func(b *testing.B) {
+			for b.Loop() {
+				run(b, conn, strings.ReplaceAll(q.sql, "%NS", ownSchema))
+			}
+		})
+	}
+}

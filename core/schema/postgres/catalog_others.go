@@ -473,6 +473,7 @@ func (b *builder) finish() (*Catalog, error) {
 			plainInherited(o.e, tables)
 		}
 	}
+	gistOfSchemas(b.c.Root)
 	slices.Sort(b.c.Untracked)
 	return b.c, nil
 }

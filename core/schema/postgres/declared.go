@@ -65,7 +65,17 @@ func Parse(files declared.Files) (*Declared, error) {
 			return nil, err
 		}
 	}
+	gistOfSchemas(r.d.Root)
 	return r.d, nil
+}
+
+// gistOfSchemas says of each schema how much is in it.
+func gistOfSchemas(root *element.Element) {
+	for _, s := range kids(root, "schema") {
+		if s.Gist = fmt.Sprintf("%d objects", len(s.Children)); len(s.Children) == 1 {
+			s.Gist = "1 object"
+		}
+	}
 }
 
 // declaration is one statement of a file.

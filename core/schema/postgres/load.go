@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -90,11 +91,14 @@ func Load(ctx context.Context, conn *pgx.Conn, d *Declared) (*Catalog, error) {
 	if schemaOf(d.Root, "public") == nil {
 		prelude += "drop schema public;"
 	}
-	if err := runAll(ctx, conn, prelude, list); err != nil {
+	if done, err := runAll(ctx, conn, prelude, list); err != nil {
 		if conn.IsClosed() {
 			return nil, err
 		}
-		if err := runCarefully(ctx, conn, prelude, list, d); err != nil {
+		if done > 0 {
+			prelude = settings
+		}
+		if err := runCarefully(ctx, conn, prelude, list[done:], d); err != nil {
 			return nil, err
 		}
 	}
@@ -116,9 +120,24 @@ func forScratch(s statement) string {
 	return s.sql
 }
 
-// runAll runs everything in one transaction and one round trip. On an error nothing
-// stays.
-func runAll(ctx context.Context, conn *pgx.Conn, prelude string, list []statement) error {
+// together is how many statements run in one transaction: an engine can hold only so
+// many locks.
+const together = 2000
+
+// runAll runs everything, so many statements in one transaction and one round trip.
+func runAll(ctx context.Context, conn *pgx.Conn, prelude string, list []statement) (done int, err error) {
+	for part := range slices.Chunk(list, together) {
+		if err := runChunk(ctx, conn, prelude, part); err != nil {
+			return done, err
+		}
+		done += len(part)
+		prelude = settings
+	}
+	return done, nil
+}
+
+// runChunk runs statements in one transaction. On an error none of them stays.
+func runChunk(ctx context.Context, conn *pgx.Conn, prelude string, list []statement) error {
 	var b strings.Builder
 	b.WriteString("begin;" + prelude)
 	for _, s := range list {

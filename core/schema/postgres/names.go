@@ -68,13 +68,10 @@ var folders = map[string]string{"table": "tables", "view": "views", "sequence": 
 	"extension": "extensions", "cast": "casts", "event-trigger": "event-triggers", "publication": "publications", "server": "servers", "wrapper": "servers"}
 
 // file gives the usual file of an object, and whether others may stand in it too:
-// routines of one name, and a table's own sequences.
-func (o object) file(sequenceOf map[string]string) (name string, shared bool) {
+// routines of one name.
+func (o object) file() (name string, shared bool) {
 	if o.e.Type == "schema" {
 		return partfile.Safe(o.e.Key) + "/schema.sql", false
-	}
-	if table := sequenceOf[o.id()]; table != "" {
-		return table, true
 	}
 	key := o.e.Key
 	if routine(o.e.Type) {

@@ -48,6 +48,9 @@ type Wanted struct {
 	Root *element.Element
 	// Columns are those of views; see Catalog.
 	Columns map[string][]string
+	// Renamed, when set, is the live database after its renames; the catalog that is
+	// planned from must be its Live.
+	Renamed *Renamed
 	// Fill gives values for columns that are to take no null, by SCHEMA.TABLE.COLUMN:
 	// SQL expressions over the row.
 	Fill map[string]string
@@ -62,6 +65,8 @@ type planner struct {
 	liveCat    *Catalog
 	wanted     Wanted
 	deps       *graph
+	renamed    *Renamed
+	user       string              // who deploys
 	down       map[string]bool     // live things that are dropped, to be made again when they are wanted
 	retyped    map[string]bool     // columns whose type changes
 	taken      map[string][]string // live things that go with another, without a statement
@@ -104,26 +109,49 @@ func nodes(root *element.Element) (map[string]node, []object) {
 // reads the live one to say what would be lost, and refuses what its rows do not allow.
 func Plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]Step, error) {
 	if live.Root.Sum() == want.Root.Sum() {
+		if want.Renamed != nil {
+			return want.Renamed.Steps, nil
+		}
 		return nil, nil
 	}
-	p := &planner{ctx: ctx, conn: conn, liveCat: live, wanted: want, down: map[string]bool{}, retyped: map[string]bool{}, taken: map[string][]string{}, heirs: map[string][]object{}, reset: map[string]bool{}, freed: map[string]bool{}, inherits: map[string]bool{}}
+	p := &planner{renamed: want.Renamed, ctx: ctx, conn: conn, liveCat: live, wanted: want, down: map[string]bool{}, retyped: map[string]bool{}, taken: map[string][]string{}, heirs: map[string][]object{}, reset: map[string]bool{}, freed: map[string]bool{}, inherits: map[string]bool{}}
 	p.live, _ = nodes(live.Root)
 	p.want, p.wantList = nodes(want.Root)
 	p.family(want.Root)
 	p.whatGoes()
 	if len(p.down)+len(p.retyped) > 0 {
+		at := conn
+		if p.renamed != nil {
+			at = p.renamed.conn
+		}
 		var err error
-		if p.deps, err = depend(ctx, conn, live); err != nil {
+		if p.deps, err = depend(ctx, at, live); err != nil {
 			return nil, err
 		}
 		p.spread()
 		p.dropAll()
 	}
+	if err := conn.QueryRow(ctx, "select current_user::text").Scan(&p.user); err != nil {
+		return nil, EngineError(err)
+	}
 	p.makeAll()
 	if p.err != nil {
 		return nil, p.err
 	}
-	return append(p.steps, p.last...), nil
+	steps := append(p.steps, p.last...)
+	if p.renamed != nil {
+		steps = append(slices.Clone(p.renamed.Steps), steps...)
+	}
+	slices.SortStableFunc(steps, func(a, b Step) int { // what is committed first, comes first
+		switch {
+		case a.Before == b.Before:
+			return 0
+		case a.Before:
+			return -1
+		}
+		return 1
+	})
+	return steps, nil
 }
 
 // ids lists a map's keys, sorted.
@@ -390,4 +418,52 @@ type RowsError struct {
 // Error says which rows are in the way.
 func (e *RowsError) Error() string {
 	return fmt.Sprintf("table %s, column %s: %s in %s", e.Table, e.Column, e.Reason, counted(e.Rows, "row"))
+}
+
+// Empty says that a database holds nothing of people.
+func Empty(root *element.Element) bool {
+	for _, e := range root.Children {
+		if e.Type != "schema" || e.Key != "public" || len(e.Children) > 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// Build gives the steps that make what is declared in a database without anything but,
+// perhaps, the schema public.
+func Build(d *Declared, live *element.Element) []Step {
+	have, _ := nodes(d.Root)
+	var out []Step
+	last := ""
+	for _, st := range creation(d.Root, nil) {
+		id := st.id
+		n, known := have[id]
+		for !known {
+			i := max(strings.LastIndexByte(id, '.'), strings.LastIndexByte(id, '/'))
+			if i < 0 {
+				break
+			}
+			id = id[:i]
+			n, known = have[id]
+		}
+		own := n.o.id()
+		if own == "schema public" && st.id == own && schemaOf(live, "public") != nil {
+			continue
+		}
+		if k := len(out) - 1; k >= 0 && own == last {
+			out[k].Statements = append(out[k].Statements, st.sql)
+			continue
+		}
+		last = own
+		what := "create the " + sortWords(n.o.e)
+		if st.id != own && st.id != own+".shell" {
+			what = "complete the " + sortWords(n.o.e)
+		}
+		out = append(out, Step{Address: at(node{n.o, n.o.e, false}), What: what, Effect: Instant, Statements: []string{st.sql}})
+	}
+	if schemaOf(d.Root, "public") == nil && schemaOf(live, "public") != nil {
+		out = append(out, Step{Address: element.Address{}.Below(element.Step{Type: "schema", Key: "public"}), What: "drop the schema", Effect: Instant, Statements: []string{"drop schema if exists public"}})
+	}
+	return out
 }

@@ -29,7 +29,7 @@ func (p *planner) addColumn(w object, head string, c *element.Element, again boo
 	}
 	rows := int64(0)
 	if _, there := p.live[w.id()]; there {
-		rows = p.count("select count(*) from " + p.liveName(w))
+		rows = p.count("select count(*) from " + p.tableNow(w))
 	}
 	if rows == 0 {
 		p.add(n, what, effect, head+"add column "+ident(c.Key)+" "+columnText(c))
@@ -57,9 +57,6 @@ func (p *planner) domainDefault(c *element.Element) bool {
 	n, ok := p.want["type "+textOf(c, "type")]
 	return ok && has(n.e, "default")
 }
-
-// liveName is the name that a table has in the live database.
-func (p *planner) liveName(w object) string { return w.name() }
 
 // alterColumn plans what changes a column that stays.
 func (p *planner) alterColumn(w object, head string, l, c *element.Element) {
@@ -135,7 +132,7 @@ func (p *planner) usualStorage(w object, c *element.Element) string {
 		return ""
 	}
 	var s string
-	err := p.conn.QueryRow(p.ctx, "select t.typstorage::text from pg_catalog.pg_attribute a join pg_catalog.pg_type t on t.oid = a.atttypid where a.attrelid = $1::text::regclass and a.attname = $2", w.name(), c.Key).Scan(&s)
+	err := p.conn.QueryRow(p.ctx, "select t.typstorage::text from pg_catalog.pg_attribute a join pg_catalog.pg_type t on t.oid = a.atttypid where a.attrelid = $1::text::regclass and pg_catalog.quote_ident(a.attname) = $2", p.tableNow(w), p.columnNow(w, c)).Scan(&s)
 	if err != nil {
 		p.fail(EngineError(err))
 	}
@@ -177,7 +174,7 @@ func (p *planner) refuseNull(n node, w object, col string, c *element.Element) {
 	}
 	nulls := int64(0)
 	if lc, ok := p.live[sub(w.id(), c)]; ok && lc.e != nil || has(c, "inherited") {
-		nulls = p.count("select count(*) from " + p.liveName(w) + " where " + ident(c.Key) + " is null")
+		nulls = p.count("select count(*) from " + p.tableNow(w) + " where " + p.columnNow(w, c) + " is null")
 	}
 	if nulls > 0 {
 		id := w.name() + "." + ident(c.Key)
@@ -246,13 +243,13 @@ func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to str
 	if n, ok := p.live["type "+strings.TrimSuffix(to, "[]")]; !ok && n.e == nil && p.wants("type "+strings.TrimSuffix(to, "[]")) {
 		return // a type that is not there yet: what does not fit, fails
 	}
-	name := ident(c.Key)
+	name, table := p.columnNow(w, c), p.tableNow(w)
 	var rows int64
-	err := p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(*) from %s where %s is not null and (%s::%s)::text is distinct from %s::text and (%s::%s)::%s is distinct from %s", w.name(), name, name, to, name, name, to, from, name)).Scan(&rows)
+	err := p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(*) from %s where %s is not null and (%s::%s)::text is distinct from %s::text and (%s::%s)::%s is distinct from %s", table, name, name, to, name, name, to, from, name)).Scan(&rows)
 	if err != nil {
 		var total int64
-		if p.conn.QueryRow(p.ctx, "select count(*) from "+w.name()+" where "+name+" is not null").Scan(&total); total > 0 {
-			if cast := p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(%s::%s) from %s", name, to, w.name())).Scan(&rows); cast != nil {
+		if p.conn.QueryRow(p.ctx, "select count(*) from "+table+" where "+name+" is not null").Scan(&total); total > 0 {
+			if cast := p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(%s::%s) from %s", name, to, table)).Scan(&rows); cast != nil {
 				p.fail(&RowsError{Table: w.name(), Column: name, Rows: total, Reason: fmt.Sprintf("its values can't become %s (%v)", to, EngineError(cast))})
 			}
 		}
@@ -260,6 +257,6 @@ func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to str
 	}
 	if rows > 0 {
 		s.Effect, s.Loss = Loses, fmt.Sprintf("column %s.%s has %s that change as %s", w.name(), name, counted(rows, "value"), to)
-		s.Saves = []Save{{w.name() + "." + name, "select " + p.keyList(object{w.schema, p.live[w.id()].e}) + name + " from " + w.name() + " where " + name + " is not null"}}
+		s.Saves = []Save{{w.name() + "." + name, "select " + p.keyList(object{w.schema, p.live[w.id()].e}) + name + " from " + table + " where " + name + " is not null"}}
 	}
 }

@@ -112,9 +112,10 @@ func memberKey(member string) string {
 func (p *planner) dropColumn(n node, table string) {
 	s := Step{Address: at(n), What: "drop the column", Effect: Instant, Statements: []string{table + " drop column " + ident(n.e.Key)}}
 	if !has(n.e, "generated") && !has(n.o.e, "server") {
-		if rows := p.count("select count(*) from " + n.o.name() + " where " + ident(n.e.Key) + " is not null"); rows > 0 {
+		table, name := p.tableNow(n.o), p.columnNow(n.o, n.e)
+		if rows := p.count("select count(*) from " + table + " where " + name + " is not null"); rows > 0 {
 			s.Effect, s.Loss = Loses, fmt.Sprintf("column %s.%s has %s", n.o.name(), ident(n.e.Key), counted(rows, "value"))
-			s.Saves = []Save{{n.o.name() + "." + ident(n.e.Key), "select " + p.keyList(n.o) + ident(n.e.Key) + " from " + n.o.name() + " where " + ident(n.e.Key) + " is not null"}}
+			s.Saves = []Save{{n.o.name() + "." + ident(n.e.Key), "select " + p.keyList(n.o) + name + " from " + table + " where " + name + " is not null"}}
 		}
 	}
 	p.steps = append(p.steps, s)
@@ -122,6 +123,11 @@ func (p *planner) dropColumn(n node, table string) {
 
 // keyList gives the columns of a table's primary key, each with a comma behind it.
 func (p *planner) keyList(o object) string {
+	for _, c := range kids(o.e, "column") {
+		if p.columnNow(o, c) != ident(c.Key) {
+			return ""
+		}
+	}
 	for _, c := range kids(o.e, "constraint") {
 		if cols, ok := strings.CutPrefix(textOf(c, "definition"), "primary key ("); ok {
 			return cols[:strings.IndexByte(cols+")", ')')] + ", "
@@ -136,9 +142,9 @@ func (p *planner) dropObject(id string, n node) {
 		s.Effect = Locks
 	}
 	if n.e.Type == "table" && !has(n.e, "server") {
-		if rows := p.count("select count(*) from only " + n.o.name()); rows > 0 {
+		if rows := p.count("select count(*) from only " + p.tableNow(n.o)); rows > 0 {
 			s.Effect, s.Loss = Loses, fmt.Sprintf("table %s has %s", n.o.name(), counted(rows, "row"))
-			s.Saves = []Save{{n.o.name(), "select * from only " + n.o.name()}}
+			s.Saves = []Save{{n.o.name(), "select * from only " + p.tableNow(n.o)}}
 		}
 	}
 	if n.e.Type == "type" && p.wants(id) {

@@ -68,6 +68,9 @@ func (p *planner) make(st statement, n node) {
 	id := p.base(st.id)
 	what := "create the " + sortWords(n.e)
 	effect := Instant
+	if strings.HasSuffix(st.id, ".owner") && strings.HasSuffix(st.sql, " owner to "+ident(p.user)) {
+		return // it is theirs already
+	}
 	if has(n.o.e, "partition of") && n.o.e.Type == "table" {
 		sql, whole := p.makePartition(st, n)
 		if !whole {
@@ -110,7 +113,7 @@ func (p *planner) populated(id string) bool {
 	if !there {
 		return true
 	}
-	return p.count("select count(*) from pg_catalog.pg_class where oid = "+literal(n.o.name())+"::pg_catalog.regclass and relispopulated") > 0
+	return p.count("select count(*) from pg_catalog.pg_class where oid = "+literal(p.tableNow(n.o))+"::pg_catalog.regclass and relispopulated") > 0
 }
 
 // addOrJoin adds a step, or its statements to the last step when that is about the

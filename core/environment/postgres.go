@@ -1,0 +1,284 @@
+package environment
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/kind/partfile"
+	"oakenchest/core/schema/postgres"
+)
+
+// postgresDriver reaches a PostgreSQL database.
+type postgresDriver struct {
+	conn     *pgx.Conn
+	settings Settings
+	name     string // of the database, for people
+	cache    cached
+}
+
+var _ Driver = (*postgresDriver)(nil)
+
+func openPostgres(ctx context.Context, h Host, rest string, s Settings) (Driver, error) {
+	conn, err := connectPostgres(ctx, "postgres:"+rest)
+	if err != nil {
+		return nil, err
+	}
+	return &postgresDriver{conn, s, conn.Config().Database, cached{h.Cache}}, nil
+}
+
+func connectPostgres(ctx context.Context, target string) (*pgx.Conn, error) {
+	config, err := pgx.ParseConfig(target)
+	if err != nil {
+		return nil, fault.New(fault.Usage, "It is written postgres://USER@HOST:PORT/DATABASE.", "The target can't be read as the address of a PostgreSQL database.")
+	}
+	config.RuntimeParams["application_name"] = "oaken"
+	conn, err := pgx.ConnectConfig(ctx, config)
+	if err == nil {
+		return conn, nil
+	}
+	where := fmt.Sprintf("the database %s on %s:%d", config.Database, config.Host, config.Port)
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		switch pg.Code {
+		case "28P01", "28000":
+			return nil, fault.New(fault.Unreachable, "Check the user and the password; a password is given by a variable: ${NAME} in the target, or PGPASSWORD.", "%s does not let %s in: %s.", upper(where), config.User, pg.Message)
+		case "3D000":
+			return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make the database.", "There is no database %s on %s:%d.", config.Database, config.Host, config.Port)
+		}
+		return nil, fault.New(fault.Unreachable, "Ask who looks after the server.", "%s can't be used: %s.", upper(where), pg.Message)
+	}
+	reason := err.Error()
+	if i := strings.LastIndex(reason, ": "); i >= 0 {
+		reason = reason[i+2:]
+	}
+	return nil, fault.New(fault.Unreachable, "Check that the server runs and that its address in the target is right.", "%s can't be reached: %s.", upper(where), reason)
+}
+
+func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
+func (d *postgresDriver) live(ctx context.Context) (*postgres.Catalog, error) {
+	c, err := postgres.Read(ctx, d.conn)
+	if err != nil {
+		return nil, fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "The database %s can't be read: %w.", d.name, postgres.EngineError(err))
+	}
+	return c, nil
+}
+
+// Capture reads the schema.
+func (d *postgresDriver) Capture(ctx context.Context, have Files) (*Captured, error) {
+	live, err := d.live(ctx)
+	if err != nil {
+		return nil, err
+	}
+	tree := d.settings.Scope.Apply(live.Root)
+	c := &Captured{Tree: tree, Untracked: live.Untracked}
+	told, err := postgres.Parse(have)
+	switch {
+	case err != nil:
+		c.Edits = postgres.Anew(have, tree)
+	case len(told.Places) > 0 && element.Compare(told.Root, tree) != nil:
+		if loaded, err := d.load(ctx, have, told); err == nil {
+			told.Root = d.settings.Scope.Apply(loaded.Root)
+		}
+		c.Edits = postgres.Update(have, told, tree)
+	case len(told.Places) == 0:
+		c.Edits = postgres.Update(have, told, tree)
+	}
+	c.Files = with(have, c.Edits)
+	return c, nil
+}
+
+// with gives files after edits.
+func with(have, edits Files) Files {
+	out := Files{}
+	for name, data := range have {
+		out[name] = data
+	}
+	for name, data := range edits {
+		out[name] = data
+		if data == nil {
+			delete(out, name)
+		}
+	}
+	return out
+}
+
+// load lets the engine judge what is declared, in a scratch database, unless it has
+// judged the same files before.
+func (d *postgresDriver) load(ctx context.Context, files Files, told *postgres.Declared) (*postgres.Catalog, error) {
+	key := d.cache.key("postgres "+d.conn.PgConn().ParameterStatus("server_version"), files)
+	if data, ok := d.cache.get(key); ok {
+		if c, ok := postgres.Kept(data); ok {
+			return c, nil
+		}
+	}
+	c, err := d.try(ctx, told)
+	if err == nil {
+		if data, err := c.Keep(); err == nil {
+			d.cache.put(key, data)
+		}
+	}
+	return c, err
+}
+
+func (d *postgresDriver) try(ctx context.Context, told *postgres.Declared) (*postgres.Catalog, error) {
+	admin := d.conn
+	if d.settings.Scratch != "" {
+		var err error
+		if admin, err = connectPostgres(ctx, d.settings.Scratch); err != nil {
+			return nil, err
+		}
+		defer admin.Close(context.WithoutCancel(ctx))
+	}
+	s, err := postgres.NewScratch(ctx, admin)
+	if err != nil {
+		return nil, noScratch(err)
+	}
+	c, err := postgres.Load(ctx, s.Conn, told)
+	return c, errors.Join(err, s.Close(context.WithoutCancel(ctx)))
+}
+
+func noScratch(err error) error {
+	return fault.New(fault.Refused, "Give the user the right to make databases (alter role NAME createdb), or name another server of the same version in oaken.toml: scratch = \"postgres://...\".",
+		"What is declared can't be tried: %w.", err)
+}
+
+// Plan computes the statements from the live schema to the declared one.
+func (d *postgresDriver) Plan(ctx context.Context, files Files) (*Plan, error) {
+	told, err := postgres.Parse(files)
+	if err != nil {
+		return nil, undeclarable(err)
+	}
+	live, err := d.live(ctx)
+	if err != nil {
+		return nil, err
+	}
+	steps, want, err := d.steps(ctx, live, files, told)
+	if err != nil {
+		return nil, err
+	}
+	p := &Plan{Opening: []string{"set check_function_bodies = off", "set search_path = ''", fmt.Sprintf("set lock_timeout = %d", d.settings.LockWait.Milliseconds())}, Begin: []string{"begin"}, Closing: []string{"commit"}}
+	for _, s := range steps {
+		p.Steps = append(p.Steps, Step{s.Address, s.What, string(s.Effect), s.Loss, s.Statements, s.Before})
+	}
+	p.Apply = func(ctx context.Context, saveTo string, done func(int)) (string, error) {
+		return d.apply(ctx, live, want, steps, saveTo, done)
+	}
+	return p, nil
+}
+
+func undeclarable(err error) error {
+	var f *fault.Error
+	if errors.As(err, &f) {
+		return err
+	}
+	return fault.New(fault.Refused, "Correct that file; nothing was changed.", "The declared database can't be used: %w.", err)
+}
+
+// steps computes the plan. Into a database without anything the declared statements go
+// as they are, and the engine judges them there.
+func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, files Files, told *postgres.Declared) ([]postgres.Step, *element.Element, error) {
+	if postgres.Empty(live.Root) {
+		return postgres.Build(told, live.Root), nil, nil
+	}
+	loaded, err := d.load(ctx, files, told)
+	if err != nil {
+		return nil, nil, undeclarable(err)
+	}
+	var second *postgres.Scratch
+	renamed, err := postgres.Renames(ctx, live, loaded.Root, told.Formerly, func() (*pgx.Conn, error) {
+		if second, err = postgres.NewScratch(ctx, d.conn); err != nil {
+			return nil, noScratch(err)
+		}
+		return second.Conn, nil
+	})
+	if second != nil {
+		defer second.Close(context.WithoutCancel(ctx))
+	}
+	if err != nil {
+		return nil, nil, undeclarable(err)
+	}
+	if renamed != nil {
+		live = renamed.Live
+	}
+	want := postgres.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill, Renamed: renamed}
+	steps, err := postgres.Plan(ctx, d.conn, live, want)
+	var rows *postgres.RowsError
+	if errors.As(err, &rows) {
+		return nil, nil, fault.New(fault.Refused, fmt.Sprintf("Declare a default, give a value with --fill '%s.%s=VALUE', or change those rows first; nothing was changed.", rows.Table, rows.Column), "The rows that are there do not allow it: %w.", err)
+	}
+	var family *postgres.FamilyError
+	if errors.As(err, &family) {
+		return nil, nil, fault.New(fault.Refused, "Declare that column in the table's own file too; nothing was changed.", "What is declared can't be reached: %w.", err)
+	}
+	return steps, want.Root, err
+}
+
+func (d *postgresDriver) apply(ctx context.Context, planned *postgres.Catalog, want *element.Element, steps []postgres.Step, saveTo string, done func(int)) (string, error) {
+	now, err := d.live(ctx)
+	if err != nil {
+		return "", err
+	}
+	if element.Compare(planned.Root, now.Root) != nil {
+		return "", fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.", "The database has changed since the plan was made.")
+	}
+	if saveTo != "" {
+		if err := d.save(ctx, steps, saveTo); err != nil {
+			return "", fault.New(fault.Refused, "Check the disk and the rights; nothing was changed.", "What would be lost could not be saved: %w.", err)
+		}
+	}
+	err = postgres.Apply(ctx, d.conn, want, steps, postgres.ApplyOptions{LockWait: d.settings.LockWait, Scope: d.settings.Scope, Done: done})
+	return saveTo, d.failure(err)
+}
+
+// failure says what a failed deployment left.
+func (d *postgresDriver) failure(err error) error {
+	if err == nil {
+		return nil
+	}
+	var half *postgres.HalfwayError
+	var pg *pgconn.PgError
+	switch {
+	case errors.As(err, &half):
+		return fault.New(fault.Failed, fmt.Sprintf("Deploy again to finish. Done already and kept: %s; all else is as it was.", half.Done[0].What), "The deployment failed: %w.", err)
+	case errors.As(err, &pg) && pg.Code == "55P03":
+		return fault.New(fault.Refused, "Everything was undone. Try again when the database is less busy, or raise lock-wait in oaken.toml.", "Somebody else holds a lock that the deployment needs: %w.", err)
+	case errors.As(err, &pg) && pg.Code == "53200":
+		return fault.New(fault.Failed, "Everything was undone. Raise max_locks_per_transaction on the server, so that one transaction can hold so many objects, and deploy again.", "The deployment failed: %w.", err)
+	case d.conn.IsClosed():
+		return fault.New(fault.Unreachable, "The server undoes what was not committed. Deploy again: it shows what is left to do.", "The connection was cut in the middle of the deployment: %w.", err)
+	}
+	return fault.New(fault.Failed, "Everything was undone: the database is as it was. Correct the declared files and deploy again.", "The deployment failed: %w.", err)
+}
+
+// save writes the rows that steps lose as CSV files into a folder.
+func (d *postgresDriver) save(ctx context.Context, steps []postgres.Step, folder string) error {
+	if err := os.MkdirAll(folder, 0o777); err != nil {
+		return err
+	}
+	for _, s := range steps {
+		for _, rows := range s.Saves {
+			f, err := os.Create(filepath.Join(folder, partfile.Safe(rows.Name)+".csv"))
+			if err != nil {
+				return err
+			}
+			_, err = d.conn.PgConn().CopyTo(ctx, f, "copy ("+rows.Query+") to stdout with (format csv, header, force_quote *)")
+			if err = errors.Join(err, f.Sync(), f.Close()); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// Close lets go of the database.
+func (d *postgresDriver) Close() error { return d.conn.Close(context.Background()) }
