@@ -18,13 +18,13 @@ import (
 // lines above its own; widening this is a decision.
 var floors = [][]string{
 	{"core/element", "core/fault", "core/blob/cut", "core/kind/jsondoc", "core/schema/sqltext"},
-	{"core/blob", "core/kind", "core/schema/scope"},
+	{"core/blob", "core/kind", "core/schema/scope", "core/schema/shape"},
 	{"core/kind/media", "core/kind/partfile", "core/kind/charset", "core/lines", "core/manifest"},
 	{"core/schema/declared"},
 	{"core/kind/nested"},
 	{"core/kind/recipe"},
 	{"core/ledger", "core/kind/text", "core/kind/opaque", "core/kind/model", "core/kind/apart", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree", "core/kind/yamltree", "core/kind/settings"},
-	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/schema/postgres", "core/chest"},
+	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/schema/postgres", "core/schema/mariadb", "core/chest"},
 	{"core/kind/sqlfolder", "core/kind/sqlitefile"},
 	{"core/kind/all", "core/state", "core/environment", "core/preset"},
 	{"core/workspace", "core/history"},

@@ -121,6 +121,7 @@ type scheme struct {
 var schemes = []scheme{
 	{"sqlite", "an SQLite database file: sqlite:PATH", "schema", openSQLite},
 	{"postgres", "a PostgreSQL database: postgres://USER@HOST:PORT/DATABASE", "postgres-schema", openPostgres},
+	{"mysql", "a MariaDB or MySQL database: mysql://USER@HOST:PORT/DATABASE", "mariadb-schema", openMariaDB},
 }
 
 // Schemes lists the schemes with a line about each.

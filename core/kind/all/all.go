@@ -30,6 +30,7 @@ func Table() *kind.Table {
 		pack.Gzip{},
 		sqlfolder.Kind{},
 		sqlfolder.Postgres{},
+		sqlfolder.MariaDB{},
 		sqlitefile.Kind{},
 		picture.Kind{},
 		sound.Kind{},

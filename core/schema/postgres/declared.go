@@ -6,6 +6,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/schema/declared"
+	"oakenchest/core/schema/shape"
 	"oakenchest/core/schema/sqltext"
 )
 
@@ -159,13 +160,6 @@ func (st declaration) found() string {
 	return fmt.Sprintf(" where %q stands", clip(st.c.Tokens[st.c.At].Text))
 }
 
-func clip(s string) string {
-	if r := []rune(s); len(r) > 60 {
-		return string(r[:60]) + " …"
-	}
-	return s
-}
-
 // put adds an object to its schema, or to the database when schema is empty.
 func (r *reader) put(st declaration, schema string, e *element.Element) error {
 	e.Firm = true
@@ -236,37 +230,15 @@ func (r *reader) relationOf(st declaration) (*element.Element, string, error) {
 	return r.objects[id], id, nil
 }
 
-func kid(e *element.Element, typ, key string) *element.Element {
-	for _, k := range e.Children {
-		if k.Key == key && k.Type == typ {
-			return k
-		}
-	}
-	return nil
-}
-
-func kids(e *element.Element, typ string) []*element.Element {
-	var out []*element.Element
-	for _, k := range e.Children {
-		if k.Type == typ {
-			out = append(out, k)
-		}
-	}
-	return out
-}
-
-func setText(e *element.Element, name, v string) {
-	if v != "" {
-		e.Set(name, element.TextValue(v))
-	}
-}
-
-func setTrue(e *element.Element, name string, v bool) {
-	if v {
-		e.Set(name, element.BoolValue(true))
-	}
-}
-
-func has(e *element.Element, name string) bool { return !e.Prop(name).IsAbsent() }
-
-func textOf(e *element.Element, name string) string { return e.Prop(name).Text() }
+// The acts on elements have short names here.
+var (
+	kid        = shape.Kid
+	kids       = shape.Kids
+	sortedKids = shape.SortedKids
+	setText    = shape.SetText
+	setTrue    = shape.SetTrue
+	has        = shape.Has
+	textOf     = shape.Text
+	clip       = shape.Clip
+	sameProps  = shape.SameProps
+)

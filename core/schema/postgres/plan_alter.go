@@ -36,25 +36,6 @@ func plainProp(name string) bool {
 	return name != "comment" && name != "owner" && !strings.HasPrefix(name, "grant to ") && name != "enabled" && name != "index comment"
 }
 
-// sameProps compares the properties that count, in any order.
-func sameProps(a, b *element.Element, counts func(string) bool) bool {
-	n := 0
-	for _, p := range a.Props {
-		if counts(p.Name) {
-			n++
-			if b.Prop(p.Name).String() != p.Value.String() || b.Prop(p.Name).IsAbsent() {
-				return false
-			}
-		}
-	}
-	for _, p := range b.Props {
-		if counts(p.Name) {
-			n--
-		}
-	}
-	return n == 0
-}
-
 func (p *planner) alterView(l, w object) {
 	n := node{w, w.e, false}
 	if has(w.e, "materialized") {

@@ -2,7 +2,6 @@ package postgres
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"oakenchest/core/element"
@@ -145,12 +144,6 @@ func constraintText(c *element.Element) string {
 		return "constraint " + ident(n) + " " + textOf(c, "definition")
 	}
 	return textOf(c, "definition")
-}
-
-func sortedKids(e *element.Element, typ string) []*element.Element {
-	out := kids(e, typ)
-	slices.SortFunc(out, func(a, b *element.Element) int { return strings.Compare(a.Key, b.Key) })
-	return out
 }
 
 // viewSQL writes CREATE VIEW; or puts words after "create".

@@ -25,7 +25,7 @@ type Scope struct {
 	// Ignore names the properties that make no difference; see Switches.
 	Ignore []string
 	// Track names what is left out unless it is asked for: owners, privileges,
-	// replication.
+	// replication, counters (where automatic numbers stand).
 	Track []string
 }
 
@@ -35,14 +35,13 @@ var Switches = [][2]string{
 	{"storage", "storage options, compression, tablespaces, engines' row formats, fill factors"},
 	{"comments", "comments"},
 	{"constraint-names", "names of constraints that the engine made"},
-	{"auto-increment", "where counting stands or begins"},
-	{"column-order", "the order of columns"},
+	{"auto-increment", "where sequences begin"},
 	{"white-space", "white space in bodies and queries"},
 	{"statistics", "statistics targets and extended statistics"},
 }
 
 // Extras are what Track may name.
-var Extras = []string{"owners", "privileges", "replication"}
+var Extras = []string{"owners", "privileges", "replication", "counters"}
 
 // Check says what is wrong with a scope.
 func (s Scope) Check() error {
@@ -141,8 +140,6 @@ func matches(patterns []string, typ, name string) bool {
 // storage are the properties that say how and where bytes lie.
 var storage = []string{"storage", "compression", "with", "tablespace", "using", "set", "row format", "key block size", "options of the engine", "cluster on"}
 
-var counting = []string{"auto increment", "start"}
-
 // keeps says whether a property makes a difference.
 func (s Scope) keeps(name string) bool {
 	switch {
@@ -156,7 +153,9 @@ func (s Scope) keeps(name string) bool {
 		return !s.ignores("collation")
 	case slices.Contains(storage, name):
 		return !s.ignores("storage")
-	case slices.Contains(counting, name):
+	case name == "counting from":
+		return s.tracks("counters")
+	case name == "start":
 		return !s.ignores("auto-increment")
 	case name == "target", name == "statistics", strings.HasPrefix(name, "statistics "):
 		return !s.ignores("statistics")

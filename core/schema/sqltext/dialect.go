@@ -23,8 +23,13 @@ type Dialect struct {
 	DoubleString bool
 	// Delimiter says that a line `delimiter X` sets what ends a statement.
 	Delimiter bool
+	// Bare says that names are written without quotes where they need none.
+	Bare bool
 	// Reserved are the words that a bare name can't be, in small letters.
 	Reserved map[string]bool
+	// Keywords are the words that are written in small letters where the dialect does
+	// not fold all bare ones.
+	Keywords map[string]bool
 }
 
 // Words makes a set of the words of a text.

@@ -18,8 +18,13 @@ func (d *Dialect) Flat(ts []Token) string {
 
 // plain writes a token in the one style.
 func (d *Dialect) plain(t Token) string {
-	if t.Sort == Word && d.Fold {
+	switch {
+	case t.Sort == Word && d.Fold:
 		return strings.ToLower(t.Text)
+	case t.Sort == Word && d.Keywords[strings.ToLower(t.Text)]:
+		return strings.ToLower(t.Text)
+	case t.Sort == Quoted && d.Bare:
+		return d.Name(d.NameOf(t))
 	}
 	return t.Text
 }

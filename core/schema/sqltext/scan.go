@@ -36,7 +36,7 @@ func (t Token) Is(s string) bool {
 // NameOf gives the name that a token stands for.
 func (d *Dialect) NameOf(t Token) string {
 	switch {
-	case t.Sort == Quoted:
+	case t.Sort == Quoted, t.Sort == Literal && d.DoubleString && t.Text[0] == '"':
 		q := string(t.Text[0])
 		return strings.ReplaceAll(t.Text[1:len(t.Text)-1], q+q, q)
 	case t.Sort == Word && d.Fold:
@@ -200,7 +200,7 @@ func wordLength(s string) int {
 	return n
 }
 
-const operatorMarks = "+-*/<>=~!@#%^&|`?:"
+const operatorMarks = "+-*/<>=~!@#%^&|?:"
 
 // operator takes a run of operator characters; a comment ends it.
 func operator(s string) int {

@@ -1,0 +1,373 @@
+package mariadb
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"oakenchest/core/element"
+	"oakenchest/core/schema/scope"
+	"oakenchest/core/schema/shape"
+)
+
+// Effect says what a step costs.
+type Effect string
+
+// The effects of a step, the least first.
+const (
+	Instant  Effect = "instant"
+	Scans    Effect = "scans"    // every row is read
+	Rewrites Effect = "rewrites" // every row may be written again
+	Loses    Effect = "loses data"
+)
+
+// Step is one thing to do. Each of its statements is committed by itself.
+type Step struct {
+	// Address says which object, within the database: table:feeding.
+	Address    element.Address
+	What       string
+	Effect     Effect
+	Loss       string // what would be lost, for people
+	Saves      []Save // the rows that are kept first
+	Statements []string
+	Mode       string // the sql_mode to make it in; empty for the usual one
+}
+
+// Save is rows that a step loses: a query whose result is kept.
+type Save struct{ Name, Query string }
+
+// Wanted is what a database is to hold.
+type Wanted struct {
+	Root *element.Element
+	// Formerly are the old names; see Declared.
+	Formerly map[string]string
+	// Fill gives values for columns that are to take no null, by TABLE.COLUMN.
+	Fill map[string]string
+}
+
+// RowsError says that the rows of a live table do not allow a change.
+type RowsError struct {
+	Table, Column string
+	Rows          int64
+	Reason        string
+}
+
+// Error says which rows are in the way.
+func (e *RowsError) Error() string {
+	return fmt.Sprintf("table %s, column %s: %s in %s", e.Table, e.Column, e.Reason, counted(e.Rows, "row"))
+}
+
+func counted(n int64, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+// planner computes the steps from a live database to a wanted one.
+type planner struct {
+	ctx        context.Context
+	q          Querier
+	live, want *element.Element
+	wanted     Wanted
+	oldName    map[*element.Element]string // live tables that are renamed, by their wanted element
+	steps      []Step
+	foreign    []Step // foreign keys, when all tables are there
+	err        error
+}
+
+// Plan gives the steps that turn the live database into the wanted one, in order: what
+// is in the way goes first, then tables, their foreign keys, and what is made of them.
+func Plan(ctx context.Context, q Querier, live *element.Element, want Wanted) ([]Step, error) {
+	p := &planner{ctx: ctx, q: q, live: live, want: want.Root, wanted: want, oldName: map[*element.Element]string{}}
+	if live.Sum() == want.Root.Sum() {
+		return nil, nil
+	}
+	p.rename()
+	p.dropPrograms()
+	p.dropForeignKeys()
+	p.dropTables()
+	p.sequences()
+	p.tables()
+	p.steps = append(p.steps, p.foreign...)
+	p.programs()
+	return p.steps, p.err
+}
+
+func at(e *element.Element, part *element.Element) element.Address {
+	a := element.Address{}.Below(element.Step{Type: e.Type, Key: e.Key})
+	if part != nil {
+		a = a.Below(element.Step{Type: part.Type, Key: part.Key})
+	}
+	return a
+}
+
+func (p *planner) add(e, part *element.Element, what string, effect Effect, statements ...string) {
+	p.steps = append(p.steps, Step{Address: at(e, part), What: what, Effect: effect, Statements: statements})
+}
+
+// count runs a query that gives one number.
+func (p *planner) count(query string) (n int64) {
+	if p.err != nil {
+		return 0
+	}
+	rows, err := p.q.QueryContext(p.ctx, query)
+	if err == nil {
+		for rows.Next() {
+			err = rows.Scan(&n)
+		}
+		err = firstOf(err, rows.Err(), rows.Close())
+	}
+	if err != nil {
+		p.err = EngineError(err)
+	}
+	return n
+}
+
+func firstOf(errs ...error) error {
+	for _, err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// rename plans the renames of tables and views the live tree in its new names; those
+// of columns happen where their table changes.
+func (p *planner) rename() {
+	live := *p.live
+	live.Children = slices.Clone(p.live.Children)
+	for _, w := range kids(p.want, "table") {
+		old := p.wanted.Formerly[ID(w)]
+		if old == "" || kid(p.live, "table", w.Key) != nil || kid(p.want, "table", old) != nil {
+			continue
+		}
+		i := slices.IndexFunc(live.Children, func(e *element.Element) bool { return e.Type == "table" && e.Key == old })
+		if i < 0 {
+			continue
+		}
+		l := *live.Children[i]
+		l.Key = w.Key
+		live.Children[i] = &l
+		p.oldName[w] = old
+		p.add(w, nil, "rename "+ident(old), Instant, "rename table "+ident(old)+" to "+ident(w.Key))
+	}
+	p.live = &live
+}
+
+// now is the name by which a table can be asked for its rows before the renames.
+func (p *planner) now(w *element.Element) string {
+	if old, ok := p.oldName[w]; ok {
+		return ident(old)
+	}
+	return ident(w.Key)
+}
+
+var programs = []string{"event", "view", "procedure", "function"}
+
+// dropPrograms drops what is made of tables and not wanted any more. What changes is
+// replaced later.
+func (p *planner) dropPrograms() {
+	for _, typ := range programs {
+		for _, l := range kids(p.live, typ) {
+			if kid(p.want, typ, l.Key) == nil {
+				p.add(l, nil, "drop the "+typ, Instant, "drop "+typ+" "+ident(l.Key))
+			}
+		}
+	}
+	for _, l := range kids(p.live, "table") {
+		w := kid(p.want, "table", l.Key)
+		if w == nil {
+			continue // they go with it
+		}
+		for _, k := range kids(l, "trigger") {
+			if wk := kid(w, "trigger", k.Key); wk == nil || wk.Sum() != k.Sum() {
+				p.add(l, k, "drop the trigger", Instant, "drop trigger "+ident(k.Key))
+			}
+		}
+	}
+}
+
+// dropForeignKeys drops those that go or change, those of tables that go, and those
+// that stand in the way of a change of their columns.
+func (p *planner) dropForeignKeys() {
+	for _, l := range kids(p.live, "table") {
+		w := kid(p.want, "table", l.Key)
+		for _, c := range kids(l, "constraint") {
+			if !foreign(c) {
+				continue
+			}
+			if w != nil {
+				if wc := kid(w, "constraint", c.Key); wc != nil && wc.Sum() == c.Sum() && !p.touched(l, c) {
+					continue
+				}
+			} else if !p.referred(l, c) {
+				continue
+			}
+			p.add(l, c, "drop the foreign key", Instant, "alter table "+ident(l.Key)+" drop foreign key "+ident(c.Key))
+		}
+	}
+}
+
+// target gives the table that a foreign key refers to.
+func target(c *element.Element) string {
+	ts, _ := Dialect.Scan(textOf(c, "definition"))
+	for i, t := range ts {
+		if t.Is("references") && i+1 < len(ts) {
+			return Dialect.NameOf(ts[i+1])
+		}
+	}
+	return ""
+}
+
+// referred says that the foreign key of a table that goes refers to another that goes.
+func (p *planner) referred(l, c *element.Element) bool {
+	to := target(c)
+	return to != l.Key && kid(p.want, "table", to) == nil
+}
+
+// touched says that columns of either table of a foreign key change their type.
+func (p *planner) touched(l, c *element.Element) bool {
+	for _, name := range []string{l.Key, target(c)} {
+		lt, wt := kid(p.live, "table", name), kid(p.want, "table", name)
+		if lt == nil || wt == nil {
+			return true
+		}
+		for _, lc := range kids(lt, "column") {
+			wc := kid(wt, "column", lc.Key)
+			if wc == nil || textOf(lc, "type") != textOf(wc, "type") || textOf(lc, "collate") != textOf(wc, "collate") || textOf(lc, "charset") != textOf(wc, "charset") || has(lc, "not null") != has(wc, "not null") {
+				return true
+			}
+		}
+		if textOf(lt, "charset") != textOf(wt, "charset") || textOf(lt, "collate") != textOf(wt, "collate") || textOf(lt, "engine") != textOf(wt, "engine") {
+			return true
+		}
+	}
+	return false
+}
+
+func (p *planner) dropTables() {
+	for _, l := range kids(p.live, "table") {
+		if kid(p.want, "table", l.Key) != nil {
+			continue
+		}
+		s := Step{Address: at(l, nil), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)}}
+		if rows := p.count("select count(*) from " + ident(l.Key)); rows > 0 {
+			s.Effect, s.Loss = Loses, fmt.Sprintf("table %s has %s", ident(l.Key), counted(rows, "row"))
+			s.Saves = []Save{{l.Key, "select * from " + ident(l.Key)}}
+		}
+		p.steps = append(p.steps, s)
+	}
+	for _, l := range kids(p.live, "sequence") {
+		if kid(p.want, "sequence", l.Key) == nil {
+			p.add(l, nil, "drop the sequence", Instant, "drop sequence "+ident(l.Key))
+		}
+	}
+}
+
+func (p *planner) sequences() {
+	for _, w := range kids(p.want, "sequence") {
+		l := kid(p.live, "sequence", w.Key)
+		switch {
+		case l == nil:
+			p.add(w, nil, "create the sequence", Instant, createSQL(w, ""))
+		case l.Sum() != w.Sum():
+			p.add(w, nil, "change the sequence", Instant, "alter sequence "+ident(w.Key)+" "+textOf(w, "definition"))
+		}
+	}
+}
+
+// programs makes or replaces routines, views, triggers and events.
+func (p *planner) programs() {
+	for _, typ := range []string{"function", "procedure", "view", "event"} {
+		list := kids(p.want, typ)
+		if typ == "view" {
+			list = orderedViews(list)
+		}
+		for _, w := range list {
+			l := kid(p.live, typ, w.Key)
+			switch {
+			case l == nil:
+				p.steps = append(p.steps, Step{Address: at(w, nil), What: "create the " + typ, Effect: Instant, Statements: []string{createSQL(w, "")}, Mode: textOf(w, "sql mode")})
+			case l.Sum() != w.Sum():
+				p.steps = append(p.steps, Step{Address: at(w, nil), What: "replace the " + typ, Effect: Instant, Statements: []string{createSQL(w, "or replace ")}, Mode: textOf(w, "sql mode")})
+			}
+		}
+		if typ == "view" {
+			p.triggers()
+		}
+	}
+}
+
+func (p *planner) triggers() {
+	for _, w := range kids(p.want, "table") {
+		l := kid(p.live, "table", w.Key)
+		for _, k := range kids(w, "trigger") {
+			if l != nil {
+				if lk := kid(l, "trigger", k.Key); lk != nil && lk.Sum() == k.Sum() {
+					continue
+				}
+			}
+			p.steps = append(p.steps, Step{Address: at(w, k), What: "create the trigger", Effect: Instant, Statements: []string{triggerSQL(w.Key, k)}, Mode: textOf(k, "sql mode")})
+		}
+	}
+}
+
+// Apply carries out the steps one after the other; the engine commits each. done is
+// told after each step. In the end the catalog must say what is wanted.
+func Apply(ctx context.Context, q Querier, want *element.Element, steps []Step, lockWait int, s scope.Scope, done func(step int)) error {
+	for _, sql := range []string{session + ", foreign_key_checks = 1", fmt.Sprintf("set lock_wait_timeout = %d", max(lockWait, 1))} {
+		if _, err := q.ExecContext(ctx, sql); err != nil {
+			return EngineError(err)
+		}
+	}
+	_, _ = q.ExecContext(ctx, "set system_versioning_alter_history = keep") // where there is such a thing
+	for i, st := range steps {
+		for _, sql := range st.Statements {
+			if err := makePiece(ctx, q, piece{e: &element.Element{}, sql: sql, mode: st.Mode, strict: true}); err != nil {
+				return &StepError{i, st, EngineError(err)}
+			}
+		}
+		if done != nil {
+			done(i + 1)
+		}
+	}
+	now, err := Read(ctx, q)
+	if err != nil {
+		return EngineError(err)
+	}
+	if d := element.Compare(s.Apply(now.Root), s.Apply(want)); d != nil {
+		return &DisagreeError{d.Changes("database")}
+	}
+	return nil
+}
+
+// StepError says which step was refused; those before it are done.
+type StepError struct {
+	Done int
+	Step Step
+	Err  error
+}
+
+// Error names the step.
+func (e *StepError) Error() string {
+	return fmt.Sprintf("%s (%s): %v", e.Step.What, e.Step.Address.InPath("database"), e.Err)
+}
+
+// Unwrap gives the cause.
+func (e *StepError) Unwrap() error { return e.Err }
+
+// DisagreeError says that the schema after all steps is not the wanted one.
+type DisagreeError struct{ Changes []element.Change }
+
+// Error names the first difference.
+func (e *DisagreeError) Error() string {
+	c := e.Changes[0]
+	return fmt.Sprintf("after the statements, %d things still differ, first %s: %s instead of %s", len(e.Changes), c.Address, c.From, c.To)
+}
+
+var sameProps = shape.SameProps
+
+func join(list []string) string { return strings.Join(list, ",\n  ") }

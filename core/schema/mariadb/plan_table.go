@@ -1,0 +1,350 @@
+package mariadb
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"oakenchest/core/element"
+)
+
+// tables creates new tables and alters those that stay, each with one statement.
+func (p *planner) tables() {
+	for _, w := range kids(p.want, "table") {
+		l := kid(p.live, "table", w.Key)
+		if l == nil {
+			p.add(w, nil, "create the table", Instant, tableSQL(w, true))
+		} else if l.Sum() != w.Sum() {
+			p.alter(l, w)
+		}
+		for _, c := range kids(w, "constraint") {
+			if !foreign(c) {
+				continue
+			}
+			effect := Instant
+			if l != nil {
+				if lc := kid(l, "constraint", c.Key); lc != nil && lc.Sum() == c.Sum() && !p.touched(l, c) {
+					continue
+				}
+				effect = Scans
+			}
+			p.foreign = append(p.foreign, Step{Address: at(w, c), What: "add the foreign key", Effect: effect, Statements: []string{"alter table " + ident(w.Key) + " add " + constraintSQL(c)}})
+		}
+	}
+}
+
+// alteration gathers what one ALTER TABLE does.
+type alteration struct {
+	p      *planner
+	l, w   *element.Element
+	parts  []string
+	before []string // statements that come first
+	what   []string
+	effect Effect
+	loss   []string
+	saves  []Save
+}
+
+func (a *alteration) do(effect Effect, what, part string) {
+	a.parts = append(a.parts, part)
+	if what != "" {
+		a.what = append(a.what, what)
+	}
+	a.raise(effect)
+}
+
+var severity = []Effect{Instant, Scans, Rewrites, Loses}
+
+func (a *alteration) raise(effect Effect) {
+	if slices.Index(severity, effect) > slices.Index(severity, a.effect) {
+		a.effect = effect
+	}
+}
+
+func (p *planner) alter(l, w *element.Element) {
+	a := &alteration{p: p, l: l, w: w, effect: Instant}
+	a.dropParts()
+	a.columns()
+	a.addParts()
+	a.options()
+	if p.err != nil || len(a.parts)+len(a.before) == 0 {
+		return
+	}
+	statements := a.before
+	if len(a.parts) > 0 {
+		statements = append(statements, "alter table "+ident(w.Key)+"\n  "+join(a.parts))
+	}
+	s := Step{Address: at(w, nil), What: "alter the table: " + strings.Join(a.what, ", "), Effect: a.effect, Loss: strings.Join(a.loss, ", "), Saves: a.saves, Statements: statements}
+	p.steps = append(p.steps, s)
+	a.partitions()
+}
+
+// dropParts drops indexes and checks that go or change.
+func (a *alteration) dropParts() {
+	for _, k := range kids(a.l, "constraint") {
+		if wk := kid(a.w, "constraint", k.Key); !foreign(k) && (wk == nil || wk.Sum() != k.Sum()) {
+			a.do(Instant, "drop the check "+k.Key, "drop constraint "+ident(k.Key))
+		}
+	}
+	for _, k := range kids(a.l, "index") {
+		wk := kid(a.w, "index", k.Key)
+		if wk != nil && wk.Sum() == k.Sum() {
+			continue
+		}
+		if k.Key == "primary" {
+			a.do(Rewrites, "drop the primary key", "drop primary key")
+		} else {
+			a.do(Instant, "drop the index "+k.Key, "drop index "+ident(k.Key))
+		}
+	}
+}
+
+func (a *alteration) addParts() {
+	for _, k := range kids(a.w, "index") {
+		if lk := kid(a.l, "index", k.Key); lk != nil && lk.Sum() == k.Sum() {
+			continue
+		}
+		effect := Scans
+		if k.Key == "primary" {
+			effect = Rewrites
+		}
+		a.do(effect, "add the index "+k.Key, "add "+textOf(k, "definition"))
+	}
+	for _, k := range kids(a.w, "constraint") {
+		if lk := kid(a.l, "constraint", k.Key); !foreign(k) && (lk == nil || lk.Sum() != k.Sum()) {
+			a.do(Scans, "add the check "+k.Key, "add "+constraintSQL(k))
+		}
+	}
+}
+
+// source gives the live column that a wanted column continues, or nil.
+func (a *alteration) source(c *element.Element) *element.Element {
+	if lc := kid(a.l, "column", c.Key); lc != nil {
+		return lc
+	}
+	old := a.p.wanted.Formerly[sub(ID(a.w), c)]
+	if old == "" || kid(a.w, "column", old) != nil {
+		return nil
+	}
+	return kid(a.l, "column", old)
+}
+
+func (a *alteration) columns() {
+	continued := map[*element.Element]bool{}
+	place := "first"
+	var changes []func()
+	for _, c := range kids(a.w, "column") {
+		lc := a.source(c)
+		where := place
+		switch {
+		case lc == nil:
+			changes = append(changes, func() { a.addColumn(c, where) })
+		default:
+			continued[lc] = true
+			if lc.Key != c.Key || !sameColumn(lc, c) {
+				changes = append(changes, func() { a.changeColumn(lc, c) })
+			}
+		}
+		place = "after " + ident(c.Key)
+	}
+	for _, lc := range kids(a.l, "column") {
+		if !continued[lc] {
+			a.dropColumn(lc)
+		}
+	}
+	for _, change := range changes {
+		change()
+	}
+}
+
+func sameColumn(a, b *element.Element) bool {
+	return sameProps(a, b, func(string) bool { return true })
+}
+
+func (a *alteration) dropColumn(c *element.Element) {
+	a.do(Instant, "drop the column "+c.Key, "drop column "+ident(c.Key))
+	if has(c, "generated") {
+		return
+	}
+	table := a.p.now(a.w)
+	if n := a.p.count("select count(*) from " + table + " where " + ident(c.Key) + " is not null"); n > 0 {
+		a.raise(Loses)
+		a.loss = append(a.loss, fmt.Sprintf("column %s.%s has %s", ident(a.w.Key), ident(c.Key), counted(n, "value")))
+		key := ""
+		if k := kid(a.l, "index", "primary"); k != nil {
+			key = strings.TrimSuffix(strings.TrimPrefix(textOf(k, "definition"), "primary key ("), ")") + ", "
+		}
+		if strings.ContainsAny(key, "()") {
+			key = ""
+		}
+		a.saves = append(a.saves, Save{a.w.Key + "." + c.Key, "select " + key + ident(c.Key) + " from " + table})
+	}
+}
+
+// free says that a column needs no value of its own.
+func free(c *element.Element) bool {
+	return !has(c, "not null") || has(c, "default") || has(c, "auto increment") || has(c, "generated")
+}
+
+func (a *alteration) addColumn(c *element.Element, where string) {
+	text := "add column " + columnSQL(c) + " " + where
+	name := a.w.Key + "." + c.Key
+	value, filled := a.p.wanted.Fill[name]
+	if !free(c) && !filled {
+		if rows := a.p.count("select count(*) from " + a.p.now(a.w)); rows > 0 {
+			a.p.fail(&RowsError{ident(a.w.Key), ident(c.Key), rows, "the new column takes no null and has no default"})
+			return
+		}
+	}
+	if !filled {
+		a.do(Instant, "add the column "+c.Key, text)
+		return
+	}
+	open := c.Clone()
+	open.Set("not null", element.Value{})
+	a.before = append(a.before, "alter table "+ident(a.w.Key)+" add column "+columnSQL(open)+" "+where, "update "+ident(a.w.Key)+" set "+ident(c.Key)+" = "+value)
+	a.do(Rewrites, "add the column "+c.Key+" and fill it", "modify column "+columnSQL(c))
+}
+
+func (a *alteration) changeColumn(l, c *element.Element) {
+	effect := Instant
+	if textOf(l, "type") != textOf(c, "type") || textOf(l, "generated") != textOf(c, "generated") || textOf(l, "charset") != textOf(c, "charset") || textOf(l, "collate") != textOf(c, "collate") || has(l, "stored") != has(c, "stored") {
+		effect = Rewrites
+	}
+	a.notNull(l, c)
+	if has(c, "generated") && !has(l, "generated") || has(l, "generated") && has(l, "stored") != has(c, "stored") {
+		a.do(Rewrites, "make the column "+c.Key+" again", "drop column "+ident(l.Key))
+		a.parts = append(a.parts, "add column "+columnSQL(c)+" "+a.place(c))
+		return
+	}
+	if l.Key != c.Key {
+		a.do(effect, "rename the column "+l.Key+" to "+c.Key, "change column "+ident(l.Key)+" "+columnSQL(c))
+		return
+	}
+	what := "change the column " + c.Key
+	if textOf(l, "type") != textOf(c, "type") {
+		what += ": " + textOf(l, "type") + " → " + textOf(c, "type")
+	}
+	a.do(effect, what, "modify column "+columnSQL(c))
+}
+
+// place says where a column stands.
+func (a *alteration) place(c *element.Element) string {
+	place := "first"
+	for _, o := range kids(a.w, "column") {
+		if o.Key == c.Key {
+			break
+		}
+		place = "after " + ident(o.Key)
+	}
+	return place
+}
+
+// notNull fills the nulls of a column that is to take none.
+func (a *alteration) notNull(l, c *element.Element) {
+	if has(l, "not null") || !has(c, "not null") || has(c, "generated") {
+		return
+	}
+	table := a.p.now(a.w)
+	nulls := a.p.count("select count(*) from " + table + " where " + ident(l.Key) + " is null")
+	if nulls == 0 {
+		return
+	}
+	value, ok := a.p.wanted.Fill[a.w.Key+"."+c.Key]
+	if !ok {
+		value = textOf(c, "default")
+	}
+	if value == "" {
+		a.p.fail(&RowsError{ident(a.w.Key), ident(c.Key), nulls, "the column is to take no null any more, and has nulls"})
+		return
+	}
+	a.before = append(a.before, "update "+ident(a.w.Key)+" set "+ident(l.Key)+" = "+value+" where "+ident(l.Key)+" is null")
+	a.what = append(a.what, "fill "+counted(nulls, "null"))
+	a.raise(Rewrites)
+}
+
+func (p *planner) fail(err error) {
+	if p.err == nil {
+		p.err = err
+	}
+}
+
+func (a *alteration) options() {
+	differs := func(name string) bool { return textOf(a.l, name) != textOf(a.w, name) }
+	if differs("engine") && has(a.w, "engine") {
+		a.do(Rewrites, "change the engine", "engine="+textOf(a.w, "engine"))
+	}
+	if differs("charset") || differs("collate") {
+		text := ""
+		if v := textOf(a.w, "charset"); v != "" {
+			text = "default charset=" + v
+		}
+		if v := textOf(a.w, "collate"); v != "" {
+			text = strings.TrimSpace(text + " collate=" + v)
+		}
+		a.do(Instant, "change the character set", text)
+		for _, c := range kids(a.w, "column") { // those that have the table's own
+			if lc := kid(a.l, "column", c.Key); lc != nil && sameColumn(lc, c) && textual(c) && !has(c, "collate") {
+				own := c.Clone()
+				setText(own, "charset", textOf(a.w, "charset"))
+				setText(own, "collate", textOf(a.w, "collate"))
+				a.do(Rewrites, "", "modify column "+columnSQL(own))
+			}
+		}
+	}
+	if differs("row format") {
+		v := textOf(a.w, "row format")
+		if v == "" {
+			v = "default"
+		}
+		a.do(Rewrites, "change the row format", "row_format="+v)
+	}
+	if differs("key block size") {
+		v := textOf(a.w, "key block size")
+		if v == "" {
+			v = "0"
+		}
+		a.do(Rewrites, "change the block size", "key_block_size="+v)
+	}
+	if differs("comment") {
+		a.do(Instant, "change the comment", "comment="+literal(textOf(a.w, "comment")))
+	}
+	if differs("counting from") && has(a.w, "counting from") {
+		a.do(Instant, "change where counting stands", "auto_increment="+textOf(a.w, "counting from"))
+	}
+	if has(a.l, "versioned") != has(a.w, "versioned") {
+		if has(a.w, "versioned") {
+			a.do(Rewrites, "keep versions of rows", "add system versioning")
+		} else {
+			a.do(Loses, "keep no versions of rows", "drop system versioning")
+			a.loss = append(a.loss, "the older versions of the rows of "+ident(a.w.Key))
+		}
+	}
+	if differs("options of the engine") && has(a.w, "options of the engine") {
+		a.do(Rewrites, "change the options", textOf(a.w, "options of the engine"))
+	}
+	if differs("partition by") && len(a.parts) == 0 {
+		a.what = append(a.what, "change the partitions")
+		a.raise(Rewrites)
+		a.before = append(a.before, a.partitionSQL())
+	}
+}
+
+func textual(c *element.Element) bool {
+	t := textOf(c, "type")
+	return strings.Contains(t, "char") || strings.Contains(t, "text") || strings.HasPrefix(t, "enum") || strings.HasPrefix(t, "set(") || strings.HasPrefix(t, "set (")
+}
+
+func (a *alteration) partitionSQL() string {
+	if v := textOf(a.w, "partition by"); v != "" {
+		return "alter table " + ident(a.w.Key) + " partition by " + v
+	}
+	return "alter table " + ident(a.w.Key) + " remove partitioning"
+}
+
+// partitions changes them after all else, in a statement of its own.
+func (a *alteration) partitions() {
+	if textOf(a.l, "partition by") != textOf(a.w, "partition by") && len(a.parts) > 0 {
+		a.p.add(a.w, nil, "change the partitions", Rewrites, a.partitionSQL())
+	}
+}
