@@ -9,44 +9,78 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/element"
+	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
-	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
 
 func newCapture(a *App) *cobra.Command {
-	return &cobra.Command{
-		Use:               "capture ENV",
-		Short:             "Bring what an environment holds into the workspace",
-		Long:              "Read an environment and write what it holds into its folder of the project, one\nfile for each object. Files of objects that are alike are not touched. oaken\ncommit then records it.",
-		Example:           "  oaken capture dev",
+	var commit bool
+	var message, item string
+	cmd := &cobra.Command{
+		Use:   "capture ENV",
+		Short: "Bring what an environment holds into the workspace",
+		Long: `Read an environment and write what it holds into its folder of the project, one
+file for each object. Files of objects that are alike are not touched. oaken
+commit then records it; --commit does so at once, and makes no commit when
+nothing has changed, so that it can run every night.`,
+		Example:           "  oaken capture dev\n  oaken capture live --commit -m \"Nightly\"",
 		GroupID:           groupEnvironments,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeEnvironments,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if commit && strings.TrimSpace(message) == "" {
+				return usage(cmd, "A commit needs a message: -m TEXT.")
+			}
+			if !commit && (message != "" || item != "") {
+				return usage(cmd, "-m and --item go with --commit.")
+			}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				c, err := a.mover(w).Capture(cmd.Context(), args[0])
 				if err != nil {
 					return err
 				}
-				diff := []state.Difference{{Path: c.Environment.Into, Changes: c.Changes}}
-				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.capture/1", "environment": args[0], "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(diff), "rescued": c.Rescued, "untracked": append([]string{}, c.Untracked...)})
-					return nil
+				var made *workspace.Committed
+				if commit {
+					if made, err = w.Commit(cmd.Context(), workspace.CommitOptions{Paths: []string{c.Environment.Into}, Message: message, Item: item}); err != nil {
+						return err
+					}
 				}
-				a.sayUntracked(c.Untracked)
-				if len(c.Changes) == 0 {
-					a.say("%s holds what %s declares: %s, none changed.", args[0], c.Environment.Into, count(c.Objects, "object"))
-					return nil
-				}
-				a.say("%s: %s captured into %s, %s written.", args[0], count(c.Objects, "object"), c.Environment.Into, count(len(c.Written), "file"))
-				a.showDifferences(diff, false)
-				a.sayRescued(c.Rescued)
+				a.showCaptured(w, args[0], c, made)
 				return nil
 			})
 		},
+	}
+	cmd.Flags().BoolVar(&commit, "commit", false, "record what was captured")
+	cmd.Flags().StringVarP(&message, "message", "m", "", "what the commit is for, `TEXT`")
+	cmd.Flags().StringVar(&item, "item", "", "the work item that the commit is for, `KEY`")
+	_ = cmd.RegisterFlagCompletionFunc("message", cobra.NoFileCompletions)
+	_ = cmd.RegisterFlagCompletionFunc("item", cobra.NoFileCompletions)
+	return cmd
+}
+
+func (a *App) showCaptured(w *workspace.Workspace, name string, c *pipeline.Capture, made *workspace.Committed) {
+	if a.json {
+		out := map[string]any{"schema": "oaken.capture/1", "environment": name, "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(c.Differences), "rescued": c.Rescued,
+			"untracked": append([]string{}, c.Untracked...), "commit": nil}
+		if made != nil && len(made.Changes) > 0 {
+			out["commit"] = commitJSON(made.Commit)
+		}
+		a.printJSON(out)
+		return
+	}
+	a.sayUntracked(c.Untracked)
+	if len(c.Written) == 0 {
+		a.say("%s holds what %s declares: %s, none changed.", name, c.Environment.Into, count(c.Objects, "object"))
+	} else {
+		a.say("%s: %s captured into %s, %s written.", name, count(c.Objects, "object"), c.Environment.Into, count(len(c.Written), "file"))
+		a.showDifferences(c.Differences, false)
+		a.sayRescued(c.Rescued)
+	}
+	if made != nil {
+		a.showCommitted(w, made)
 	}
 }
 
@@ -178,7 +212,12 @@ func (a *App) showPlan(d *pipeline.Deployment, source string) {
 	if len(d.Plan.Steps) == 0 {
 		a.say("  nothing to do")
 	}
-	for i, s := range d.Plan.Steps {
+	a.showSteps(d.Plan.Steps, "  ")
+}
+
+// showSteps lists steps with what they cost and the statements that do them.
+func (a *App) showSteps(steps []environment.Step, indent string) {
+	for i, s := range steps {
 		t := faint
 		if s.Loss != "" {
 			t = bad
@@ -187,9 +226,9 @@ func (a *App) showPlan(d *pipeline.Deployment, source string) {
 		if s.Loss != "" {
 			effect += ": " + s.Loss
 		}
-		a.say("  %d. %s  %s  %s", i+1, objectName(s.Address), oneLine(s.What, 100), a.paint(t, "["+effect+"]"))
+		a.say("%s%d. %s  %s  %s", indent, i+1, objectName(s.Address), oneLine(s.What, 100), a.paint(t, "["+effect+"]"))
 		for _, stmt := range s.Statements {
-			a.say("%s", a.paint(faint, "       "+strings.ReplaceAll(stmt, "\n", "\n       ")+";"))
+			a.say("%s", a.paint(faint, indent+"     "+strings.ReplaceAll(stmt, "\n", "\n"+indent+"     ")+";"))
 		}
 	}
 }

@@ -72,7 +72,9 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 		return fault.New(fault.Refused, "Choose another name, or remove it first with oaken env remove "+e.Name+".", "There is an environment %s already.", e.Name)
 	}
 	err = w.EditManifest(func(data []byte) ([]byte, error) {
-		if other, ok := w.Manifest.Declared(e.Into); ok && other.Kind != kindName {
+		if other, ok := w.Manifest.Declared(e.Into); kindName == "" {
+			return manifest.AddEnvironment(data, e), nil // files of any kind
+		} else if ok && other.Kind != kindName {
 			return nil, fault.New(fault.Refused, "Choose another folder with --into.", "%s holds a %s, and %s is a %s.", e.Into, other.Kind, e.Target, kindName)
 		} else if !ok {
 			data = manifest.AddArtifact(data, manifest.Artifact{Path: e.Into, Kind: kindName})
@@ -87,6 +89,9 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 		return nil
 	}
 	a.say("Environment %s is %s, kept in %s.", a.paint(strong, e.Name), e.Target, e.Into)
+	if kindName == "" {
+		a.note("A folder has no transactions, no rows and no objects of its own: files are written one by one, and only whole files are compared there.")
+	}
 	return nil
 }
 

@@ -122,6 +122,7 @@ var schemes = []scheme{
 	{"sqlite", "an SQLite database file: sqlite:PATH", "schema", openSQLite},
 	{"postgres", "a PostgreSQL database: postgres://USER@HOST:PORT/DATABASE", "postgres-schema", openPostgres},
 	{"mysql", "a MariaDB or MySQL database: mysql://USER@HOST:PORT/DATABASE", "mariadb-schema", openMariaDB},
+	{"folder", "a plain folder, without history: folder:PATH", "", openFolder},
 }
 
 // Schemes lists the schemes with a line about each.
@@ -133,8 +134,8 @@ func Schemes() [][2]string {
 	return out
 }
 
-// KindOf gives the kind of artifact that a target holds. The error names the
-// schemes that there are.
+// KindOf gives the kind of artifact that a target holds; empty when it holds files of
+// any kind. The error names the schemes that there are.
 func KindOf(target string) (string, error) {
 	s, _, err := split(target)
 	return s.kind, err

@@ -76,8 +76,8 @@ func (m *Mover) live(ctx context.Context, name string) (manifest.Environment, *e
 // Capture is what came of capturing an environment.
 type Capture struct {
 	Environment manifest.Environment
-	// Changes says what the environment has otherwise than the workspace had.
-	Changes []element.Change
+	// Differences say what the environment has otherwise than the workspace had.
+	Differences []state.Difference
 	// Written lists the files that were written or removed, by project path.
 	Written []string
 	// Rescued is the folder with copies of edits that were overwritten; empty for none.
@@ -108,15 +108,10 @@ func (m *Mover) Capture(ctx context.Context, name string) (*Capture, error) {
 		return nil, err
 	}
 	c := &Capture{Environment: env, Objects: objects(got.Tree), Untracked: got.Untracked}
-	before, err := m.Workspace.Reader().Read(ctx, m.Workspace.Work(), env.Into)
+	c.Differences, err = m.Workspace.Reader().Compare(ctx, m.Workspace.Work(), captured("env:"+name, env, got), []string{env.Into})
 	if err != nil {
 		return nil, err
 	}
-	root := before.Reading.Root
-	if before.Why != nil {
-		root = &element.Element{Type: got.Tree.Type}
-	}
-	c.Changes = element.Compare(root, got.Tree).Changes(env.Into)
 	c.Written, c.Rescued, err = m.Workspace.WriteFiles(ctx, env.Into, got.Edits)
 	return c, err
 }
@@ -127,11 +122,7 @@ func (m *Mover) State(ctx context.Context, name string) (state.State, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := state.Memory{Name: "env:" + name, Contents: map[string][]byte{}, Within: []string{env.Into}}
-	for file, data := range got.Files {
-		s.Contents[env.Into+"/"+file] = data
-	}
-	return s, nil
+	return captured("env:"+name, env, got), nil
 }
 
 // DeployOptions are the choices of a deployment.

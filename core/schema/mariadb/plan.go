@@ -228,8 +228,13 @@ func (p *planner) referred(l, c *element.Element) bool {
 	return to != l.Key && kid(p.want, "table", to) == nil
 }
 
-// touched says that columns of either table of a foreign key change their type.
+// touched says that columns of a foreign key, in either of its tables, change.
 func (p *planner) touched(l, c *element.Element) bool {
+	named := map[string]bool{}
+	ts, _ := Dialect.Scan(textOf(c, "definition"))
+	for _, t := range ts {
+		named[Dialect.NameOf(t)] = true
+	}
 	for _, name := range []string{l.Key, target(c)} {
 		lt, wt := kid(p.live, "table", name), kid(p.want, "table", name)
 		if lt == nil || wt == nil {
@@ -237,7 +242,7 @@ func (p *planner) touched(l, c *element.Element) bool {
 		}
 		for _, lc := range kids(lt, "column") {
 			wc := kid(wt, "column", lc.Key)
-			if wc == nil || textOf(lc, "type") != textOf(wc, "type") || textOf(lc, "collate") != textOf(wc, "collate") || textOf(lc, "charset") != textOf(wc, "charset") || has(lc, "not null") != has(wc, "not null") {
+			if named[lc.Key] && (wc == nil || textOf(lc, "type") != textOf(wc, "type") || textOf(lc, "collate") != textOf(wc, "collate") || textOf(lc, "charset") != textOf(wc, "charset") || has(lc, "not null") != has(wc, "not null")) {
 				return true
 			}
 		}

@@ -1,0 +1,117 @@
+package cli
+
+import (
+	"context"
+	"slices"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/state"
+	"oakenchest/core/workspace"
+)
+
+func newVerify(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:   "verify STATE STATE...",
+		Short: "Say whether states hold the same, each with each",
+		Long: `Compare every pair of states and give one yes or no, with a table of who differs
+from whom. It ends with status 1 unless all are alike.
+
+A state is work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, or the first
+characters of a commit's id. Where one is an environment, only what it holds is
+compared.`,
+		Example:           "  oaken verify main env:test env:live\n  oaken verify release:spring env:live --json",
+		GroupID:           groupEnvironments,
+		Args:              cobra.MinimumNArgs(2),
+		ValidArgsFunction: a.completeStates,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.verify(cmd.Context(), w, args) })
+		},
+	}
+}
+
+// pair is what was found between two states.
+type pair struct {
+	from, to string
+	changes  int
+	paths    []string
+}
+
+func (a *App) verify(ctx context.Context, w *workspace.Workspace, names []string) error {
+	states := make([]state.State, len(names))
+	for i, name := range names {
+		var err error
+		if states[i], err = a.stateOf(ctx, w, name); err != nil {
+			return err
+		}
+	}
+	var pairs []pair
+	differ := 0
+	for i := range states {
+		for j := i + 1; j < len(states); j++ {
+			p, err := comparePair(ctx, w.Reader(), states[i], states[j])
+			if err != nil {
+				return err
+			}
+			p.from, p.to = names[i], names[j]
+			if len(p.paths) > 0 {
+				differ++
+			}
+			pairs = append(pairs, p)
+		}
+	}
+	a.showVerified(pairs, len(names), differ)
+	if differ > 0 {
+		return &foundDifference{}
+	}
+	return nil
+}
+
+func comparePair(ctx context.Context, r *state.Reader, from, to state.State) (pair, error) {
+	var p pair
+	diffs, err := r.Compare(ctx, from, to, nil)
+	for _, d := range diffs {
+		if d.Noise || d.Quiet {
+			continue
+		}
+		p.changes += max(len(d.Changes), 1)
+		p.paths = append(p.paths, d.Path)
+	}
+	slices.Sort(p.paths)
+	return p, err
+}
+
+func (a *App) showVerified(pairs []pair, states, differ int) {
+	if a.json {
+		list := []any{}
+		for _, p := range pairs {
+			list = append(list, map[string]any{"from": p.from, "to": p.to, "same": len(p.paths) == 0, "changes": p.changes, "paths": append([]string{}, p.paths...)})
+		}
+		a.printJSON(map[string]any{"schema": "oaken.verify/1", "same": differ == 0, "pairs": list})
+		return
+	}
+	var rows [][]cell
+	for _, p := range pairs {
+		verdict := cell{"alike", good}
+		more := ""
+		if len(p.paths) > 0 {
+			verdict = cell{"differ", bad}
+			more = count(p.changes, "change") + " in " + p.paths[0]
+			if n := len(p.paths) - 1; n > 0 {
+				more += " and " + count(n, "more artifact")
+			}
+		}
+		rows = append(rows, []cell{{p.from, strong}, {p.to, strong}, verdict, {more, faint}})
+	}
+	if !a.quiet {
+		a.table(a.Out, "", rows)
+	}
+	switch {
+	case differ == 0 && states == 2:
+		a.say("Yes: both hold the same.")
+	case differ == 0:
+		a.say("Yes: all %d hold the same.", states)
+	default:
+		a.say("No: %d of %s differ.", differ, count(len(pairs), "pair"))
+	}
+}

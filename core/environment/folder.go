@@ -1,0 +1,185 @@
+package environment
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+)
+
+// folderDriver reaches a plain folder: its files are the artifacts.
+type folderDriver struct{ root string }
+
+var _ Driver = (*folderDriver)(nil)
+
+func openFolder(_ context.Context, h Host, rest string, _ Settings) (Driver, error) {
+	root := filepath.FromSlash(rest)
+	if !filepath.IsAbs(root) {
+		root = filepath.Join(h.Root, root)
+	}
+	info, err := os.Stat(root)
+	if err == nil && !info.IsDir() {
+		return nil, fault.New(fault.Unreachable, "Name a folder.", "%s is a file, not a folder.", root)
+	}
+	if errors.Is(err, fs.ErrNotExist) {
+		if _, err := os.Stat(filepath.Dir(root)); err != nil {
+			return nil, fault.New(fault.Unreachable, "Make it, or correct the target in oaken.toml.", "There is no folder %s.", filepath.Dir(root))
+		}
+	} else if err != nil {
+		return nil, err
+	}
+	return &folderDriver{root}, nil
+}
+
+// hidden are the names that never belong to what a folder holds.
+func hidden(name string) bool { return name == ".oaken" || strings.HasPrefix(name, ".oaken-") }
+
+func (d *folderDriver) files(ctx context.Context) (Files, error) {
+	out := Files{}
+	err := filepath.WalkDir(d.root, func(p string, e fs.DirEntry, err error) error {
+		switch {
+		case err != nil && p == d.root && errors.Is(err, fs.ErrNotExist):
+			return fs.SkipAll
+		case err != nil:
+			return err
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case hidden(e.Name()) && e.IsDir():
+			return fs.SkipDir
+		case hidden(e.Name()) || !e.Type().IsRegular():
+			return nil
+		}
+		name, err := filepath.Rel(d.root, p)
+		if err == nil {
+			out[filepath.ToSlash(name)], err = os.ReadFile(p)
+		}
+		return err
+	})
+	if err != nil {
+		return nil, fault.New(fault.Unreachable, "Check the rights.", "The folder %s can't be read: %w.", d.root, err)
+	}
+	return out, nil
+}
+
+// Capture reads the files.
+func (d *folderDriver) Capture(ctx context.Context, have Files) (*Captured, error) {
+	if _, err := os.Stat(d.root); err != nil {
+		return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make it with oaken deploy.", "There is no folder %s.", d.root)
+	}
+	there, err := d.files(ctx)
+	if err != nil {
+		return nil, err
+	}
+	c := &Captured{Files: there, Edits: Files{}, Tree: &element.Element{Type: "folder"}}
+	for name, data := range there {
+		c.Tree.Add(&element.Element{Type: "file", Key: name, Firm: true})
+		if old, ok := have[name]; !ok || !bytes.Equal(old, data) {
+			c.Edits[name] = data
+		}
+	}
+	for name := range have {
+		if _, ok := there[name]; !ok {
+			c.Edits[name] = nil
+		}
+	}
+	return c, nil
+}
+
+// Plan says which files are written, replaced and removed.
+func (d *folderDriver) Plan(ctx context.Context, declared Files) (*Plan, error) {
+	there, err := d.files(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var names []string
+	for name := range with(there, declared) {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	p := &Plan{}
+	var todo []string
+	for _, name := range names {
+		old, was := there[name]
+		data, is := declared[name]
+		s := Step{Address: element.Address{}.Below(element.Step{Type: "file", Key: name}), Effect: "instant"}
+		switch {
+		case !is:
+			s.What, s.Effect, s.Loss = "remove the file", "loses data", "the file "+name
+		case !was:
+			s.What = "write the file"
+		case !bytes.Equal(old, data):
+			s.What = "replace the file"
+		default:
+			continue
+		}
+		p.Steps = append(p.Steps, s)
+		todo = append(todo, name)
+	}
+	p.Apply = func(ctx context.Context, saveTo string, done func(int)) (string, error) {
+		return saveTo, d.apply(ctx, there, declared, todo, saveTo, done)
+	}
+	return p, nil
+}
+
+func (d *folderDriver) apply(ctx context.Context, planned, declared Files, todo []string, saveTo string, done func(int)) error {
+	now, err := d.files(ctx)
+	if err != nil {
+		return err
+	}
+	for _, name := range todo {
+		if old, was := planned[name]; !bytes.Equal(old, now[name]) || was != (now[name] != nil || hasName(now, name)) {
+			return fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.", "The folder has changed since the plan was made.")
+		}
+	}
+	for i, name := range todo {
+		if old, was := planned[name]; was && saveTo != "" {
+			if err := put(filepath.Join(saveTo, filepath.FromSlash(name)), old); err != nil {
+				return fault.New(fault.Refused, "Make room on the disk and deploy again.", "What would be lost could not be saved: %w.", err)
+			}
+		}
+		file := filepath.Join(d.root, filepath.FromSlash(name))
+		if data, is := declared[name]; is {
+			err = put(file, data)
+		} else {
+			err = os.Remove(file)
+		}
+		if err != nil {
+			return fault.New(fault.Failed, "The files before it are as declared, the others as they were. Deploy again when it can be written.", "%s can't be written: %w.", file, err)
+		}
+		if done != nil {
+			done(i + 1)
+		}
+	}
+	return nil
+}
+
+func hasName(files Files, name string) bool { _, ok := files[name]; return ok }
+
+// put writes a file whole or not at all.
+func put(file string, data []byte) error {
+	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
+		return err
+	}
+	f, err := os.CreateTemp(filepath.Dir(file), ".oaken-*")
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(data)
+	if err = errors.Join(err, f.Sync(), f.Close()); err == nil {
+		err = os.Rename(f.Name(), file)
+	}
+	if err != nil {
+		return errors.Join(err, os.Remove(f.Name()))
+	}
+	return nil
+}
+
+// Close has nothing to let go of.
+func (d *folderDriver) Close() error { return nil }

@@ -1,0 +1,69 @@
+package pipeline
+
+import (
+	"context"
+
+	"oakenchest/core/environment"
+	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
+	"oakenchest/core/state"
+	"oakenchest/core/workspace"
+)
+
+// Drift is what an environment holds and was not deployed by the chest.
+type Drift struct {
+	Environment manifest.Environment
+	// Deployed is the commit that was deployed last; nil when nothing ever was.
+	Deployed *ledger.Commit
+	// Differences lead from what was deployed to what is there.
+	Differences []state.Difference
+	// Undo are the steps that would take them back.
+	Undo []environment.Step
+}
+
+// Drift compares an environment with what was deployed to it last.
+func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
+	env, d, err := m.open(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	defer d.Close()
+	out := &Drift{Environment: env}
+	last, ok, err := m.Workspace.Chest.LastDeployment(ctx, name)
+	if err != nil || !ok {
+		return out, err
+	}
+	c, err := m.Workspace.Chest.Resolve(ctx, last.Commit.String())
+	if err != nil {
+		return nil, err
+	}
+	out.Deployed = &c
+	from := m.Workspace.CommitState(c, workspace.Label(c))
+	files, err := declared(ctx, from, env)
+	if err != nil {
+		return nil, err
+	}
+	got, err := d.Capture(ctx, files)
+	if err != nil {
+		return nil, err
+	}
+	out.Differences, err = m.Workspace.Reader().Compare(ctx, from, captured("env:"+name, env, got), []string{env.Into})
+	if err != nil || len(got.Edits) == 0 {
+		return out, err
+	}
+	plan, err := d.Plan(ctx, files)
+	if err != nil {
+		return nil, err
+	}
+	out.Undo = plan.Steps
+	return out, nil
+}
+
+// captured is what was read of an environment, as a state.
+func captured(name string, env manifest.Environment, got *environment.Captured) state.State {
+	s := state.Memory{Name: name, Contents: map[string][]byte{}, Within: []string{env.Into}}
+	for file, data := range got.Files {
+		s.Contents[env.Into+"/"+file] = data
+	}
+	return s
+}
