@@ -65,6 +65,7 @@ func baseType(r row) string {
 	for i, name := range []string{"input", "output", "receive", "send", "typmod_in", "typmod_out", "analyze"} {
 		f.add(name, r.s(16+i))
 	}
+	f.add("subscript", r.s(34))
 	length := r.s(23)
 	if length == "-1" {
 		length = "variable"

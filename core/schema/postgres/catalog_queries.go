@@ -35,7 +35,7 @@ var catalogQueries = []catalogQuery{
 		case when r.rngmultitypid is not null then (select pg_catalog.quote_ident(mn.nspname) || '.' || pg_catalog.quote_ident(m.typname) from pg_catalog.pg_type m join pg_catalog.pg_namespace mn on mn.oid = m.typnamespace where m.oid = r.rngmultitypid) end,
 		t.typinput::text, t.typoutput::text, nullif(t.typreceive::text, '-'), nullif(t.typsend::text, '-'), nullif(t.typmodin::text, '-'), nullif(t.typmodout::text, '-'), nullif(t.typanalyze::text, '-'),
 		t.typlen, t.typbyval, t.typalign, t.typstorage, t.typcategory, t.typispreferred, case when t.typelem <> 0 then pg_catalog.format_type(t.typelem, null) end, t.typdelim, t.typcollation <> 0, t.typisdefined,
-		case when r.rngcollation <> st.typcollation then pg_catalog.quote_ident(rcn.nspname) || '.' || pg_catalog.quote_ident(rc.collname) end
+		case when r.rngcollation <> st.typcollation then pg_catalog.quote_ident(rcn.nspname) || '.' || pg_catalog.quote_ident(rc.collname) end, nullif(t.typsubscript::text, '-')
 		from pg_catalog.pg_type t join pg_catalog.pg_namespace n on n.oid = t.typnamespace left join pg_catalog.pg_class c on c.oid = t.typrelid left join pg_catalog.pg_type bt on bt.oid = t.typbasetype
 		left join pg_catalog.pg_collation co on co.oid = t.typcollation left join pg_catalog.pg_namespace cn on cn.oid = co.collnamespace
 		left join pg_catalog.pg_range r on r.rngtypid = t.oid left join pg_catalog.pg_opclass oc on oc.oid = r.rngsubopc left join pg_catalog.pg_namespace ocn on ocn.oid = oc.opcnamespace

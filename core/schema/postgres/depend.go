@@ -58,7 +58,8 @@ func depend(ctx context.Context, conn *pgx.Conn, c *Catalog) (*graph, error) {
 				return nil
 			}
 			raw = append(raw, [2]oid{from, to})
-			soft = append(soft, r.s(6) != "n")
+			member := from.class == "pg_amop" || from.class == "pg_amproc" // its family stays when one goes
+			soft = append(soft, r.s(6) != "n" && !member)
 		}
 		return nil
 	})

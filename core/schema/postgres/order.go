@@ -57,7 +57,7 @@ func (s *sorter) add(o object, attached map[string]bool, partitions []string, se
 	own := o.id()
 	base := ranks[o.e.Type]
 	if o.e.Type == "type" && textOf(o.e, "sort") == "base" {
-		s.put(statement{id: own + ".shell", sql: "create type " + o.name()}, base)
+		s.put(statement{id: own + ".shell", sql: "create type " + o.name(), self: o.name()}, base)
 		s.provide("shell "+o.name(), len(s.list)-1)
 	}
 	for _, st := range o.statements(true) {
@@ -84,6 +84,8 @@ func (s *sorter) add(o object, attached map[string]bool, partitions []string, se
 		}
 		if st.id != own {
 			st.after = append(st.after, own)
+		} else if o.e.Type != "table" && o.e.Type != "view" {
+			st.self = o.name() // others may have its name too, and need it
 		} else if o.e.Type == "table" {
 			st.above = parents(o.e)
 			if settled {
@@ -177,7 +179,7 @@ func (s *sorter) needs(i int) []int {
 			continue
 		}
 		for _, n := range s.provides[name] {
-			if n != i && !(strings.HasPrefix(s.list[i].id, "operator-family ") && s.rank[n] > s.rank[i]) { // a class may have the family's name
+			if n != i && name != s.list[i].self {
 				out = append(out, n)
 			}
 		}

@@ -148,7 +148,7 @@ func tableItem(e *element.Element, ts []sqltext.Token) error {
 		return fmt.Errorf("\"like\" can't be declared: write the columns themselves")
 	}
 	for _, w := range constraintWords {
-		if c.Peek(w) {
+		if c.Peek(w) && (w != "exclude" || c.Peek(w, "using") || c.Peek(w, "(")) { // a column may be called exclude
 			name := ""
 			if c.Skip("constraint") {
 				name = Dialect.NameOf(c.Next())

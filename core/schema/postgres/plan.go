@@ -220,6 +220,9 @@ func (p *planner) mustReplace(l, w object) bool {
 	case "function", "procedure":
 		return differs("returns", "arguments") || has(l.e, "sql body") != has(w.e, "sql body") && p.standsOn(l.id())
 	case "type":
+		if textOf(l.e, "sort") == "base" && !differs("sort") {
+			return differs("definition") && settable(textOf(l.e, "definition"), textOf(w.e, "definition")) == nil
+		}
 		if differs("sort", "definition") {
 			return true
 		}
@@ -259,8 +262,9 @@ func (p *planner) spread() {
 		}
 	}
 	for id := range p.down {
+		base := p.live[id].e.Type == "type" && textOf(p.live[id].e, "sort") == "base"
 		for _, e := range p.standing(id, p.live[id]) {
-			if e.soft {
+			if e.soft || base && slices.ContainsFunc(p.deps.on[e.id], func(o edge) bool { return o.id == id }) {
 				p.taken[e.id] = append(p.taken[e.id], id)
 			}
 		}

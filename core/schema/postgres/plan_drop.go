@@ -138,6 +138,12 @@ func (p *planner) keyList(o object) string {
 
 func (p *planner) dropObject(id string, n node) {
 	s := Step{Address: at(n), What: "drop the " + sortWords(n.e), Effect: Instant, Statements: []string{"drop " + n.o.spec()}}
+	if n.e.Type == "type" && textOf(n.e, "sort") == "base" {
+		if p.wants(id) {
+			p.fail(fmt.Errorf("the base type %s can't be changed while it is there: drop it first", n.o.name()))
+		}
+		s.Statements = []string{"drop " + n.o.spec() + " cascade"} // it and its functions need each other
+	}
 	if n.e.Type == "view" || n.e.Type == "function" {
 		s.Effect = Locks
 	}

@@ -38,6 +38,10 @@ func (p *planner) alterType(l, w object) {
 		p.extendEnum(l, w)
 	case "composite":
 		p.alterComposite(l, w)
+	case "base":
+		if o := settable(textOf(l.e, "definition"), textOf(w.e, "definition")); len(o) > 0 {
+			p.add(node{w, w.e, false}, "change the type", Instant, "alter type "+w.name()+" set ("+strings.Join(o, ", ")+")")
+		}
 	case "domain":
 		p.alterDomain(l, w)
 	}
@@ -73,6 +77,30 @@ func (p *planner) extendEnum(l, w object) {
 	if len(out) > 0 {
 		p.steps = append(p.steps, Step{Address: at(node{w, w.e, false}), What: "add the new values", Effect: Instant, Statements: out, Before: true})
 	}
+}
+
+// settable gives what ALTER TYPE ... SET can change of a base type, from one definition
+// to another; nil when something else differs.
+func settable(from, to string) []string {
+	have, want := optionMap(from), optionMap(to)
+	out := []string{}
+	for _, name := range ids(want) {
+		if have[name] == want[name] {
+			continue
+		}
+		switch name {
+		case "receive", "send", "typmod_in", "typmod_out", "analyze", "subscript", "storage":
+			out = append(out, name+" = "+want[name])
+		default:
+			return nil
+		}
+	}
+	for _, name := range ids(have) {
+		if _, ok := want[name]; !ok {
+			return nil
+		}
+	}
+	return out
 }
 
 func (p *planner) alterComposite(l, w object) {

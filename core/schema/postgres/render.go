@@ -27,6 +27,7 @@ type statement struct {
 	apart bool // an empty line stands before it in a file
 	late  bool // it can wait until everything else is there
 	after []string
+	self  string   // its own name, which is no need
 	also  string   // text whose names it needs too
 	above []string // tables whose columns must be finished before, because they are inherited
 }
