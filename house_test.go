@@ -18,7 +18,7 @@ import (
 // lines above its own; widening this is a decision.
 var floors = [][]string{
 	{"core/element", "core/fault", "core/blob/cut", "core/kind/jsondoc", "core/schema/sqltext"},
-	{"core/blob", "core/kind", "core/schema/scope", "core/schema/shape"},
+	{"core/blob", "core/kind", "core/schema/scope", "core/schema/shape", "core/schema/schematest"},
 	{"core/kind/media", "core/kind/partfile", "core/kind/charset", "core/lines", "core/manifest"},
 	{"core/schema/declared"},
 	{"core/kind/nested"},

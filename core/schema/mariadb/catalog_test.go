@@ -18,6 +18,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/schema/declared"
+	"oakenchest/core/schema/schematest"
 )
 
 // server gives the way to a server that tests may make databases on.
@@ -122,7 +123,7 @@ func dump(t testing.TB, name string) string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	out = trigger.ReplaceAllFunc(out, func(text []byte) []byte { return append(bytes.Join(bytes.Fields(text), []byte(" ")), '\n') })
+	out = trigger.ReplaceAllFunc(out, func(text []byte) []byte { return append(bytes.ToLower(bytes.Join(bytes.Fields(text), []byte(" "))), '\n') })
 	return sortedKeys(counters.ReplaceAllString(strings.ReplaceAll(string(out), name, "NAME"), ""))
 }
 
@@ -167,16 +168,6 @@ func TestEverythingIsCapturedAndDeclared(t *testing.T) {
 		t.Errorf("loading the files makes something else:\n%s", diff)
 	}
 	if a, b := dump(t, name), dump(t, second); a != b {
-		t.Errorf("the engine's own dumps differ:\n%s", firstDifference(a, b))
+		t.Errorf("the engine's own dumps differ:\n%s", schematest.FirstDifference(a, b))
 	}
-}
-
-func firstDifference(a, b string) string {
-	la, lb := strings.Split(a, "\n"), strings.Split(b, "\n")
-	for i := range la {
-		if i >= len(lb) || la[i] != lb[i] {
-			return fmt.Sprintf("line %d\n%s\n--- against\n%s", i+1, strings.Join(la[max(0, i-3):min(i+6, len(la))], "\n"), strings.Join(lb[max(0, i-3):min(i+6, len(lb))], "\n"))
-		}
-	}
-	return "one is longer"
 }

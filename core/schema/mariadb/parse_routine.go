@@ -41,7 +41,7 @@ func (r *reader) routine(st declaration, h heading, typ string) error {
 	}
 	e := &element.Element{Type: typ, Key: name}
 	group := c.Group()
-	setText(e, "arguments", strings.TrimSpace(st.source(sqltext.Inside(group))))
+	setText(e, "arguments", st.text[group[0].To:group[len(group)-1].From])
 	if typ == "function" {
 		if !c.Skip("returns") {
 			return fmt.Errorf("\"returns\" and a type are expected%s", st.found())

@@ -158,7 +158,7 @@ func (r *reader) item(e *element.Element, ts []sqltext.Token) error {
 	case (c.Peek("key") || c.Peek("index")) && len(ts) > 1:
 		skipKey()
 		return index("")
-	case c.Peek("period"):
+	case c.Peek("period", "for"):
 		return addPart(e, "constraint", "", r.flat(c.Rest()))
 	}
 	c.At = 0

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"oakenchest/core/element"
+	"oakenchest/core/schema/schematest"
 	"oakenchest/core/schema/scope"
 )
 
@@ -90,7 +91,7 @@ func TestEveryEditIsDeployed(t *testing.T) {
 				t.Fatalf("%v\n%s", err, statementsOf(steps))
 			}
 			if a, b := dump(t, byHand), dump(t, computed); a != b {
-				t.Errorf("the dumps differ: %s\n%s", firstDifference(a, b), statementsOf(steps))
+				t.Errorf("the dumps differ: %s\n%s", schematest.FirstDifference(a, b), statementsOf(steps))
 			}
 			if steps, err = deploy(t, db, want.Root); err != nil || len(steps) > 0 {
 				t.Errorf("a second deployment does something: %v\n%s", err, statementsOf(steps))

@@ -18,6 +18,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/schema/declared"
+	"oakenchest/core/schema/schematest"
 	"oakenchest/core/schema/scope"
 )
 
@@ -154,16 +155,6 @@ func TestEverythingIsCapturedAndDeclared(t *testing.T) {
 		t.Errorf("loading the files makes something else:\n%s", diff)
 	}
 	if a, b := withoutOrder(dump(t, at)), withoutOrder(dump(t, second)); a != b {
-		t.Errorf("the engine's own dumps differ:\n%s", firstDifference(a, b))
+		t.Errorf("the engine's own dumps differ:\n%s", schematest.FirstDifference(a, b))
 	}
-}
-
-func firstDifference(a, b string) string {
-	la, lb := strings.Split(a, "\n"), strings.Split(b, "\n")
-	for i := range la {
-		if i >= len(lb) || la[i] != lb[i] {
-			return fmt.Sprintf("line %d\n%s\n--- against\n%s", i+1, strings.Join(la[max(0, i-3):min(i+12, len(la))], "\n"), strings.Join(lb[max(0, i-3):min(i+12, len(lb))], "\n"))
-		}
-	}
-	return "one is longer"
 }

@@ -2,65 +2,18 @@ package postgres
 
 import (
 	"bytes"
-	"compress/gzip"
 	"context"
-	"io"
-	"io/fs"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"strings"
 	"testing"
 
+	"oakenchest/core/schema/schematest"
 	"oakenchest/core/schema/scope"
 )
 
 // every is the scope of these tests: what the engine's dump shows.
 var every = scope.Scope{Track: []string{"replication"}}
-
-// corpus lists the schemas for this engine in the folder that OAKEN_CORPUS names, with
-// their text. Only a sample, unless OAKEN_JUDGE is "all".
-func corpus(t *testing.T, belongs func(path string) bool) map[string]string {
-	t.Helper()
-	root := os.Getenv("OAKEN_CORPUS")
-	if root == "" {
-		t.Skip("set OAKEN_CORPUS to what test/corpus prints")
-	}
-	all := map[string]string{}
-	err := filepath.WalkDir(root, func(p string, d fs.DirEntry, err error) error {
-		name := strings.TrimPrefix(p, root)
-		if err != nil || !d.Type().IsRegular() || !belongs(name) {
-			return err
-		}
-		f, err := os.Open(p)
-		if err != nil {
-			return err
-		}
-		defer f.Close()
-		var r io.Reader = f
-		if strings.HasSuffix(p, ".gz") {
-			if r, err = gzip.NewReader(f); err != nil {
-				return err
-			}
-		}
-		text, err := io.ReadAll(r)
-		if strings.Contains(strings.ToLower(string(text)), "create table") {
-			all[name] = string(text)
-		}
-		return err
-	})
-	if err != nil {
-		t.Fatal(err)
-	}
-	if os.Getenv("OAKEN_JUDGE") != "all" {
-		for i, name := range ids(all) {
-			if i%8 != 3 {
-				delete(all, name)
-			}
-		}
-	}
-	return all
-}
 
 // psql runs a text as the engine's own client does.
 func psql(at, text string) error {
@@ -87,10 +40,11 @@ func half(text string) string {
 // deployed into an empty database, and over its own first half; the engine's own dumps
 // must be the same.
 func TestOtherPeoplesSchemas(t *testing.T) {
-	all := corpus(t, func(p string) bool {
-		p = strings.ToLower(p)
-		return (strings.Contains(p, "pgsql") || strings.Contains(p, "postgres") || strings.Contains(p, "davical") || strings.HasSuffix(p, "/pg.sql") || strings.HasSuffix(p, "/pg.new.sql")) &&
-			(strings.HasSuffix(p, ".sql") || strings.HasSuffix(p, ".sql.gz") || strings.HasSuffix(p, "install/pgsql") || strings.HasSuffix(p, ".pgsql"))
+	all := schematest.Corpus(t, func(p string) bool {
+		if strings.HasSuffix(p, "install/pgsql") || strings.HasSuffix(p, "/pg.sql") || strings.HasSuffix(p, "/pg.new.sql") || strings.HasSuffix(p, ".pgsql") {
+			return true
+		}
+		return schematest.SQLFile(p) && (strings.Contains(p, "pgsql") || strings.Contains(p, "postgres") || strings.Contains(p, "davical"))
 	})
 	var judged, tables, grown, refused int
 	for _, name := range ids(all) {
@@ -115,7 +69,7 @@ func TestOtherPeoplesSchemas(t *testing.T) {
 			}
 			want := dump(t, at)
 			if got := dump(t, second); got != want {
-				t.Errorf("the dumps differ: %s", firstDifference(want, got))
+				t.Errorf("the dumps differ: %s", schematest.FirstDifference(want, got))
 			}
 			judged++
 			tables += strings.Count(want, "CREATE TABLE")
@@ -127,7 +81,7 @@ func TestOtherPeoplesSchemas(t *testing.T) {
 			if steps, err := deploy(t, older, &Catalog{Root: live.Root, Columns: live.Columns}); err != nil {
 				t.Errorf("over its first half: %v\n%s", err, statementsOf(steps))
 			} else if got := withoutOrder(dump(t, third)); got != withoutOrder(want) {
-				t.Errorf("over its first half the dumps differ: %s", firstDifference(withoutOrder(want), got))
+				t.Errorf("over its first half the dumps differ: %s", schematest.FirstDifference(withoutOrder(want), got))
 			}
 			grown++
 		})
@@ -178,7 +132,7 @@ func TestVersionsOfExtensions(t *testing.T) {
 				}
 				steps += len(s)
 				if a, b := withoutOrder(dump(t, to)), withoutOrder(dump(t, from)); a != b {
-					t.Errorf("%s %s → %s: the dumps differ: %s", name, v, newest, firstDifference(a, b))
+					t.Errorf("%s %s → %s: the dumps differ: %s", name, v, newest, schematest.FirstDifference(a, b))
 				}
 			}
 		})

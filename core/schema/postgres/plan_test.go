@@ -14,6 +14,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"oakenchest/core/element"
+	"oakenchest/core/schema/schematest"
 	"oakenchest/core/schema/scope"
 )
 
@@ -77,6 +78,13 @@ func withoutOrder(dump string) string {
 			table = nil
 		case table != nil:
 			table = append(table, strings.TrimSuffix(line, ","))
+		case strings.HasPrefix(line, "    OPERATOR ") || strings.HasPrefix(line, "    FUNCTION "): // members of a family
+			line = strings.TrimRight(line, " ,;")
+			i := len(out)
+			for i > 0 && strings.HasPrefix(out[i-1], line[:13]) && out[i-1] > line {
+				i--
+			}
+			out = slices.Insert(out, i, line)
 		case strings.HasPrefix(line, "WITH ("):
 			list := strings.Split(strings.TrimSuffix(strings.TrimPrefix(line, "WITH ("), ");"), ", ")
 			slices.Sort(list)
@@ -276,6 +284,6 @@ func sameDumps(t *testing.T, admin *pgx.Conn, name, sql, computed string) {
 	defer drop()
 	run(t, hand, sql)
 	if a, b := withoutOrder(dump(t, byHand)), withoutOrder(dump(t, computed)); a != b {
-		t.Errorf("the dumps differ: %s", firstDifference(a, b))
+		t.Errorf("the dumps differ: %s", schematest.FirstDifference(a, b))
 	}
 }
