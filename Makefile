@@ -16,14 +16,16 @@ demo: build
 	@$(PROGRAM) --in demo demo brindle-bay
 	@echo; echo "The program is $(PROGRAM). To call it by its name: export PATH=\"$(CURDIR)/bin:\$$PATH\""
 
-# What the tests use besides Go: the engine's own shell as an outside judge, archive
-# programs and programs for pictures and sounds as other people's editors, and a
-# browser to look at pages. Tests whose program can't be had are left out, and say so;
+# What the tests use besides Go: database servers and their own clients as outside
+# judges, archive programs and programs for pictures and sounds as other people's
+# editors, and a browser to look at pages. Tests whose program can't be had are left out, and say so;
 # LibreOffice is used when it is there.
 setup:
 	@for p in sqlite3 zip unzip; do command -v $$p >/dev/null || missing="$$missing $$p"; done; \
 	for p in chromium sox; do command -v $$p >/dev/null || more="$$more $$p"; done; \
 	test -x /usr/bin/convert || more="$$more imagemagick"; \
+	command -v pg_dump >/dev/null && ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1 || more="$$more postgresql"; \
+	command -v mariadb-dump >/dev/null && command -v mariadbd >/dev/null || more="$$more mariadb-server"; \
 	if [ -n "$$missing$$more" ]; then apt-get update -qq || true; fi; \
 	for p in $$more; do DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $$p >/dev/null 2>&1 || echo "$$p can't be installed: the tests that use it are left out"; done; \
 	if [ -n "$$missing" ]; then DEBIAN_FRONTEND=noninteractive apt-get install -y -qq $$missing; fi
@@ -34,8 +36,9 @@ check:
 	$(GO) tool staticcheck ./...
 
 test: setup check
-	@corpus=$$(test/corpus); \
-	OAKEN_CORPUS=$$corpus OAKEN_SCENES=$${corpus:+$$corpus/usr/share/assimp/models} $(GO) test -count=1 ./...
+	@corpus=$$(test/corpus); servers=$$(test/servers start); trap 'test/servers stop' EXIT; \
+	export $$servers OAKEN_CORPUS=$$corpus; \
+	OAKEN_SCENES=$${corpus:+$$corpus/usr/share/assimp/models} $(GO) test -count=1 ./...
 
 # Each fuzz target for a while.
 FUZZTIME ?= 30s

@@ -212,6 +212,11 @@ func (m *Manifest) check() error {
 		return fmt.Errorf("the rules for messages are not well formed")
 	}
 	seen := map[string]bool{}
+	for _, a := range m.Artifacts {
+		if err := m.Scope(a.Path).Check(); err != nil {
+			return fmt.Errorf("the artifact %s: %w", a.Path, err)
+		}
+	}
 	for _, e := range m.Environments {
 		if err := CheckEnvironment(e); err != nil {
 			return err

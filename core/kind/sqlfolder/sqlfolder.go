@@ -1,5 +1,6 @@
-// Package sqlfolder is the kind of database schemas: a folder of declarative
-// SQL, one object a file, that the engine itself reads. SQLite is the engine.
+// Package sqlfolder is the kinds of database schemas: a folder of declarative SQL, one
+// object a file. SQLite itself reads what is declared for it; what is declared for
+// PostgreSQL and MariaDB is read as it is written, because no server may be at hand.
 //
 // Only a folder that oaken.toml declares is of this kind; an SQL file elsewhere
 // is plain text.

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"maps"
 	"math/rand/v2"
+	"net"
 	"os"
 	"os/exec"
 	"regexp"
@@ -71,6 +72,17 @@ func run(t testing.TB, q Querier, text string) {
 	}
 }
 
+// own is a call of one of the engine's own programs on a server.
+func own(t testing.TB, program string, args ...string) *exec.Cmd {
+	t.Helper()
+	config := server(t)
+	host, port, err := net.SplitHostPort(config.Addr)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return exec.Command(program, append([]string{"--user=" + config.User, "--host=" + host, "--port=" + port, "--default-character-set=utf8mb4"}, args...)...)
+}
+
 // fill runs a file with the engine's own client.
 func fill(t testing.TB, name, file string) {
 	t.Helper()
@@ -78,7 +90,7 @@ func fill(t testing.TB, name, file string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	cmd := exec.Command("mariadb", "--user=root", "--host=127.0.0.1", "--default-character-set=utf8mb4", name)
+	cmd := own(t, "mariadb", name)
 	cmd.Stdin = bytes.NewReader(in)
 	if out, err := cmd.CombinedOutput(); err != nil {
 		t.Fatalf("%v\n%s", err, out)
@@ -118,12 +130,14 @@ var trigger = regexp.MustCompile(`(?s)/\*!50003 CREATE\*/ /\*!50017.*?;;\n`)
 // dump is the engine's own account of a database.
 func dump(t testing.TB, name string) string {
 	t.Helper()
-	cmd := exec.Command("mariadb-dump", "--user=root", "--host=127.0.0.1", "--no-data", "--routines", "--events", "--triggers", "--skip-comments", "--skip-dump-date", name)
+	cmd := own(t, "mariadb-dump", "--no-data", "--routines", "--events", "--triggers", "--skip-comments", "--skip-dump-date", name)
 	out, err := cmd.Output()
 	if err != nil {
 		t.Fatal(err)
 	}
-	out = trigger.ReplaceAllFunc(out, func(text []byte) []byte { return append(bytes.ToLower(bytes.Join(bytes.Fields(text), []byte(" "))), '\n') })
+	out = trigger.ReplaceAllFunc(out, func(text []byte) []byte {
+		return append(bytes.ToLower(bytes.Join(bytes.Fields(text), []byte(" "))), '\n')
+	})
 	return sortedKeys(counters.ReplaceAllString(strings.ReplaceAll(string(out), name, "NAME"), ""))
 }
 

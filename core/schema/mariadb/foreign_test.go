@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"maps"
-	"os/exec"
 	"slices"
 	"strings"
 	"testing"
@@ -13,8 +12,9 @@ import (
 )
 
 // client runs a text as the engine's own client does.
-func client(name, text string) error {
-	cmd := exec.Command("mariadb", "--user=root", "--host=127.0.0.1", "--default-character-set=utf8mb4", name)
+func client(t testing.TB, name, text string) error {
+	t.Helper()
+	cmd := own(t, "mariadb", name)
 	cmd.Stdin = strings.NewReader(text)
 	out, err := cmd.CombinedOutput()
 	if err != nil {
@@ -46,7 +46,7 @@ func TestOtherPeoplesSchemas(t *testing.T) {
 		}
 		t.Run(name, func(t *testing.T) {
 			first, db := database(t)
-			if client(first, all[name]) != nil {
+			if client(t, first, all[name]) != nil {
 				refused++
 				return // it is no schema by itself
 			}
@@ -69,7 +69,7 @@ func TestOtherPeoplesSchemas(t *testing.T) {
 			judged++
 			tables += strings.Count(want, "CREATE TABLE `")
 			third, older := database(t)
-			if part := half(all[name]); part == "" || client(third, part) != nil {
+			if part := half(all[name]); part == "" || client(t, third, part) != nil {
 				return
 			}
 			if steps, err := deploy(t, older, live.Root); err != nil {

@@ -235,6 +235,12 @@ func clause(table, col *element.Element, c *sqltext.Cursor) error {
 		name = Dialect.NameOf(c.Next())
 	}
 	rest := func() string { return strings.TrimSpace(flat(expression(c))) }
+	key := func() string { // what follows primary key and unique
+		from := c.At
+		_ = c.Skip("nulls", "not", "distinct") || c.Skip("nulls", "distinct")
+		c.Upto(columnClause)
+		return flat(c.Tokens[from:c.At])
+	}
 	own := " (" + ident(col.Key) + ")"
 	switch {
 	case c.Skip("with", "options"):
@@ -264,9 +270,9 @@ func clause(table, col *element.Element, c *sqltext.Cursor) error {
 	case c.Skip("options"):
 		setText(col, "options", flat(sqltext.Inside(c.Group())))
 	case c.Skip("primary", "key"):
-		return addConstraint(table, name, strings.TrimSpace("primary key"+own+" "+rest()))
+		return addConstraint(table, name, strings.TrimSpace("primary key"+own+" "+key()))
 	case c.Skip("unique"):
-		return addConstraint(table, name, strings.TrimSpace("unique"+own+" "+rest()))
+		return addConstraint(table, name, strings.TrimSpace("unique"+own+" "+key()))
 	case c.Peek("references"):
 		return addConstraint(table, name, "foreign key"+own+" "+flat(c.Upto(func(c *sqltext.Cursor) bool {
 			return columnClause(c) && !c.Peek("references") && !c.Peek("not", "deferrable") && !c.Tokens[c.At-1].Is("set")

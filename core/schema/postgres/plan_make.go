@@ -119,12 +119,10 @@ func (p *planner) populated(id string) bool {
 // addOrJoin adds a step, or its statements to the last step when that is about the
 // same thing and costs the same.
 func (p *planner) addOrJoin(s Step) {
-	if k := len(p.steps) - 1; k >= 0 && s.What == "complete it" {
-		for ; k >= 0 && k > len(p.steps)-40; k-- {
-			if p.steps[k].Address.String() == s.Address.String() && strings.HasPrefix(p.steps[k].What, "create") && k == len(p.steps)-1 {
-				p.steps[k].Statements = append(p.steps[k].Statements, s.Statements...)
-				return
-			}
+	if s.What == "complete it" {
+		if k := len(p.steps) - 1; k >= 0 && p.steps[k].Address.String() == s.Address.String() && !p.steps[k].Before {
+			p.steps[k].Statements = append(p.steps[k].Statements, s.Statements...)
+			return
 		}
 		s.What = "complete the " + lastType(s.Address)
 	}
@@ -147,6 +145,9 @@ func (p *planner) makePart(st statement, n node) {
 		}
 	}
 	effect, what := Instant, "create the "+n.e.Type
+	if strings.HasSuffix(st.id, ".attached") && p.freed[n.o.id()] {
+		return // comes with the attachment of the table
+	}
 	if st.id != id || strings.HasPrefix(st.sql, "alter table only") && n.e.Type == "column" {
 		p.addOrJoin(Step{Address: at(n), What: "complete it", Effect: effect, Statements: []string{st.sql}})
 		return

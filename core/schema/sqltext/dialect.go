@@ -78,8 +78,12 @@ func (d *Dialect) String(s string) string {
 	return "'" + strings.ReplaceAll(s, "'", "''") + "'"
 }
 
-// Unquote gives the text of a string literal: '...', E'...', $tag$...$tag$.
+// Unquote gives the text of a string literal: '...', E'...', $tag$...$tag$. What is none
+// stays as it is.
 func (d *Dialect) Unquote(lit string) string {
+	if len(lit) < 2 || !strings.ContainsAny(lit[:2], `'"$`) {
+		return lit
+	}
 	if strings.HasPrefix(lit, "$") {
 		n := strings.IndexByte(lit[1:], '$') + 2
 		return lit[n : len(lit)-n]

@@ -1,6 +1,9 @@
 package sqltext
 
-import "strings"
+import (
+	"fmt"
+	"strings"
+)
 
 // Statement is one SQL statement of a text.
 type Statement struct {
@@ -12,7 +15,8 @@ type Statement struct {
 	Before []Token
 }
 
-// Statements cuts a text at its semicolons, or at what a `delimiter` line says.
+// Statements cuts a text at its semicolons, or at what a `delimiter` line says. A
+// statement with a parenthesis that is never closed is refused with its line.
 // Semicolons in parentheses and in the body of a routine belong to the statement.
 func (d *Dialect) Statements(sql string) ([]Statement, error) {
 	ts, err := d.Scan(sql)
@@ -30,6 +34,9 @@ func (d *Dialect) Statements(sql string) ([]Statement, error) {
 	if len(Meaning(c.cur)) > 0 {
 		c.flush(c.cur[len(c.cur)-1].To)
 	}
+	if c.open > 0 {
+		return nil, fmt.Errorf("line %d: a parenthesis of the statement that begins there is never closed", c.open)
+	}
 	return c.out, nil
 }
 
@@ -43,6 +50,7 @@ type cutter struct {
 	depth    int // of parentheses
 	blocks   int // of begin and case in a routine
 	routine  bool
+	open     int // line of the first statement with a parenthesis that is never closed
 }
 
 // delimiter reads the line that sets what ends a statement.
@@ -116,6 +124,9 @@ func (c *cutter) nest(ts []Token, i int) {
 
 func (c *cutter) flush(to int) {
 	if m := Meaning(c.cur); len(m) > 0 {
+		if c.depth > 0 && c.open == 0 {
+			c.open = m[0].Line
+		}
 		c.out = append(c.out, Statement{Tokens: c.cur, From: m[0].From, To: to, Line: m[0].Line, Before: c.before})
 		c.before = nil
 	}
