@@ -25,15 +25,6 @@ func literal(s string) string { return Dialect.String(s) }
 
 func flat(ts []sqltext.Token) string { return Dialect.Flat(ts) }
 
-// identList writes names between commas.
-func identList(names []string) string {
-	out := make([]string, len(names))
-	for i, n := range names {
-		out[i] = ident(n)
-	}
-	return strings.Join(out, ", ")
-}
-
 // dollarQuote writes a text between $$ marks, whose tag does not occur in it.
 func dollarQuote(s string) string {
 	tag := "$$"

@@ -50,7 +50,6 @@ type sorter struct {
 	rank     []int
 	provides map[string][]int // by name
 	ids      map[string]int   // the first statement of an identity
-	shells   map[string]bool  // names of types that are there as shells first
 }
 
 func (s *sorter) add(o object, attached map[string]bool, partitions []string, settled bool) {

@@ -218,7 +218,7 @@ func operator(s string) int {
 		return 2
 	}
 	// A sign after an operator belongs to what follows: `=-1`.
-	for n > 1 && (s[n-1] == '-' || s[n-1] == '+') && strings.IndexAny(s[:n], "~!@#%^&|`?") < 0 {
+	for n > 1 && (s[n-1] == '-' || s[n-1] == '+') && !strings.ContainsAny(s[:n], "~!@#%^&|`?") {
 		n--
 	}
 	return n
