@@ -246,30 +246,35 @@ func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[str
 	if err != nil {
 		return nil, "", err
 	}
+	changed := map[string]bool{}
+	for _, c := range s.Changes {
+		changed[c.Path] = true
+	}
 	var edited []string
 	for name := range files {
 		p := folder + "/" + name
 		paths = append(paths, p)
-		for _, c := range s.Changes {
-			if c.Path == p {
-				edited = append(edited, p)
-			}
+		if changed[p] {
+			edited = append(edited, p)
 		}
 	}
 	slices.Sort(paths)
 	if rescued, err = w.rescue(edited); err != nil {
 		return nil, "", err
 	}
-	for _, p := range paths {
-		data := files[p[len(folder)+1:]]
-		if data == nil {
-			err = w.remove(p)
-		} else {
-			err = w.write(p, data, 0o666&^umask)
-		}
-		if err != nil {
+	var written []string
+	for _, p := range paths { // what goes makes room first
+		if files[p[len(folder)+1:]] != nil {
+			written = append(written, p)
+		} else if err := w.remove(p); err != nil {
 			return nil, "", err
 		}
+	}
+	err = w.onAllCores(ctx, len(written), func(i int) error {
+		return w.write(written[i], files[written[i][len(folder)+1:]], 0o666&^umask)
+	})
+	if err != nil {
+		return nil, "", err
 	}
 	return paths, rescued, nil
 }

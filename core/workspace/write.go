@@ -109,29 +109,8 @@ func (w *Workspace) fetch(from state.State, f state.File, writable bool) error {
 
 // fetchAll writes files of a state, on all cores, and tells the index of them.
 func (w *Workspace) fetchAll(ctx context.Context, from state.State, files []state.File, writable func(state.File) bool) error {
-	workers := min(runtime.GOMAXPROCS(0), max(len(files), 1))
-	errs := make([]error, workers)
-	next := make(chan int)
-	var wg sync.WaitGroup
-	for k := range workers {
-		wg.Go(func() {
-			for i := range next {
-				if errs[k] == nil {
-					errs[k] = w.fetch(from, files[i], writable(files[i]))
-				}
-			}
-		})
-	}
-	for i := range files {
-		if ctx.Err() != nil {
-			break
-		}
-		w.host.progress("writing files", i, len(files))
-		next <- i
-	}
-	close(next)
-	wg.Wait()
-	if err := errors.Join(append(errs, ctx.Err())...); err != nil {
+	err := w.onAllCores(ctx, len(files), func(i int) error { return w.fetch(from, files[i], writable(files[i])) })
+	if err != nil {
 		return err
 	}
 	w.needIndex()
@@ -142,6 +121,33 @@ func (w *Workspace) fetchAll(ctx context.Context, from state.State, files []stat
 	}
 	w.saveIndex()
 	return nil
+}
+
+// onAllCores writes n files with several workers. Each stops at its first error.
+func (w *Workspace) onAllCores(ctx context.Context, n int, write func(i int) error) error {
+	workers := min(runtime.GOMAXPROCS(0), max(n, 1))
+	errs := make([]error, workers)
+	next := make(chan int)
+	var wg sync.WaitGroup
+	for k := range workers {
+		wg.Go(func() {
+			for i := range next {
+				if errs[k] == nil {
+					errs[k] = write(i)
+				}
+			}
+		})
+	}
+	for i := range n {
+		if ctx.Err() != nil {
+			break
+		}
+		w.host.progress("writing files", i, n)
+		next <- i
+	}
+	close(next)
+	wg.Wait()
+	return errors.Join(append(errs, ctx.Err())...)
 }
 
 // link makes a symbolic link; one that leads outside of the project is refused.
