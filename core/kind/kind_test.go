@@ -73,6 +73,7 @@ func TestEveryKindKeepsItsPromises(t *testing.T) {
 		"scene": {Name: "reef.glb", Data: reef}, "package": {Name: "rounds.app", Data: app}, "schema": {Name: "x.sql", Data: []byte(sample.Schema)}, "xml": {Name: "a.xml", Data: []byte("<a id='1'><b>x</b></a>")},
 		"json": {Name: "a.json", Data: []byte(`{"a":[{"id":1}]}`)}, "text": {Name: "a.txt", Data: []byte("one\ntwo")}, "opaque": {Name: "a.bin", Data: []byte{0, 1}}, "model": {Name: "a.obj", Data: []byte("o Rock\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")}, "tar": {Name: "a.tar", Data: tarred(t)}, "gzip": {Name: "a.txt.gz", Data: gzipped(t)},
 		"yaml": {Name: "a.yaml", Data: []byte("a: {b: 1}\n")}, "toml": {Name: "a.toml", Data: []byte("[a]\nb = 1\n")}, "settings": {Name: "a.ini", Data: []byte("[a]\nb=1\n")},
+		"postgres-schema": {Name: "x.sql", Data: []byte("create table a (id int primary key, note text);\ncreate view v as select id from a;\ncomment on table a is 'x';\n")}, "mariadb-schema": {Name: "x.sql", Data: []byte("create table a (id int primary key, note text comment 'x');\ncreate view v as select id from a;\n")},
 		"database": {Name: "tanks.db", Data: tanks(t)}, "table": {Name: "a.csv", Data: []byte("id,name\n1,Reef\n")}, "picture": {Name: "sand.png", Data: sample.SandPNG(16)}, "sound": {Name: "bubbles.wav", Data: sample.BubblesWAV()},
 	}
 	flat := map[string]bool{"opaque": true, "picture": true, "sound": true} // these say what they are by properties

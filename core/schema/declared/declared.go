@@ -91,6 +91,7 @@ func Update(files Files, have map[string][]Place, want []Object, same func(id st
 	}
 	for _, o := range want {
 		switch places, known := have[o.ID]; {
+		case !known && same != nil && same(o.ID): // it needs no statement
 		case !known:
 			u.add(o)
 		case !same(o.ID):

@@ -73,6 +73,7 @@ type planner struct {
 	heirs      map[string][]object // live tables by the name of what they inherit from
 	reset      map[string]bool     // columns of heirs whose own default must be set again
 	freed      map[string]bool     // tables that leave the one above, by identity
+	gone       map[string]bool     // what is dropped by the steps so far
 	inherits   map[string]bool     // wanted columns that come from above, of tables that come under another
 	steps      []Step
 	last       []Step
@@ -114,7 +115,7 @@ func Plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]St
 		}
 		return nil, nil
 	}
-	p := &planner{renamed: want.Renamed, ctx: ctx, conn: conn, liveCat: live, wanted: want, down: map[string]bool{}, retyped: map[string]bool{}, taken: map[string][]string{}, heirs: map[string][]object{}, reset: map[string]bool{}, freed: map[string]bool{}, inherits: map[string]bool{}}
+	p := &planner{renamed: want.Renamed, ctx: ctx, conn: conn, liveCat: live, wanted: want, down: map[string]bool{}, retyped: map[string]bool{}, taken: map[string][]string{}, heirs: map[string][]object{}, reset: map[string]bool{}, freed: map[string]bool{}, inherits: map[string]bool{}, gone: map[string]bool{}}
 	p.live, _ = nodes(live.Root)
 	p.want, p.wantList = nodes(want.Root)
 	p.family(want.Root)
@@ -341,7 +342,7 @@ func (p *planner) reach(from string, e edge, retyped bool) string {
 	case d.e.Type == "sequence" && e.soft && p.wants(e.id):
 		p.add(d, "set the sequence free", Instant, "alter sequence "+d.o.name()+" owned by none")
 		return ""
-	case d.o.e.Type == "table" && !d.part && (source.e.Type == "type" && !source.part || source.e.Type == "table" && !p.gone(from)):
+	case d.o.e.Type == "table" && !d.part && (source.e.Type == "type" && !source.part || source.e.Type == "table" && p.wants(from)):
 		if source.e.Type == "table" { // a partition or heir of a table that is made again
 			p.down[e.id] = true
 			return e.id
@@ -354,9 +355,6 @@ func (p *planner) reach(from string, e edge, retyped bool) string {
 
 // wants says that a thing is in the wanted tree.
 func (p *planner) wants(id string) bool { _, ok := p.want[id]; return ok }
-
-// gone says that a thing is not wanted any more.
-func (p *planner) gone(id string) bool { return !p.wants(id) }
 
 // at gives the address of a node.
 func at(n node) element.Address {

@@ -221,7 +221,10 @@ func (p *planner) retype(n node, w object, col string, l, c *element.Element) {
 		out = append(out, col+"set default "+v)
 	}
 	s := Step{Address: at(n), What: "change the type: " + from + " → " + to, Effect: Rewrites, Statements: out}
-	if from == to && !set {
+	switch {
+	case from == to && set:
+		s.What = "move the values to the new type"
+	case from == to:
 		s.What = "change the collation"
 	}
 	if !set && from != to && !has(w.e, "server") {

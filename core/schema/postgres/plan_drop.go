@@ -137,6 +137,13 @@ func (p *planner) keyList(o object) string {
 }
 
 func (p *planner) dropObject(id string, n node) {
+	for _, e := range p.standing(id, n) { // foreign keys of tables that go later
+		if k := p.live[e.id]; k.part && k.e.Type == "constraint" && k.o.e != n.e && p.down[k.o.id()] && !p.gone[k.o.id()] && !p.gone[e.id] {
+			p.gone[e.id] = true
+			p.dropPart(e.id, k)
+		}
+	}
+	p.gone[id] = true
 	s := Step{Address: at(n), What: "drop the " + sortWords(n.e), Effect: Instant, Statements: []string{"drop " + n.o.spec()}}
 	if n.e.Type == "type" && textOf(n.e, "sort") == "base" {
 		if p.wants(id) {
