@@ -138,7 +138,7 @@ func (p *planner) keyList(o object) string {
 
 func (p *planner) dropObject(id string, n node) {
 	for _, e := range p.standing(id, n) { // foreign keys of tables that go later
-		if k := p.live[e.id]; k.part && k.e.Type == "constraint" && k.o.e != n.e && p.down[k.o.id()] && !p.gone[k.o.id()] && !p.gone[e.id] {
+		if k := p.live[e.id]; k.part && strings.HasPrefix(textOf(k.e, "definition"), "foreign key") && k.o.e != n.e && p.down[k.o.id()] && !p.gone[k.o.id()] && !p.gone[e.id] {
 			p.gone[e.id] = true
 			p.dropPart(e.id, k)
 		}
