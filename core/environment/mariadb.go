@@ -159,7 +159,7 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files) (*Plan, error) {
 		return nil, fault.New(fault.Refused, fmt.Sprintf("Declare a default, give a value with --fill '%s.%s=VALUE', or change those rows first; nothing was changed.", rows.Table, rows.Column), "The rows that are there do not allow it: %w.", err)
 	}
 	if err != nil {
-		return nil, err
+		return nil, fault.New(fault.Refused, "Check the rights of the user in the database; nothing was changed.", "What has to be done can't be worked out: %w.", err)
 	}
 	p := &Plan{Opening: []string{"set sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION'"}}
 	for _, s := range steps {

@@ -220,7 +220,10 @@ func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, file
 	if errors.As(err, &family) {
 		return nil, nil, fault.New(fault.Refused, "Declare that column in the table's own file too; nothing was changed.", "What is declared can't be reached: %w.", err)
 	}
-	return steps, want.Root, err
+	if err != nil {
+		return nil, nil, fault.New(fault.Refused, "Check the rights of the user in the database; nothing was changed.", "What has to be done can't be worked out: %w.", err)
+	}
+	return steps, want.Root, nil
 }
 
 func (d *postgresDriver) apply(ctx context.Context, planned *postgres.Catalog, want *element.Element, steps []postgres.Step, saveTo string, done func(int)) (string, error) {

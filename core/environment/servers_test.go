@@ -1,0 +1,218 @@
+package environment
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/schema/mariadb"
+	"oakenchest/core/schema/scope"
+)
+
+// postgresDatabase makes an empty database and gives its target and a way to run
+// statements in it.
+func postgresDatabase(t *testing.T) (target string, run func(sql string)) {
+	t.Helper()
+	at := os.Getenv("OAKEN_POSTGRES")
+	if at == "" {
+		at = "postgres://postgres@127.0.0.1:5432/postgres"
+	}
+	admin, err := connectPostgres(context.Background(), at)
+	if err != nil {
+		t.Skipf("no PostgreSQL at %s: set OAKEN_POSTGRES (%v)", at, err)
+	}
+	name := fmt.Sprintf("oaken_test_%08x", rand.Uint32())
+	if _, err := admin.Exec(context.Background(), "create database "+name); err != nil {
+		t.Fatal(err)
+	}
+	target = at[:strings.LastIndexByte(at, '/')+1] + name
+	conn, err := connectPostgres(context.Background(), target)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		conn.Close(context.Background())
+		_, _ = admin.Exec(context.Background(), "drop database "+name+" with (force)")
+		admin.Close(context.Background())
+	})
+	return target, func(sql string) {
+		t.Helper()
+		if _, err := conn.Exec(context.Background(), sql); err != nil {
+			t.Fatal(sql, err)
+		}
+	}
+}
+
+func open(t *testing.T, h Host, target string, s Settings) Driver {
+	t.Helper()
+	d, err := Open(context.Background(), h, target, s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { d.Close() })
+	return d
+}
+
+var tank = Files{"public/schema.sql": []byte("create schema public;\n"), "public/tables/tank.sql": []byte("-- by hand\nCREATE TABLE tank (id INT PRIMARY KEY, code VARCHAR(20));\n")}
+
+func TestFilesThatMeanTheSameStayAsTheyAre(t *testing.T) {
+	target, run := postgresDatabase(t)
+	cache := t.TempDir()
+	d := open(t, Host{Cache: cache}, target, Settings{})
+	p, err := d.Plan(t.Context(), tank)
+	if err != nil || len(p.Steps) != 1 {
+		t.Fatalf("%v, %v", p, err)
+	}
+	if _, err := p.Apply(t.Context(), "", nil); err != nil {
+		t.Fatal(err)
+	}
+	c, err := d.Capture(t.Context(), tank)
+	if err != nil || len(c.Edits) != 0 {
+		t.Errorf("captured %q, %v", c.Edits, err)
+	}
+	if kept, _ := os.ReadDir(cache); len(kept) != 1 {
+		t.Errorf("%d answers are kept", len(kept))
+	}
+	if p, err := d.Plan(t.Context(), tank); err != nil || len(p.Steps) != 0 {
+		t.Errorf("a second plan: %v, %v", p, err)
+	}
+	run("alter table public.tank add column depth int")
+	c, err = d.Capture(t.Context(), tank)
+	if err != nil || len(c.Edits) != 1 || !strings.HasPrefix(string(c.Edits["public/tables/tank.sql"]), "-- by hand\ncreate table public.tank (\n") {
+		t.Errorf("captured %q, %v", c.Edits, err)
+	}
+}
+
+func TestPlansForServersGoStale(t *testing.T) {
+	target, run := postgresDatabase(t)
+	run("create table public.old (id int)")
+	d := open(t, Host{}, target, Settings{})
+	p, err := d.Plan(t.Context(), tank)
+	if err != nil {
+		t.Fatal(err)
+	}
+	run("create table public.meanwhile (id int)")
+	if _, err := p.Apply(t.Context(), "", nil); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "has changed since") {
+		t.Errorf("a stale plan: %v", err)
+	}
+}
+
+func TestWhatIsOutOfScopeIsLeftAlone(t *testing.T) {
+	target, run := postgresDatabase(t)
+	run("create table public.tmp_x (id int); create view public.tmp_v as select id from public.tmp_x; comment on table public.tmp_x is 'note'")
+	s := Settings{Scope: scope.Scope{Skip: []string{"tmp_*"}, Ignore: []string{"comments"}}}
+	d := open(t, Host{}, target, s)
+	p, err := d.Plan(t.Context(), tank)
+	if err != nil || len(p.Steps) != 1 {
+		t.Fatalf("%v, %v", p, err)
+	}
+	if _, err := p.Apply(t.Context(), "", nil); err != nil {
+		t.Fatal(err)
+	}
+	run("select id from public.tmp_v")
+	c, err := d.Capture(t.Context(), nil)
+	if err != nil || len(c.Files) != 2 {
+		t.Errorf("captured %q, %v", c.Files, err)
+	}
+}
+
+func TestLocksOfOthersAreNotWaitedForForEver(t *testing.T) {
+	target, run := postgresDatabase(t)
+	run("create table public.tank (id int primary key)")
+	run("begin; lock table public.tank in access share mode")
+	d := open(t, Host{}, target, Settings{LockWait: 200e6})
+	p, err := d.Plan(t.Context(), tank)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := p.Apply(t.Context(), "", nil); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "holds a lock") {
+		t.Errorf("while somebody holds a lock: %v", err)
+	}
+	run("rollback")
+	if _, err := p.Apply(t.Context(), "", nil); err != nil {
+		t.Error("afterwards:", err)
+	}
+}
+
+func TestAScratchDatabaseNeedsARight(t *testing.T) {
+	target, run := postgresDatabase(t)
+	role := fmt.Sprintf("oaken_test_%08x", rand.Uint32())
+	run("create table public.old (id int)")
+	run("create role " + role + " login")
+	t.Cleanup(func() { run("drop owned by " + role + "; drop role " + role) })
+	at := strings.Replace(target, "//postgres@", "//"+role+"@", 1)
+	if at == target {
+		t.Skip("the server's URL names no user")
+	}
+	d := open(t, Host{}, at, Settings{})
+	if _, err := d.Plan(t.Context(), tank); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "no scratch database") {
+		t.Errorf("without the right: %v", err)
+	}
+	d = open(t, Host{}, at, Settings{Scratch: target})
+	if _, err := d.Plan(t.Context(), tank); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "permission denied") {
+		t.Errorf("without the right to count rows: %v", err)
+	}
+	run("grant select on public.old to " + role)
+	if _, err := d.Plan(t.Context(), tank); err != nil {
+		t.Errorf("with another place for it: %v", err)
+	}
+}
+
+func TestMariaDBKeepsWhatWasDone(t *testing.T) {
+	dsn := os.Getenv("OAKEN_MARIADB")
+	if dsn == "" {
+		dsn = "root@tcp(127.0.0.1:3306)/"
+	}
+	addr := strings.TrimSuffix(dsn[strings.IndexByte(dsn, '(')+1:], ")/")
+	name := fmt.Sprintf("oaken_test_%08x", rand.Uint32())
+	target := "mysql://root@" + addr + "/" + name
+	config, err := mariadbConfig(target)
+	if err != nil {
+		t.Fatal(err)
+	}
+	own := config.Clone()
+	own.DBName = ""
+	db, err := mariadb.Open(context.Background(), own)
+	if err != nil {
+		t.Skipf("no MariaDB at %s: set OAKEN_MARIADB (%v)", addr, err)
+	}
+	defer db.Close()
+	run := func(sql string) {
+		t.Helper()
+		if _, err := db.Exec(sql); err != nil {
+			t.Fatal(sql, err)
+		}
+	}
+	run("create database " + name)
+	defer run("drop database " + name)
+	run("use " + name + "; create table b (id int, n int); insert into b values (1, 1), (1, 2)")
+	files := Files{"tables/a.sql": []byte("create table a (id int primary key);\n"), "tables/b.sql": []byte("create table b (id int primary key, n int);\n")}
+	d := open(t, Host{}, target, Settings{})
+	p, err := d.Plan(t.Context(), files)
+	if err != nil || len(p.Steps) != 2 {
+		t.Fatalf("%v, %v", p, err)
+	}
+	_, err = p.Apply(t.Context(), "", nil)
+	if err == nil || !strings.Contains(err.Error(), "step 2 of 2") {
+		t.Fatalf("a step that the rows do not allow: %v", err)
+	}
+	run("delete from b where n = 2")
+	if p, err = d.Plan(t.Context(), files); err != nil || len(p.Steps) != 1 {
+		t.Fatalf("what is left: %v, %v", p, err)
+	}
+	saveTo := filepath.Join(t.TempDir(), "saved")
+	if _, err = p.Apply(t.Context(), saveTo, nil); err != nil {
+		t.Error(err)
+	}
+	if err := saveRows(t.Context(), db, "select null as a, 'x\"y' as b, '' as c", saveTo+".csv"); err != nil {
+		t.Fatal(err)
+	}
+	if data, _ := os.ReadFile(saveTo + ".csv"); string(data) != "\"a\",\"b\",\"c\"\n,\"x\"\"y\",\"\"\n" {
+		t.Errorf("rows are saved as %q", data)
+	}
+}
