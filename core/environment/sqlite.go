@@ -5,9 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"os"
-	"path"
 	"path/filepath"
-	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
@@ -79,29 +77,14 @@ func (d *sqliteDriver) Capture(ctx context.Context, have Files) (*Captured, erro
 	}
 	live = d.scope.Apply(live)
 	c := &Captured{Tree: live}
-	if declared, err := sqlite.Load(ctx, have); err == nil {
-		declared.Root = d.scope.Apply(declared.Root)
-		c.Edits = declared.Update(have, live)
+	if told, err := sqlite.Load(ctx, have); err == nil {
+		told.Root = d.scope.Apply(told.Root)
+		c.Edits = told.Update(have, live)
 	} else {
-		c.Edits = anew(have, live)
+		c.Edits = sqlite.Anew(have, live)
 	}
 	c.Files = with(have, c.Edits)
 	return c, nil
-}
-
-// anew writes all files, in place of those that can't be read together.
-func anew(have Files, live *element.Element) Files {
-	nothing := &sqlite.Declared{Root: &element.Element{Type: "schema"}}
-	out := nothing.Update(nil, live)
-	for name, data := range have {
-		switch fresh, written := out[name]; {
-		case written && string(fresh) == string(data):
-			delete(out, name)
-		case !written && strings.EqualFold(path.Ext(name), ".sql"):
-			out[name] = nil
-		}
-	}
-	return out
 }
 
 // Plan computes the statements from the live schema to the declared one.

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"oakenchest/core/kind/partfile"
+	"oakenchest/core/schema/sqltext"
 )
 
 // Files are the files of a folder, by name below it; nil stands for one that goes.
@@ -62,6 +63,20 @@ func Formerly(comment string) (old string, ok bool) {
 		return "", false
 	}
 	return strings.Trim(strings.TrimSpace(text[len(mark):]), "\"`[]"), true
+}
+
+// FormerName finds such a comment about one definition among the tokens of its whole
+// statement: on the definition's last line, or inside it.
+func FormerName(all, definition []sqltext.Token) (old string, ok bool) {
+	last := definition[len(definition)-1]
+	for _, t := range all {
+		if t.Sort == sqltext.Comment && t.From > definition[0].From && (t.From < last.From || t.Line == last.Line) {
+			if old, ok := Formerly(t.Text); ok {
+				return old, true
+			}
+		}
+	}
+	return "", false
 }
 
 // Object is a thing with a file of its own, as it is to be written.

@@ -33,7 +33,7 @@ func (r *reader) table(st declaration, _ heading) error {
 			return err
 		}
 		for _, k := range e.Children[from:] {
-			if old, ok := formerName(st.Tokens, def); ok && k.Type == "column" {
+			if old, ok := declared.FormerName(st.Tokens, def); ok && k.Type == "column" {
 				r.d.Formerly[sub(ID(e), k)] = old
 			}
 		}
@@ -46,19 +46,6 @@ func (r *reader) table(st declaration, _ heading) error {
 		e.Gist = "1 column"
 	}
 	return r.put(st, e)
-}
-
-// formerName finds the comment on the last line of a definition, or inside it.
-func formerName(all, def []sqltext.Token) (string, bool) {
-	last := def[len(def)-1]
-	for _, t := range all {
-		if t.Sort == sqltext.Comment && t.From > def[0].From && (t.From < last.From || t.Line == last.Line) {
-			if old, ok := declared.Formerly(t.Text); ok {
-				return old, true
-			}
-		}
-	}
-	return "", false
 }
 
 // options reads what follows the columns.

@@ -117,26 +117,13 @@ func (r *reader) body(st declaration, schema string, e *element.Element) error {
 			id := sub(tableID, k)
 			r.d.at[id] = declared.Place{File: st.place.File, From: def[0].From, To: def[len(def)-1].To, Line: def[0].Line}
 			if k.Type == "column" {
-				if old, ok := formerName(st.Tokens, def); ok {
+				if old, ok := declared.FormerName(st.Tokens, def); ok {
 					r.d.Formerly[id] = old
 				}
 			}
 		}
 	}
 	return nil
-}
-
-// formerName finds the comment on the last line of a definition, or inside it.
-func formerName(all, def []sqltext.Token) (string, bool) {
-	last := def[len(def)-1]
-	for _, t := range all {
-		if t.Sort == sqltext.Comment && t.From > def[0].From && (t.From < last.From || t.Line == last.Line) {
-			if old, ok := declared.Formerly(t.Text); ok {
-				return old, true
-			}
-		}
-	}
-	return "", false
 }
 
 var constraintWords = []string{"constraint", "primary", "unique", "check", "foreign", "exclude"}

@@ -3,12 +3,12 @@ package sqlite
 import (
 	"context"
 	"fmt"
-	"path"
 	"slices"
 	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind/partfile"
+	"oakenchest/core/schema/declared"
 )
 
 // Declared is a schema as a folder of SQL files declares it.
@@ -17,27 +17,8 @@ type Declared struct {
 	// Formerly gives the old names that files declare with `-- formerly: NAME`:
 	// of tables by their name, of columns by TABLE.COLUMN, all in small letters.
 	Formerly map[string]string
-	objects  map[string][]place // by sort and name of the owner, small letters
+	objects  map[string][]declared.Place // by sort and name of the owner, small letters
 }
-
-// place is where a statement stands.
-type place struct {
-	file     string
-	from, to int
-}
-
-// FileError says what is wrong with a declared file.
-type FileError struct {
-	File string
-	Line int
-	Err  error
-}
-
-// Error writes `FILE, line N: what`.
-func (e *FileError) Error() string { return fmt.Sprintf("%s, line %d: %v", e.File, e.Line, e.Err) }
-
-// Unwrap gives the cause.
-func (e *FileError) Unwrap() error { return e.Err }
 
 // declaration is one statement of a file.
 type declaration struct {
@@ -53,7 +34,7 @@ var loadOrder = map[string]int{"table": 0, "view": 1, "index": 2, "trigger": 3}
 // and reads the schema back from its catalog. Only CREATE statements may be
 // declared, each object once.
 func Load(ctx context.Context, files map[string][]byte) (*Declared, error) {
-	d := &Declared{Formerly: map[string]string{}, objects: map[string][]place{}}
+	d := &Declared{Formerly: map[string]string{}, objects: map[string][]declared.Place{}}
 	all, err := declarations(files)
 	if err != nil {
 		return nil, err
@@ -65,10 +46,10 @@ func Load(ctx context.Context, files map[string][]byte) (*Declared, error) {
 	defer db.Close()
 	for _, s := range all {
 		if _, err := db.ExecContext(ctx, s.sql); err != nil {
-			return nil, &FileError{s.file, s.line, engineError(err)}
+			return nil, &declared.FileError{File: s.file, Line: s.line, Err: engineError(err)}
 		}
 		owner := ownerID(s.head, all)
-		d.objects[owner] = append(d.objects[owner], place{s.file, s.from, s.to})
+		d.objects[owner] = append(d.objects[owner], declared.Place{File: s.file, From: s.from, To: s.to, Line: s.line})
 		if s.head.sort == "table" {
 			d.formerNames(s)
 		}
@@ -78,7 +59,7 @@ func Load(ctx context.Context, files map[string][]byte) (*Declared, error) {
 			continue
 		}
 		if _, err := db.ExecContext(ctx, "explain select * from "+ident(s.head.name)); err != nil {
-			return nil, &FileError{s.file, s.line, engineError(err)}
+			return nil, &declared.FileError{File: s.file, Line: s.line, Err: engineError(err)}
 		}
 	}
 	if d.Root, err = Read(ctx, db); err != nil {
@@ -100,7 +81,7 @@ func engineError(err error) error {
 
 func declarations(files map[string][]byte) ([]declaration, error) {
 	var all []declaration
-	for _, name := range sortedNames(files) {
+	for _, name := range declared.Names(files) {
 		text := string(files[name])
 		parts, err := statements(text)
 		if err != nil {
@@ -109,24 +90,13 @@ func declarations(files map[string][]byte) ([]declaration, error) {
 		for _, s := range parts {
 			h, err := parseHead(s.tokens)
 			if err != nil {
-				return nil, &FileError{name, s.line, err}
+				return nil, &declared.FileError{File: name, Line: s.line, Err: err}
 			}
 			all = append(all, declaration{s, h, name, text[s.from:s.to]})
 		}
 	}
 	slices.SortStableFunc(all, func(a, b declaration) int { return loadOrder[a.head.sort] - loadOrder[b.head.sort] })
 	return all, nil
-}
-
-func sortedNames(files map[string][]byte) []string {
-	var names []string
-	for name, data := range files {
-		if data != nil && strings.EqualFold(path.Ext(name), ".sql") {
-			names = append(names, name)
-		}
-	}
-	slices.Sort(names)
-	return names
 }
 
 func objectID(sort, name string) string { return sort + " " + strings.ToLower(name) }
@@ -144,8 +114,6 @@ func ownerID(h head, all []declaration) string {
 	return objectID("table", h.on)
 }
 
-const formerly = "formerly:"
-
 // formerNames reads the comments that say what a table or its columns were
 // called. One before the column list is the table's; one after a column's
 // definition, on its last line, is the column's.
@@ -155,11 +123,11 @@ func (d *Declared) formerNames(s declaration) {
 	for _, t := range s.tokens {
 		switch {
 		case t.sort == comment:
-			text := strings.TrimSpace(strings.Trim(strings.TrimPrefix(t.text, "--"), "/* \t\r"))
-			if !strings.HasPrefix(strings.ToLower(text), formerly) {
+			old, ok := declared.Formerly(t.text)
+			if !ok {
 				continue
 			}
-			old := strings.ToLower(strings.Trim(strings.TrimSpace(text[len(formerly):]), "\"`[]"))
+			old = strings.ToLower(old)
 			if depth == 0 || column == "" {
 				d.Formerly[table] = old
 			} else {
@@ -183,77 +151,35 @@ func FileFor(object *element.Element) string {
 	return object.Type + "s/" + partfile.Safe(object.Key) + ".sql"
 }
 
-// Update gives the files that differ when the declared schema becomes want:
-// only objects that change are written anew; a file with nothing left is nil.
+// Update gives the files that differ when the declared schema becomes want; see
+// declared.Update.
 func (d *Declared) Update(files map[string][]byte, want *element.Element) map[string][]byte {
-	out := map[string][]byte{}
-	current := func(name string) []byte {
-		if data, ok := out[name]; ok {
-			return data
-		}
-		return files[name]
-	}
-	have := map[string]*element.Element{}
-	for _, e := range d.Root.Children {
-		have[objectID(e.Type, e.Key)] = e
-	}
-	taken := map[string]bool{}
-	for name := range files {
-		taken[strings.ToLower(name)] = true
-	}
-	edits := map[string][]edit{}
-	for _, e := range want.Children {
-		id := objectID(e.Type, e.Key)
-		old := have[id]
-		delete(have, id)
-		switch {
-		case old == nil:
-			name := FileFor(e)
-			if taken[strings.ToLower(name)] {
-				name = partfile.Names(taken).Take(strings.TrimSuffix(name, ".sql"), ".sql", e.Type+e.Key)
-			}
-			taken[strings.ToLower(name)] = true
-			out[name] = []byte(SQL(e))
-		case old.Sum() != e.Sum():
-			for i, p := range d.objects[id] {
-				text := ""
-				if i == 0 {
-					text = strings.TrimSuffix(SQL(e), "\n")
-				}
-				edits[p.file] = append(edits[p.file], edit{p, text})
-			}
-		}
-	}
-	for id := range have {
-		for _, p := range d.objects[id] {
-			edits[p.file] = append(edits[p.file], edit{p, ""})
-		}
-	}
-	for name, list := range edits {
-		out[name] = splice(current(name), list)
+	have, wanted := byID(d.Root), byID(want)
+	same := func(id string) bool { return have[id] != nil && have[id].Sum() == wanted[id].Sum() }
+	return declared.Update(files, d.objects, written(want), same, func(text string) bool {
+		rest, err := statements(text)
+		return err == nil && len(rest) == 0
+	})
+}
+
+// Anew writes all files of want, in place of those that can't be read together.
+func Anew(files map[string][]byte, want *element.Element) map[string][]byte {
+	return declared.Anew(files, written(want))
+}
+
+func byID(root *element.Element) map[string]*element.Element {
+	out := map[string]*element.Element{}
+	for _, e := range root.Children {
+		out[objectID(e.Type, e.Key)] = e
 	}
 	return out
 }
 
-type edit struct {
-	place
-	text string
-}
-
-// splice carries out edits of one file; nil when no statement is left. Comments
-// before a statement stay.
-func splice(data []byte, list []edit) []byte {
-	slices.SortFunc(list, func(a, b edit) int { return b.from - a.from })
-	text := string(data)
-	for _, e := range list {
-		rest := text[e.to:]
-		if e.text == "" {
-			rest = strings.TrimLeft(rest, "\r\n")
-		}
-		text = text[:e.from] + e.text + rest
+// written lists the objects that have files.
+func written(want *element.Element) []declared.Object {
+	var out []declared.Object
+	for _, e := range want.Children {
+		out = append(out, declared.Object{ID: objectID(e.Type, e.Key), File: FileFor(e), Text: func() string { return SQL(e) }})
 	}
-	if rest, err := statements(text); err == nil && len(rest) == 0 {
-		return nil
-	}
-	return []byte(strings.TrimRight(text, "\n") + "\n")
+	return out
 }
