@@ -5,9 +5,9 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"math/rand/v2"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/go-sql-driver/mysql"
 
@@ -50,12 +50,19 @@ type Scratch struct {
 // NewScratch makes a scratch database on a server, with the character set and
 // collation of the database that config names. Close drops it.
 func NewScratch(ctx context.Context, config *mysql.Config) (*Scratch, error) {
-	s := &Scratch{name: fmt.Sprintf("oaken_scratch_%08x", rand.Uint32())}
+	s := &Scratch{name: declared.ScratchName(time.Now())}
 	admin, err := Open(ctx, config.Clone())
 	if err != nil {
 		return nil, &ScratchError{EngineError(err)}
 	}
 	defer admin.Close()
+	if names, err := column(ctx, admin, "select schema_name from information_schema.schemata where schema_name like 'oaken\\\\_scratch\\\\_%'"); err == nil {
+		for _, name := range names { // what killed processes left
+			if declared.Abandoned(name, time.Now()) {
+				_, _ = admin.ExecContext(ctx, "drop database if exists "+ident(name))
+			}
+		}
+	}
 	var charset, collation string
 	err = admin.QueryRowContext(ctx, "select @@character_set_database, @@collation_database").Scan(&charset, &collation)
 	if err == nil {

@@ -4,9 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"math/rand/v2"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -34,7 +34,8 @@ func (e *ScratchError) Unwrap() error { return e.Err }
 // NewScratch makes a scratch database beside the one that admin is connected to, with
 // its encoding and locale. Close drops it.
 func NewScratch(ctx context.Context, admin *pgx.Conn) (*Scratch, error) {
-	s := &Scratch{admin: admin, name: fmt.Sprintf("oaken_scratch_%08x", rand.Uint32())}
+	dropAbandoned(ctx, admin)
+	s := &Scratch{admin: admin, name: declared.ScratchName(time.Now())}
 	var encoding, collate, ctype string
 	err := admin.QueryRow(ctx, "select pg_encoding_to_char(encoding), datcollate, datctype from pg_database where datname = current_database()").Scan(&encoding, &collate, &ctype)
 	if err == nil {
@@ -50,6 +51,21 @@ func NewScratch(ctx context.Context, admin *pgx.Conn) (*Scratch, error) {
 		return nil, &ScratchError{errors.Join(err, undo)}
 	}
 	return s, nil
+}
+
+// dropAbandoned drops the scratch databases that killed processes left, as far as the
+// user may.
+func dropAbandoned(ctx context.Context, admin *pgx.Conn) {
+	rows, err := admin.Query(ctx, "select datname from pg_database where datname like 'oaken\\_scratch\\_%'")
+	if err != nil {
+		return
+	}
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	for _, name := range names {
+		if err == nil && declared.Abandoned(name, time.Now()) {
+			_, _ = admin.Exec(ctx, "drop database if exists "+ident(name))
+		}
+	}
 }
 
 // Close drops the database.
