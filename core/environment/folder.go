@@ -104,7 +104,7 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files) (*Plan, error) 
 	}
 	slices.Sort(names)
 	p := &Plan{}
-	var todo []string
+	var differing []string
 	for _, name := range names {
 		old, was := there[name]
 		data, is := declared[name]
@@ -120,25 +120,25 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files) (*Plan, error) 
 			continue
 		}
 		p.Steps = append(p.Steps, s)
-		todo = append(todo, name)
+		differing = append(differing, name)
 	}
 	p.Apply = func(ctx context.Context, saveTo string, done func(int)) (string, error) {
-		return saveTo, d.apply(ctx, there, declared, todo, saveTo, done)
+		return saveTo, d.apply(ctx, there, declared, differing, saveTo, done)
 	}
 	return p, nil
 }
 
-func (d *folderDriver) apply(ctx context.Context, planned, declared Files, todo []string, saveTo string, done func(int)) error {
+func (d *folderDriver) apply(ctx context.Context, planned, declared Files, differing []string, saveTo string, done func(int)) error {
 	now, err := d.files(ctx)
 	if err != nil {
 		return err
 	}
-	for _, name := range todo {
+	for _, name := range differing {
 		if old, was := planned[name]; !bytes.Equal(old, now[name]) || was != (now[name] != nil || hasName(now, name)) {
 			return fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.", "The folder has changed since the plan was made.")
 		}
 	}
-	for i, name := range todo {
+	for i, name := range differing {
 		if old, was := planned[name]; was && saveTo != "" {
 			if err := put(filepath.Join(saveTo, filepath.FromSlash(name)), old); err != nil {
 				return fault.New(fault.Refused, "Make room on the disk and deploy again.", "What would be lost could not be saved: %w.", err)

@@ -15,9 +15,7 @@ func (o object) statements(apart bool) []statement {
 	e := o.e
 	switch e.Type {
 	case "schema":
-		if o.declared(apart) {
-			w.own(o.createSQL(""))
-		}
+		w.own(o.createSQL(""))
 	case "table":
 		w.table()
 	case "view":
@@ -35,9 +33,6 @@ func (o object) statements(apart bool) []statement {
 	w.properties()
 	return w.out
 }
-
-// declared says that a schema has a statement of its own.
-func (o object) declared(bool) bool { return true }
 
 // writer gathers the statements of one object.
 type writer struct {

@@ -219,7 +219,7 @@ func (p *planner) mustReplace(l, w object) bool {
 		}
 		return differs("definition", "names") && (has(l.e, "materialized") || !p.appends(l.id()))
 	case "function", "procedure":
-		return differs("returns", "arguments") || has(l.e, "sql body") != has(w.e, "sql body") && p.standsOn(l.id())
+		return differs("returns", "arguments")
 	case "type":
 		if textOf(l.e, "sort") == "base" && !differs("sort") {
 			return differs("definition") && settable(textOf(l.e, "definition"), textOf(w.e, "definition")) == nil
@@ -239,8 +239,6 @@ func (p *planner) mustReplace(l, w object) bool {
 	}
 	return differs("definition", "arguments")
 }
-
-func (p *planner) standsOn(string) bool { return false }
 
 // appends says that a view's wanted columns begin with those that it has.
 func (p *planner) appends(id string) bool {
