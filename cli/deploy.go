@@ -173,6 +173,11 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 		return err
 	}
 	defer d.Close()
+	return a.carryOut(d, source, o, func(p pipeline.DeployOptions) error { return m.Deploy(ctx, d, p) })
+}
+
+// carryOut shows a deployment, and does it or what the options say instead.
+func (a *App) carryOut(d *pipeline.Deployment, source string, o deployOptions, do func(pipeline.DeployOptions) error) error {
 	if !a.json {
 		a.showPlan(d, source)
 	}
@@ -181,12 +186,12 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 		if err := writeWhole(a.at(o.script), []byte(scriptText(d))); err != nil {
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
 		}
-		a.say("The statements are in %s; %s was not changed.", o.script, env)
+		a.say("The statements are in %s; %s was not changed.", o.script, d.Environment.Name)
 	case o.dryRun:
 		a.say("Nothing was changed: this was a dry run.")
 	default:
 		show := a.bar.show(a)
-		err := m.Deploy(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, Source: source, Done: func(step int) {
+		err := do(pipeline.DeployOptions{AllowLoss: o.allowLoss, Source: source, Done: func(step int) {
 			if show != nil {
 				show("running steps", step, len(d.Plan.Steps))
 			}
@@ -204,8 +209,8 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 }
 
 func (a *App) showPlan(d *pipeline.Deployment, source string) {
-	label := workspace.Label(d.Commit)
-	if source != label {
+	label := d.Label
+	if source != "" && source != label {
 		label += " (" + source + ")"
 	}
 	a.say("%s → %s, %s", label, a.paint(strong, d.Environment.Name), d.Environment.Target)
@@ -222,7 +227,7 @@ func (a *App) showSteps(steps []environment.Step, indent string) {
 		if s.Loss != "" {
 			t = bad
 		}
-		effect := s.Effect
+		effect := string(s.Effect)
 		if s.Loss != "" {
 			effect += ": " + s.Loss
 		}
@@ -249,12 +254,12 @@ func (a *App) showDeployed(d *pipeline.Deployment) {
 			done += " in one transaction"
 		}
 	}
-	a.say("%s. %s and %s agree.", done, d.Environment.Name, workspace.Label(d.Commit))
+	a.say("%s. %s and %s agree.", done, d.Environment.Name, d.Label)
 }
 
 func scriptText(d *pipeline.Deployment) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "-- Brings %s to %s.\n", d.Environment.Name, workspace.Label(d.Commit))
+	fmt.Fprintf(&b, "-- Brings %s to %s.\n", d.Environment.Name, d.Label)
 	for _, sql := range d.Plan.Opening {
 		b.WriteString(sql + ";\n")
 	}
@@ -284,7 +289,11 @@ func deploymentJSON(d *pipeline.Deployment, source string) any {
 	for _, s := range d.Plan.Steps {
 		steps = append(steps, map[string]any{"address": s.Address.InPath(d.Environment.Into).String(), "what": s.What, "effect": s.Effect, "loss": s.Loss, "statements": s.Statements})
 	}
-	return map[string]any{"schema": "oaken.deploy/1", "environment": d.Environment.Name, "commit": commitJSON(d.Commit), "source": source, "steps": steps, "done": d.Done, "saved": d.Saved}
+	out := map[string]any{"schema": "oaken.deploy/1", "environment": d.Environment.Name, "commit": nil, "source": source, "steps": steps, "done": d.Done, "saved": d.Saved}
+	if d.Commit.ID != (ledger.ID{}) {
+		out["commit"] = commitJSON(d.Commit)
+	}
+	return out
 }
 
 func newPromote(a *App) *cobra.Command {

@@ -43,7 +43,8 @@ func (c *Chest) Gather(ctx context.Context) error {
 	return Explain(err)
 }
 
-// reach visits every folder and file that a commit reaches, each content once.
+// reach visits every folder and file that a commit reaches, or that is kept of an
+// environment, each content once.
 func (c *Chest) reach(ctx context.Context, visit func(path string, f File, commit ledger.Commit)) error {
 	r, err := c.records(ctx)
 	if err != nil {
@@ -75,6 +76,15 @@ func (c *Chest) reach(ctx context.Context, visit func(path string, f File, commi
 	}
 	for _, commit := range r.commits {
 		if err := walk(commit.Tree, "", commit); err != nil {
+			return Explain(err)
+		}
+	}
+	for _, k := range r.kept {
+		tree, err := treeOf(k)
+		if err == nil {
+			err = walk(tree, k.Environment+" before a deployment/", ledger.Commit{})
+		}
+		if err != nil {
 			return Explain(err)
 		}
 	}

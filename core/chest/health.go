@@ -77,12 +77,21 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 		x.Commits++
 		e.folder(commit, commit.Tree, "")
 	}
+	for _, k := range records.kept {
+		tree, err := treeOf(k)
+		if err != nil {
+			x.Findings = append(x.Findings, Finding{Where: "ledger.db", Reason: err.Error()})
+			continue
+		}
+		e.folder(ledger.Commit{Branch: k.Environment + " before a deployment"}, tree, "")
+	}
 	return x, nil
 }
 
 // recordCheck is what the ledger itself says.
 type recordCheck struct {
 	commits  []ledger.Commit // the oldest first
+	kept     []ledger.Kept
 	findings []Finding
 }
 
@@ -97,6 +106,9 @@ func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
 			return err
 		}
 		if r.commits, err = tx.Commits(); err != nil {
+			return err
+		}
+		if r.kept, err = tx.AllKept(); err != nil {
 			return err
 		}
 		known := map[ledger.ID]bool{}

@@ -174,11 +174,6 @@ func CheckName(name string) error {
 	return nil
 }
 
-// Deployed records a deployment.
-func (c *Chest) Deployed(ctx context.Context, d ledger.Deployment) error {
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddDeployment(d) }))
-}
-
 // LastDeployment gives the newest deployment into an environment and when it
 // was; ok is false when there was none.
 func (c *Chest) LastDeployment(ctx context.Context, environment string) (d ledger.Deployment, ok bool, err error) {

@@ -19,25 +19,15 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/scope"
+	"oakenchest/core/schema/step"
 )
 
 // Files are the files of a folder, by name below it; nil stands for one that goes.
 type Files = map[string][]byte
 
-// Step is one thing that a deployment does.
-type Step struct {
-	// Address names the object, below the environment's folder.
-	Address element.Address
-	What    string
-	// Effect is `instant`, `locks`, `scans`, `rewrites` or `loses data`.
-	Effect string
-	// Loss says what would be lost; empty for nothing.
-	Loss string
-	// Statements are what is run, for people and scripts.
-	Statements []string
-	// Before says that the step is committed before the others begin.
-	Before bool
-}
+// Step is one thing that a deployment does; see package step. Its address is below the
+// environment's folder.
+type Step = step.Step
 
 // Plan is what makes a target hold the declared files.
 type Plan struct {
@@ -45,11 +35,13 @@ type Plan struct {
 	// Opening, Begin and Closing are the statements that a script of the steps needs:
 	// before all, after the steps that are committed first, and in the end.
 	Opening, Begin, Closing []string
+	// Before gives the files that say what the target holds now.
+	Before func(ctx context.Context) (Files, error)
+	// Save keeps what would be lost, as files of rows in a folder; nil when nothing would.
+	Save func(ctx context.Context, folder string) error
 	// Apply carries the plan out, and proves that the target then holds what is
-	// declared. saveTo, when it is not empty, is a path without an ending under which
-	// what would be lost is saved first; saved is what came of it. done is told after
-	// each step.
-	Apply func(ctx context.Context, saveTo string, done func(step int)) (saved string, err error)
+	// declared. done, when set, is told after each step.
+	Apply func(ctx context.Context, done func(step int)) error
 }
 
 // Loses lists what the plan would lose.
@@ -69,9 +61,10 @@ type Driver interface {
 	// files, its text. have are the files of the project; objects that have not
 	// changed keep their text in them.
 	Capture(ctx context.Context, have Files) (*Captured, error)
-	// Plan computes what makes the target hold the declared files. The target is
-	// not changed.
-	Plan(ctx context.Context, declared Files) (*Plan, error)
+	// Plan computes what makes the target hold the declared files, and puts back what an
+	// earlier deployment lost, as Plan.Save kept it; nil for nothing. The target is not
+	// changed.
+	Plan(ctx context.Context, declared, lost Files) (*Plan, error)
 	Close() error
 }
 

@@ -22,7 +22,7 @@ func reach(t *testing.T, root, target string) Driver {
 	return d
 }
 
-var declared = Files{"tables/tank.sql": []byte("create table tank (\n  id integer primary key,\n  name text\n);\n"), "readme.md": []byte("not SQL")}
+var asked = Files{"tables/tank.sql": []byte("create table tank (\n  id integer primary key,\n  name text\n);\n"), "readme.md": []byte("not SQL")}
 
 func TestADriverMakesATargetHoldTheFiles(t *testing.T) {
 	root := t.TempDir()
@@ -30,7 +30,7 @@ func TestADriverMakesATargetHoldTheFiles(t *testing.T) {
 	if _, err := d.Capture(t.Context(), nil); fault.CodeOf(err) != fault.Unreachable {
 		t.Errorf("capture before the database is there: %v", err)
 	}
-	p, err := d.Plan(t.Context(), declared)
+	p, err := d.Plan(t.Context(), asked, nil)
 	if err != nil || len(p.Steps) != 1 {
 		t.Fatalf("%v, %v", p, err)
 	}
@@ -38,14 +38,14 @@ func TestADriverMakesATargetHoldTheFiles(t *testing.T) {
 		t.Error("planning made the database")
 	}
 	seen := 0
-	if _, err := p.Apply(t.Context(), "", func(step int) { seen = step }); err != nil || seen != 1 {
+	if err := p.Apply(t.Context(), func(step int) { seen = step }); err != nil || seen != 1 {
 		t.Fatal(seen, err)
 	}
-	if p, err := d.Plan(t.Context(), declared); err != nil || len(p.Steps) != 0 {
+	if p, err := d.Plan(t.Context(), asked, nil); err != nil || len(p.Steps) != 0 {
 		t.Errorf("a second plan: %v, %v", p, err)
 	}
-	c, err := d.Capture(t.Context(), declared)
-	if err != nil || len(c.Edits) != 0 || !maps.EqualFunc(c.Files, declared, func(a, b []byte) bool { return string(a) == string(b) }) {
+	c, err := d.Capture(t.Context(), asked)
+	if err != nil || len(c.Edits) != 0 || !maps.EqualFunc(c.Files, asked, func(a, b []byte) bool { return string(a) == string(b) }) {
 		t.Errorf("capture of what is declared: %q, %v", c.Edits, err)
 	}
 	c, err = d.Capture(t.Context(), Files{"tables/old.sql": []byte("create table old (x);\n")})
@@ -57,9 +57,9 @@ func TestADriverMakesATargetHoldTheFiles(t *testing.T) {
 func TestACaptureReplacesFilesThatCanNotBeRead(t *testing.T) {
 	root := t.TempDir()
 	d := reach(t, root, "sqlite:x.db")
-	p, err := d.Plan(t.Context(), declared)
+	p, err := d.Plan(t.Context(), asked, nil)
 	if err == nil {
-		_, err = p.Apply(t.Context(), "", nil)
+		err = p.Apply(t.Context(), nil)
 	}
 	if err != nil {
 		t.Fatal(err)
@@ -68,7 +68,7 @@ func TestACaptureReplacesFilesThatCanNotBeRead(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !maps.EqualFunc(c.Files, Files{"tables/tank.sql": declared["tables/tank.sql"], "readme.md": []byte("stays")}, func(a, b []byte) bool { return string(a) == string(b) }) {
+	if !maps.EqualFunc(c.Files, Files{"tables/tank.sql": asked["tables/tank.sql"], "readme.md": []byte("stays")}, func(a, b []byte) bool { return string(a) == string(b) }) {
 		t.Errorf("captured %q", c.Files)
 	}
 }
@@ -76,7 +76,7 @@ func TestACaptureReplacesFilesThatCanNotBeRead(t *testing.T) {
 func TestAStalePlanIsRefused(t *testing.T) {
 	root := t.TempDir()
 	d := reach(t, root, "sqlite:x.db")
-	p, err := d.Plan(t.Context(), declared)
+	p, err := d.Plan(t.Context(), asked, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -88,7 +88,7 @@ func TestAStalePlanIsRefused(t *testing.T) {
 	if _, err := other.ExecContext(context.Background(), "create table meanwhile (x)"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := p.Apply(t.Context(), "", nil); fault.CodeOf(err) != fault.Refused {
+	if err := p.Apply(t.Context(), nil); fault.CodeOf(err) != fault.Refused {
 		t.Errorf("got %v", err)
 	}
 }
@@ -104,8 +104,8 @@ func TestTargetsThatCanNotBeReached(t *testing.T) {
 		}
 	}
 	d := reach(t, root, "sqlite:x.db")
-	if _, err := d.Plan(t.Context(), Files{"a.sql": []byte("create tabel x")}); fault.CodeOf(err) != fault.Refused {
-		t.Errorf("a declared mistake: %v", err)
+	if _, err := d.Plan(t.Context(), Files{"a.sql": []byte("create tabel x")}, nil); fault.CodeOf(err) != fault.Refused {
+		t.Errorf("a mistake in what is declared: %v", err)
 	}
 	if len(Schemes()) == 0 {
 		t.Error("no scheme is known")

@@ -12,6 +12,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/schema/step"
 )
 
 // folderDriver reaches a plain folder: its files are the artifacts.
@@ -93,11 +94,12 @@ func (d *folderDriver) Capture(ctx context.Context, have Files) (*Captured, erro
 }
 
 // Plan says which files are written, replaced and removed.
-func (d *folderDriver) Plan(ctx context.Context, declared Files) (*Plan, error) {
+func (d *folderDriver) Plan(ctx context.Context, declared, lost Files) (*Plan, error) {
 	there, err := d.files(ctx)
 	if err != nil {
 		return nil, err
 	}
+	declared = with(declared, lost)
 	var names []string
 	for name := range with(there, declared) {
 		names = append(names, name)
@@ -108,10 +110,10 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files) (*Plan, error) 
 	for _, name := range names {
 		old, was := there[name]
 		data, is := declared[name]
-		s := Step{Address: element.Address{}.Below(element.Step{Type: "file", Key: name}), Effect: "instant"}
+		s := Step{Address: element.Address{}.Below(element.Step{Type: "file", Key: name}), Effect: step.Instant}
 		switch {
 		case !is:
-			s.What, s.Effect, s.Loss = "remove the file", "loses data", "the file "+name
+			s.What, s.Effect, s.Loss = "remove the file", step.Loses, "the file "+name
 		case !was:
 			s.What = "write the file"
 		case !bytes.Equal(old, data):
@@ -122,28 +124,32 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files) (*Plan, error) 
 		p.Steps = append(p.Steps, s)
 		differing = append(differing, name)
 	}
-	p.Apply = func(ctx context.Context, saveTo string, done func(int)) (string, error) {
-		return saveTo, d.apply(ctx, there, declared, differing, saveTo, done)
+	p.Before = func(context.Context) (Files, error) { return there, nil }
+	p.Apply = func(ctx context.Context, done func(int)) error { return d.apply(ctx, there, declared, differing, done) }
+	p.Save = func(_ context.Context, folder string) error {
+		for _, name := range differing {
+			if old, was := there[name]; was {
+				if err := put(filepath.Join(folder, filepath.FromSlash(name)), old); err != nil {
+					return unsaved(err)
+				}
+			}
+		}
+		return nil
 	}
 	return p, nil
 }
 
-func (d *folderDriver) apply(ctx context.Context, planned, declared Files, differing []string, saveTo string, done func(int)) error {
+func (d *folderDriver) apply(ctx context.Context, planned, declared Files, differing []string, done func(int)) error {
 	now, err := d.files(ctx)
 	if err != nil {
 		return err
 	}
 	for _, name := range differing {
 		if old, was := planned[name]; !bytes.Equal(old, now[name]) || was != (now[name] != nil || hasName(now, name)) {
-			return fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.", "The folder has changed since the plan was made.")
+			return changedSince("folder")
 		}
 	}
 	for i, name := range differing {
-		if old, was := planned[name]; was && saveTo != "" {
-			if err := put(filepath.Join(saveTo, filepath.FromSlash(name)), old); err != nil {
-				return fault.New(fault.Refused, "Make room on the disk and deploy again.", "What would be lost could not be saved: %w.", err)
-			}
-		}
 		file := filepath.Join(d.root, filepath.FromSlash(name))
 		if data, is := declared[name]; is {
 			err = put(file, data)

@@ -8,15 +8,14 @@ import (
 	"net"
 	"net/url"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/go-sql-driver/mysql"
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
-	"oakenchest/core/kind/partfile"
 	"oakenchest/core/schema/mariadb"
+	"oakenchest/core/schema/rows"
 )
 
 // mariadbDriver reaches a MariaDB or MySQL database.
@@ -116,8 +115,47 @@ func (d *mariadbDriver) Capture(ctx context.Context, have Files) (*Captured, err
 		}
 		c.Edits = mariadb.Update(have, told, tree)
 	}
+	t, done, err := d.tracked(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	if err := c.addRows(ctx, t, have, mariadb.Tables(tree)); err != nil {
+		return nil, err
+	}
 	c.Files = with(have, c.Edits)
 	return c, nil
+}
+
+// tracked gives what deals with rows, over a connection that done lets go of.
+func (d *mariadbDriver) tracked(ctx context.Context) (t tracked, done func(), err error) {
+	conn, err := d.db.Conn(ctx)
+	if err != nil {
+		return t, nil, err
+	}
+	if t, err = d.over(ctx, conn); err != nil {
+		return t, nil, errors.Join(err, conn.Close())
+	}
+	return t, func() { conn.Close() }, nil
+}
+
+func (d *mariadbDriver) over(ctx context.Context, q mariadb.Querier) (tracked, error) {
+	conn, err := mariadb.RowsConn(ctx, q)
+	return tracked{conn, d.settings.Scope}, err
+}
+
+// Rows gives the files of the rows of tables.
+func (d *mariadbDriver) Rows(ctx context.Context, names []string) (Files, error) {
+	live, err := d.live(ctx)
+	if err != nil {
+		return nil, err
+	}
+	t, done, err := d.tracked(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	return t.start(ctx, mariadb.Tables(d.settings.Scope.Apply(live.Root)), names)
 }
 
 // load lets the engine judge what is declared, in a scratch database.
@@ -139,7 +177,7 @@ func (d *mariadbDriver) load(ctx context.Context, told *mariadb.Declared) (*mari
 }
 
 // Plan computes the statements from the live schema to the declared one.
-func (d *mariadbDriver) Plan(ctx context.Context, files Files) (*Plan, error) {
+func (d *mariadbDriver) Plan(ctx context.Context, files, lost Files) (*Plan, error) {
 	told, err := mariadb.Parse(files)
 	if err != nil {
 		return nil, undeclarable(err)
@@ -154,43 +192,69 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files) (*Plan, error) {
 	}
 	want := d.settings.Scope.Overlay(loaded.Root, live.Root)
 	steps, err := mariadb.Plan(ctx, d.db, live.Root, mariadb.Wanted{Root: want, Formerly: told.Formerly, Fill: d.settings.Fill})
-	var rows *mariadb.RowsError
-	if errors.As(err, &rows) {
-		return nil, fault.New(fault.Refused, fmt.Sprintf("Declare a default, give a value with --fill '%s.%s=VALUE', or change those rows first; nothing was changed.", rows.Table, rows.Column), "The rows that are there do not allow it: %w.", err)
+	if r, ok := isRowsError(err); ok {
+		return nil, inTheWay(r)
 	}
 	if err != nil {
 		return nil, fault.New(fault.Refused, "Check the rights of the user in the database; nothing was changed.", "What has to be done can't be worked out: %w.", err)
 	}
-	p := &Plan{Opening: []string{"set sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION'"}}
-	for _, s := range steps {
-		p.Steps = append(p.Steps, Step{Address: s.Address, What: s.What, Effect: string(s.Effect), Loss: s.Loss, Statements: s.Statements})
+	t, close, err := d.tracked(ctx)
+	if err != nil {
+		return nil, err
 	}
-	p.Apply = func(ctx context.Context, saveTo string, done func(int)) (string, error) {
-		return d.apply(ctx, live.Root, want, steps, saveTo, done)
+	defer close()
+	wanted, there := mariadb.Tables(want), mariadb.Tables(live.Root)
+	changes, err := t.plan(ctx, rowsWanted{files, lost, wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.Bare] }})
+	if err != nil {
+		return nil, err
+	}
+	p := &Plan{Steps: rows.Join(steps, changes), Opening: []string{"set sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION'"}}
+	p.Before = func(ctx context.Context) (Files, error) {
+		t, close, err := d.tracked(ctx)
+		if err != nil {
+			return nil, err
+		}
+		defer close()
+		kept, err := t.before(ctx, files, there)
+		return with(kept, mariadb.Anew(nil, d.settings.Scope.Apply(live.Root))), err
+	}
+	p.Apply = func(ctx context.Context, done func(int)) error {
+		return d.apply(ctx, live.Root, want, p.Steps, files, done)
+	}
+	if len(p.Loses()) > 0 {
+		p.Save = func(ctx context.Context, folder string) error {
+			t, close, err := d.tracked(ctx)
+			if err != nil {
+				return err
+			}
+			defer close()
+			return t.save(ctx, p.Steps, there, nil, folder)
+		}
 	}
 	return p, nil
 }
 
-func (d *mariadbDriver) apply(ctx context.Context, planned, want *element.Element, steps []mariadb.Step, saveTo string, done func(int)) (string, error) {
+func (d *mariadbDriver) apply(ctx context.Context, planned, want *element.Element, steps []Step, files Files, done func(int)) error {
 	now, err := d.live(ctx)
 	if err != nil {
-		return "", err
+		return err
 	}
 	if element.Compare(planned, now.Root) != nil {
-		return "", fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.", "The database has changed since the plan was made.")
-	}
-	if saveTo != "" {
-		if err := d.save(ctx, steps, saveTo); err != nil {
-			return "", fault.New(fault.Refused, "Check the disk and the rights; nothing was changed.", "What would be lost could not be saved: %w.", err)
-		}
+		return changedSince("database")
 	}
 	conn, err := d.db.Conn(ctx)
 	if err != nil {
-		return "", err
+		return err
 	}
 	defer conn.Close()
 	err = mariadb.Apply(ctx, conn, want, steps, int(d.settings.LockWait.Seconds()), d.settings.Scope, done)
-	return saveTo, d.failure(err, len(steps))
+	if err == nil {
+		var t tracked
+		if t, err = d.over(ctx, conn); err == nil {
+			err = t.prove(ctx, files, mariadb.Tables(want))
+		}
+	}
+	return d.failure(err, len(steps))
 }
 
 // failure says what a failed deployment left.
@@ -205,21 +269,6 @@ func (d *mariadbDriver) failure(err error, steps int) error {
 		return fault.New(fault.Failed, fmt.Sprintf("This engine keeps each step: the first %d are done, the others are not. Correct what is in the way and deploy again; it goes on from there.", step.Done), "The deployment failed at step %d of %d: %w.", step.Done+1, steps, err)
 	}
 	return fault.New(fault.Failed, "Deploy again: it shows what is left to do.", "The deployment failed: %w.", err)
-}
-
-// save writes the rows that steps lose as CSV files into a folder.
-func (d *mariadbDriver) save(ctx context.Context, steps []mariadb.Step, folder string) error {
-	if err := os.MkdirAll(folder, 0o777); err != nil {
-		return err
-	}
-	for _, s := range steps {
-		for _, rows := range s.Saves {
-			if err := saveRows(ctx, d.db, rows.Query, filepath.Join(folder, partfile.Safe(rows.Name)+".csv")); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
 }
 
 // Close lets go of the database.

@@ -4,8 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -13,8 +11,8 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
-	"oakenchest/core/kind/partfile"
 	"oakenchest/core/schema/postgres"
+	"oakenchest/core/schema/rows"
 )
 
 // postgresDriver reaches a PostgreSQL database.
@@ -93,8 +91,34 @@ func (d *postgresDriver) Capture(ctx context.Context, have Files) (*Captured, er
 	case len(told.Places) == 0:
 		c.Edits = postgres.Update(have, told, tree)
 	}
+	t, err := d.tracked(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if err := c.addRows(ctx, t, have, postgres.Tables(tree)); err != nil {
+		return nil, err
+	}
 	c.Files = with(have, c.Edits)
 	return c, nil
+}
+
+// tracked gives what deals with rows, over the driver's connection.
+func (d *postgresDriver) tracked(ctx context.Context) (tracked, error) {
+	conn, err := postgres.RowsConn(ctx, d.conn)
+	return tracked{conn, d.settings.Scope}, err
+}
+
+// Rows gives the files of the rows of tables.
+func (d *postgresDriver) Rows(ctx context.Context, names []string) (Files, error) {
+	live, err := d.live(ctx)
+	if err != nil {
+		return nil, err
+	}
+	t, err := d.tracked(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return t.start(ctx, postgres.Tables(d.settings.Scope.Apply(live.Root)), names)
 }
 
 // with gives files after edits.
@@ -115,7 +139,7 @@ func with(have, edits Files) Files {
 // load lets the engine judge what is declared, in a scratch database, unless it has
 // judged the same files before.
 func (d *postgresDriver) load(ctx context.Context, files Files, told *postgres.Declared) (*postgres.Catalog, error) {
-	key := d.cache.key("postgres "+d.conn.PgConn().ParameterStatus("server_version"), files)
+	key := d.cache.key("postgres "+d.conn.PgConn().ParameterStatus("server_version"), schemaFiles(files))
 	if data, ok := d.cache.get(key); ok {
 		if c, ok := postgres.Kept(data); ok {
 			return c, nil
@@ -153,7 +177,7 @@ func noScratch(err error) error {
 }
 
 // Plan computes the statements from the live schema to the declared one.
-func (d *postgresDriver) Plan(ctx context.Context, files Files) (*Plan, error) {
+func (d *postgresDriver) Plan(ctx context.Context, files, lost Files) (*Plan, error) {
 	told, err := postgres.Parse(files)
 	if err != nil {
 		return nil, undeclarable(err)
@@ -166,12 +190,30 @@ func (d *postgresDriver) Plan(ctx context.Context, files Files) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Opening: []string{"set check_function_bodies = off", "set search_path = ''", fmt.Sprintf("set lock_timeout = %d", d.settings.LockWait.Milliseconds())}, Begin: []string{"begin"}, Closing: []string{"commit"}}
-	for _, s := range steps {
-		p.Steps = append(p.Steps, Step{s.Address, s.What, string(s.Effect), s.Loss, s.Statements, s.Before})
+	target, wanted := want, postgres.Tables(told.Root)
+	if want != nil {
+		wanted = postgres.Tables(want)
 	}
-	p.Apply = func(ctx context.Context, saveTo string, done func(int)) (string, error) {
-		return d.apply(ctx, live, want, steps, saveTo, done)
+	t, err := d.tracked(ctx)
+	if err != nil {
+		return nil, err
+	}
+	there := postgres.Tables(live.Root)
+	changes, err := t.plan(ctx, rowsWanted{files, lost, wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.SQL] }})
+	if err != nil {
+		return nil, err
+	}
+	p := &Plan{Steps: rows.Join(steps, changes), Opening: []string{"set check_function_bodies = off", "set search_path = ''", fmt.Sprintf("set lock_timeout = %d", d.settings.LockWait.Milliseconds())}, Begin: []string{"begin"}, Closing: []string{"commit"}}
+	p.Before = func(ctx context.Context) (Files, error) {
+		kept, err := t.before(ctx, files, there)
+		return with(kept, postgres.Anew(nil, d.settings.Scope.Apply(live.Root))), err
+	}
+	p.Apply = func(ctx context.Context, done func(int)) error {
+		prove := func(ctx context.Context) error { return t.prove(ctx, files, wanted) }
+		return d.apply(ctx, live, target, p.Steps, prove, done)
+	}
+	if len(p.Loses()) > 0 {
+		p.Save = func(ctx context.Context, folder string) error { return t.save(ctx, p.Steps, there, nil, folder) }
 	}
 	return p, nil
 }
@@ -212,9 +254,8 @@ func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, file
 	}
 	want := postgres.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill, Renamed: renamed}
 	steps, err := postgres.Plan(ctx, d.conn, live, want)
-	var rows *postgres.RowsError
-	if errors.As(err, &rows) {
-		return nil, nil, fault.New(fault.Refused, fmt.Sprintf("Declare a default, give a value with --fill '%s.%s=VALUE', or change those rows first; nothing was changed.", rows.Table, rows.Column), "The rows that are there do not allow it: %w.", err)
+	if r, ok := isRowsError(err); ok {
+		return nil, nil, inTheWay(r)
 	}
 	var family *postgres.FamilyError
 	if errors.As(err, &family) {
@@ -226,21 +267,22 @@ func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, file
 	return steps, want.Root, nil
 }
 
-func (d *postgresDriver) apply(ctx context.Context, planned *postgres.Catalog, want *element.Element, steps []postgres.Step, saveTo string, done func(int)) (string, error) {
+func (d *postgresDriver) apply(ctx context.Context, planned *postgres.Catalog, want *element.Element, steps []Step, prove func(context.Context) error, done func(int)) error {
 	now, err := d.live(ctx)
 	if err != nil {
-		return "", err
+		return err
 	}
 	if element.Compare(planned.Root, now.Root) != nil {
-		return "", fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.", "The database has changed since the plan was made.")
+		return changedSince("database")
 	}
-	if saveTo != "" {
-		if err := d.save(ctx, steps, saveTo); err != nil {
-			return "", fault.New(fault.Refused, "Check the disk and the rights; nothing was changed.", "What would be lost could not be saved: %w.", err)
-		}
-	}
-	err = postgres.Apply(ctx, d.conn, want, steps, postgres.ApplyOptions{LockWait: d.settings.LockWait, Scope: d.settings.Scope, Done: done})
-	return saveTo, d.failure(err)
+	err = postgres.Apply(ctx, d.conn, want, steps, postgres.ApplyOptions{LockWait: d.settings.LockWait, Scope: d.settings.Scope, Done: done,
+		More: func(ctx context.Context, conn *pgx.Conn) error {
+			if _, err := conn.Exec(ctx, "set constraints all immediate"); err != nil {
+				return postgres.EngineError(err)
+			}
+			return prove(ctx)
+		}})
+	return d.failure(err)
 }
 
 // failure says what a failed deployment left.
@@ -261,26 +303,6 @@ func (d *postgresDriver) failure(err error) error {
 		return fault.New(fault.Unreachable, "The server undoes what was not committed. Deploy again: it shows what is left to do.", "The connection was cut in the middle of the deployment: %w.", err)
 	}
 	return fault.New(fault.Failed, "Everything was undone: the database is as it was. Correct the declared files and deploy again.", "The deployment failed: %w.", err)
-}
-
-// save writes the rows that steps lose as CSV files into a folder.
-func (d *postgresDriver) save(ctx context.Context, steps []postgres.Step, folder string) error {
-	if err := os.MkdirAll(folder, 0o777); err != nil {
-		return err
-	}
-	for _, s := range steps {
-		for _, rows := range s.Saves {
-			f, err := os.Create(filepath.Join(folder, partfile.Safe(rows.Name)+".csv"))
-			if err != nil {
-				return err
-			}
-			_, err = d.conn.PgConn().CopyTo(ctx, f, "copy ("+rows.Query+") to stdout with (format csv, header, force_quote *)")
-			if err = errors.Join(err, f.Sync(), f.Close()); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
 }
 
 // Close lets go of the database.

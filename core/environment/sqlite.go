@@ -6,9 +6,11 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/schema/rows"
 	"oakenchest/core/schema/scope"
 	"oakenchest/core/schema/sqlite"
 )
@@ -83,12 +85,30 @@ func (d *sqliteDriver) Capture(ctx context.Context, have Files) (*Captured, erro
 	} else {
 		c.Edits = sqlite.Anew(have, live)
 	}
+	if err := c.addRows(ctx, d.tracked(d.db), have, sqlite.Tables(live)); err != nil {
+		return nil, err
+	}
 	c.Files = with(have, c.Edits)
 	return c, nil
 }
 
+// tracked gives what deals with rows.
+func (d *sqliteDriver) tracked(q sqlite.Querier) tracked { return tracked{rows.Over(q), d.scope} }
+
+// Rows gives the files of the rows of tables.
+func (d *sqliteDriver) Rows(ctx context.Context, names []string) (Files, error) {
+	if d.db == nil {
+		return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make the database with oaken deploy.", "There is no database %s.", d.file)
+	}
+	live, err := d.live(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return d.tracked(d.db).start(ctx, sqlite.Tables(d.scope.Apply(live)), names)
+}
+
 // Plan computes the statements from the live schema to the declared one.
-func (d *sqliteDriver) Plan(ctx context.Context, declared Files) (*Plan, error) {
+func (d *sqliteDriver) Plan(ctx context.Context, declared, lost Files) (*Plan, error) {
 	want, err := sqlite.Load(ctx, declared)
 	if err != nil {
 		return nil, fault.New(fault.Refused, "Correct that file; nothing was changed.", "The declared database can't be used: %w.", err)
@@ -108,27 +128,41 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files) (*Plan, error) 
 		q = scratch
 	}
 	steps, err := sqlite.Plan(ctx, q, live, want)
-	var rows *sqlite.RowsError
-	if errors.As(err, &rows) {
-		return nil, fault.New(fault.Refused, "Declare a default for "+rows.Table+"."+rows.Column+", or change those rows first; nothing was changed.", "The rows that are there do not allow it: %w.", err)
+	if r, ok := isRowsError(err); ok {
+		return nil, fault.New(fault.Refused, "Declare a default for "+r.Table+"."+r.Column+", or change those rows first; nothing was changed.", "The rows that are there do not allow it: %w.", r)
 	}
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Opening: []string{"pragma foreign_keys = off", "pragma legacy_alter_table = on"}, Begin: []string{"begin immediate"}, Closing: []string{"commit"}}
-	for _, s := range steps {
-		p.Steps = append(p.Steps, Step{Address: s.Address, What: s.What, Effect: string(s.Effect), Loss: s.Loss, Statements: s.Statements})
+	wanted, there := sqlite.Tables(want.Root), sqlite.Tables(live)
+	changes, err := d.tracked(q).plan(ctx, rowsWanted{declared, lost, wanted, there, func(t rows.Table) string { return want.Formerly["table "+strings.ToLower(t.Bare)] }})
+	if err != nil {
+		return nil, err
 	}
-	p.Apply = func(ctx context.Context, saveTo string, done func(int)) (string, error) {
-		if saveTo != "" {
-			saveTo += ".db"
+	p := &Plan{Steps: rows.Join(steps, changes), Opening: []string{"pragma foreign_keys = off", "pragma legacy_alter_table = on"}, Begin: []string{"begin immediate"}, Closing: []string{"commit"}}
+	p.Before = func(ctx context.Context) (Files, error) {
+		if d.db == nil {
+			return Files{}, nil
 		}
-		return saveTo, d.apply(ctx, live, want.Root, steps, saveTo, done)
+		kept, err := d.tracked(d.db).before(ctx, declared, there)
+		return with(kept, sqlite.Anew(nil, d.scope.Apply(live))), err
+	}
+	p.Apply = func(ctx context.Context, done func(int)) error {
+		return d.apply(ctx, live, want.Root, p.Steps, declared, done)
+	}
+	if len(p.Loses()) > 0 {
+		p.Save = func(ctx context.Context, folder string) error {
+			other := func(name string) (rows.Table, error) { return sqlite.AnyTable(ctx, d.db, name) }
+			if err := d.tracked(d.db).save(ctx, p.Steps, there, other, folder); err != nil {
+				return unsaved(err)
+			}
+			return nil
+		}
 	}
 	return p, nil
 }
 
-func (d *sqliteDriver) apply(ctx context.Context, planned, want *element.Element, steps []sqlite.Step, saveTo string, done func(int)) error {
+func (d *sqliteDriver) apply(ctx context.Context, planned, want *element.Element, steps []Step, files Files, done func(int)) error {
 	if d.db == nil {
 		if err := d.connect(ctx, true); err != nil {
 			return err
@@ -139,17 +173,12 @@ func (d *sqliteDriver) apply(ctx context.Context, planned, want *element.Element
 		return err
 	}
 	if element.Compare(planned, now) != nil {
-		return fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.", "The database has changed since the plan was made.")
+		return changedSince("database")
 	}
-	if saveTo != "" {
-		if err := os.MkdirAll(filepath.Dir(saveTo), 0o777); err != nil {
-			return err
-		}
-		if _, err := d.db.ExecContext(ctx, "vacuum into ?", saveTo); err != nil {
-			return fault.New(fault.Refused, "Make room on the disk; nothing was changed.", "The database could not be saved before data is lost: %w.", err)
-		}
-	}
-	if err := sqlite.Apply(ctx, d.db, want, steps, done); err != nil {
+	err = sqlite.Apply(ctx, d.db, want, steps, done, func(ctx context.Context, q sqlite.Querier) error {
+		return d.tracked(q).prove(ctx, files, sqlite.Tables(want))
+	})
+	if err != nil {
 		return fault.New(fault.Failed, "Everything was undone: the database is as it was. Correct the declared files and deploy again.", "The deployment failed: %w.", err)
 	}
 	return nil

@@ -34,9 +34,16 @@ func (tx *Tx) AddDeployment(d Deployment) error {
 	return tx.insert("deployments", d.Environment, d.Commit.String(), d.Author, d.Workspace, d.Time.UnixMilli(), d.Source, d.Steps)
 }
 
-// LastDeployment gives the newest deployment into an environment, or ErrNotFound.
+// lastNumber gives the number of the newest deployment.
+func (tx *Tx) lastNumber() (n int64, err error) {
+	err = tx.tx.QueryRowContext(tx.ctx, "select coalesce(max(id), 0) from deployments").Scan(&n)
+	return n, err
+}
+
+// LastDeployment gives the newest deployment into an environment that was not undone, or
+// ErrNotFound.
 func (tx *Tx) LastDeployment(environment string) (Deployment, error) {
 	d, err := scanDeployment(tx.tx.QueryRowContext(tx.ctx,
-		"select id, environment, commit_id, author, workspace, time, source, steps from deployments where environment = ? order by id desc limit 1", environment).Scan)
+		"select id, environment, commit_id, author, workspace, time, source, steps from deployments where environment = ? and id not in (select deployment from undone) order by id desc limit 1", environment).Scan)
 	return d, one(err)
 }

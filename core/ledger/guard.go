@@ -18,6 +18,8 @@ var guarded = map[string]string{
 	"releases":    "name, commit_id, comment, author, time",
 	"locks":       "address, holder, workspace, since, reason",
 	"deployments": "environment, commit_id, author, workspace, time, source, steps",
+	"kept":        "environment, time, tree, deployment",
+	"undone":      "deployment, author, workspace, time",
 	"touches":     "path, commit_id, gone, origin",
 }
 

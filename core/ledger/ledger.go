@@ -20,7 +20,7 @@ import (
 )
 
 // Version is the format of the records that this program writes.
-const Version = 2
+const Version = 3
 
 // Errors that callers act on.
 var (
@@ -56,7 +56,14 @@ create table deployments (
   id integer primary key, environment text not null, commit_id text not null, author text not null, workspace text not null,
   time integer not null, source text not null, steps integer not null, sum integer not null);
 create index deployments_environment on deployments (environment, id desc);
-` + touchesSchema
+` + touchesSchema + keptSchema
+
+// keptSchema came with version 3.
+const keptSchema = `
+create table kept (id integer primary key, environment text not null, time integer not null, tree text not null, deployment integer not null, sum integer not null);
+create index kept_environment on kept (environment, id desc);
+create table undone (deployment integer primary key, author text not null, workspace text not null, time integer not null, sum integer not null);
+`
 
 // touchesSchema came with version 2.
 const touchesSchema = `
@@ -113,35 +120,45 @@ func Open(ctx context.Context, file string) (*Ledger, error) {
 	return l, nil
 }
 
-// upgrade brings records of version 1 to version 2, in one transaction: what
-// their commits touched is not known, so they count as broad ones, and rows get
-// their sums.
+// upgrade brings older records to the version of this program, in one transaction.
 func (l *Ledger) upgrade(ctx context.Context) error {
 	return l.update(ctx, func(tx *Tx) error {
 		var version int
 		if err := tx.tx.QueryRowContext(ctx, "select version from format").Scan(&version); err != nil || version == Version {
 			return err // another process was faster
 		}
-		if _, err := tx.tx.ExecContext(ctx, touchesSchema); err != nil {
+		if version == 1 {
+			if err := tx.secondVersion(); err != nil {
+				return err
+			}
+		}
+		if _, err := tx.tx.ExecContext(ctx, keptSchema); err != nil {
 			return err
 		}
-		for table, key := range map[string]string{"branches": "name", "releases": "name", "locks": "address", "deployments": "id"} {
-			if _, err := tx.tx.ExecContext(ctx, "alter table "+table+" add column sum integer not null default 0"); err != nil {
-				return err
-			}
-			if err := tx.guardAll(table, key); err != nil {
-				return err
-			}
-		}
-		commits, err := tx.Commits()
-		for _, c := range commits {
-			err = errors.Join(err, tx.AddTouches(c.ID, nil))
-		}
-		if err == nil {
-			_, err = tx.tx.ExecContext(ctx, "update format set version = ?", Version)
-		}
+		_, err := tx.tx.ExecContext(ctx, "update format set version = ?", Version)
 		return err
 	})
+}
+
+// secondVersion brings records of version 1 to version 2: what their commits touched is
+// not known, so they count as broad ones, and rows get their sums.
+func (tx *Tx) secondVersion() error {
+	if _, err := tx.tx.ExecContext(tx.ctx, touchesSchema); err != nil {
+		return err
+	}
+	for table, key := range map[string]string{"branches": "name", "releases": "name", "locks": "address", "deployments": "id"} {
+		if _, err := tx.tx.ExecContext(tx.ctx, "alter table "+table+" add column sum integer not null default 0"); err != nil {
+			return err
+		}
+		if err := tx.guardAll(table, key); err != nil {
+			return err
+		}
+	}
+	commits, err := tx.Commits()
+	for _, c := range commits {
+		err = errors.Join(err, tx.AddTouches(c.ID, nil))
+	}
+	return err
 }
 
 // connect opens the file with a rollback journal, which is safe on shared

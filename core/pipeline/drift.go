@@ -51,7 +51,7 @@ func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
 	if err != nil || len(got.Edits) == 0 {
 		return out, err
 	}
-	plan, err := d.Plan(ctx, files)
+	plan, err := d.Plan(ctx, files, nil)
 	if err != nil {
 		return nil, err
 	}

@@ -6,8 +6,6 @@ package pipeline
 
 import (
 	"context"
-	"errors"
-	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -123,75 +121,6 @@ func (m *Mover) State(ctx context.Context, name string) (state.State, error) {
 		return nil, err
 	}
 	return captured("env:"+name, env, got), nil
-}
-
-// DeployOptions are the choices of a deployment.
-type DeployOptions struct {
-	// AllowLoss consents to the loss of data; the environment is saved first.
-	AllowLoss bool
-	// Source is what was asked for, as it was written.
-	Source string
-	// Done, when set, is told after each step.
-	Done func(step int)
-}
-
-// Deployment is a plan for an environment, or what came of it.
-type Deployment struct {
-	Environment manifest.Environment
-	Commit      ledger.Commit
-	Plan        *environment.Plan
-	// Done says that the plan was carried out and the environment proven equal.
-	Done bool
-	// Saved is the file in which the environment was saved first; empty for none.
-	Saved string
-
-	driver   environment.Driver
-	declared environment.Files
-}
-
-// Prepare computes what deploying a commit would do. Close the deployment.
-func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit) (*Deployment, error) {
-	env, d, err := m.open(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	dep := &Deployment{Environment: env, Commit: c, driver: d}
-	if dep.declared, err = declared(ctx, m.Workspace.CommitState(c, workspace.Label(c)), env); err == nil {
-		if len(dep.declared) == 0 {
-			err = fault.New(fault.Refused, "Capture an environment into it and commit, or deploy another state.", "%s holds nothing in %s, so there is nothing to deploy.", workspace.Label(c), env.Into)
-		} else {
-			dep.Plan, err = d.Plan(ctx, dep.declared)
-		}
-	}
-	if err != nil {
-		return nil, errors.Join(err, d.Close())
-	}
-	return dep, nil
-}
-
-// Close lets go of the environment.
-func (d *Deployment) Close() error { return d.driver.Close() }
-
-// Deploy carries a prepared deployment out, proves that the environment then
-// holds what the commit declares, and records it.
-func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) error {
-	if lost := d.Plan.Loses(); len(lost) > 0 && !o.AllowLoss {
-		return fault.New(fault.Refused, "Nothing was changed. Run it again with --allow-loss if that is meant; the database is saved first.", "Deploying %s to %s would lose data: %s.",
-			workspace.Label(d.Commit), d.Environment.Name, strings.Join(lost, "; "))
-	}
-	if len(d.Plan.Steps) > 0 {
-		saveTo := ""
-		if len(d.Plan.Loses()) > 0 {
-			saveTo = filepath.Join(m.Workspace.Root, workspace.Folder, "rescue", m.Now().UTC().Format("2006-01-02T150405.000Z"), d.Environment.Name)
-		}
-		var err error
-		if d.Saved, err = d.Plan.Apply(ctx, saveTo, o.Done); err != nil {
-			return err
-		}
-	}
-	d.Done = true
-	return m.Workspace.Chest.Deployed(ctx, ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: m.Workspace.Person, Workspace: m.Workspace.Name,
-		Time: m.Now(), Source: o.Source, Steps: len(d.Plan.Steps)})
 }
 
 // Has finds the commit that an environment holds: the workspace's own, the tip

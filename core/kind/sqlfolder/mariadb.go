@@ -4,6 +4,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
 	"oakenchest/core/schema/mariadb"
+	"oakenchest/core/schema/rows"
 )
 
 // MariaDB reads folders of SQL that declare a MariaDB or MySQL database, as they are
@@ -23,7 +24,7 @@ func (MariaDB) About() string {
 	return "a folder of SQL files that declare a MariaDB or MySQL database: tables, views, sequences, routines, triggers, events"
 }
 
-// Read reads the declared statements.
+// Read reads the declared statements and rows.
 func (MariaDB) Read(src kind.Source) (*kind.Reading, error) {
 	files, err := Files(src)
 	if err != nil {
@@ -33,7 +34,7 @@ func (MariaDB) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &kind.Reading{Root: d.Root}, nil
+	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, mariadb.Tables(d.Root))
 }
 
 // Write gives the files that differ for the wanted schema; nil content means that a
@@ -47,5 +48,5 @@ func (MariaDB) Write(src kind.Source, want *element.Element, _ kind.Content) (ma
 	if err != nil {
 		return nil, err
 	}
-	return mariadb.Update(files, d, want), nil
+	return withRows(files, mariadb.Update(files, d, rows.Without(want)), want, mariadb.Tables(want))
 }

@@ -4,6 +4,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
 	"oakenchest/core/schema/postgres"
+	"oakenchest/core/schema/rows"
 )
 
 // Postgres reads folders of SQL that declare a PostgreSQL database. It reads the text
@@ -24,7 +25,7 @@ func (Postgres) About() string {
 	return "a folder of SQL files that declare a PostgreSQL database: schemas with tables, views, types, routines, and what stands in none"
 }
 
-// Read reads the declared statements.
+// Read reads the declared statements and rows.
 func (Postgres) Read(src kind.Source) (*kind.Reading, error) {
 	files, err := Files(src)
 	if err != nil {
@@ -34,7 +35,7 @@ func (Postgres) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &kind.Reading{Root: d.Root}, nil
+	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, postgres.Tables(d.Root))
 }
 
 // Write gives the files that differ for the wanted schema; nil content means that a
@@ -48,5 +49,5 @@ func (Postgres) Write(src kind.Source, want *element.Element, _ kind.Content) (m
 	if err != nil {
 		return nil, err
 	}
-	return postgres.Update(files, d, want), nil
+	return withRows(files, postgres.Update(files, d, rows.Without(want)), want, postgres.Tables(want))
 }

@@ -1,5 +1,5 @@
 // Package sqlfolder is the kinds of database schemas: a folder of declarative SQL, one
-// object a file. SQLite itself reads what is declared for it; what is declared for
+// object a file, and the tracked rows of its tables as CSV. SQLite itself reads what is declared for it; what is declared for
 // PostgreSQL and MariaDB is read as it is written, because no server may be at hand.
 //
 // Only a folder that oaken.toml declares is of this kind; an SQL file elsewhere
@@ -8,10 +8,11 @@ package sqlfolder
 
 import (
 	"context"
-	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/schema/declared"
+	"oakenchest/core/schema/rows"
 	"oakenchest/core/schema/sqlite"
 )
 
@@ -34,8 +35,8 @@ func (Kind) About() string {
 // Claims takes no single file.
 func (Kind) Claims(string, []byte) bool { return false }
 
-// Owns takes the folder's SQL files.
-func (Kind) Owns(name string) bool { return strings.HasSuffix(strings.ToLower(name), ".sql") }
+// Owns takes the folder's SQL files, and the rows of its tables.
+func (Kind) Owns(name string) bool { return declared.Owns(name) || rows.Owns(name) }
 
 // Files reads the SQL files of a source.
 func Files(src kind.Source) (map[string][]byte, error) {
@@ -60,7 +61,7 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &kind.Reading{Root: d.Root}, nil
+	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, sqlite.Tables(d.Root))
 }
 
 // Write gives the files that differ for the wanted schema; nil content means
@@ -74,5 +75,14 @@ func (Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map[s
 	if err != nil {
 		return nil, err
 	}
-	return d.Update(files, want), nil
+	return withRows(files, d.Update(files, rows.Without(want)), want, sqlite.Tables(want))
+}
+
+// withRows adds the files of rows that differ to those of the schema.
+func withRows(files, edits map[string][]byte, want *element.Element, tables []rows.Table) (map[string][]byte, error) {
+	more, err := rows.Update(files, want, tables)
+	for name, data := range more {
+		edits[name] = data
+	}
+	return edits, err
 }

@@ -9,33 +9,26 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/schema/scope"
 	"oakenchest/core/schema/shape"
+	"oakenchest/core/schema/step"
 )
 
-// Effect says what a step costs.
-type Effect string
+// What a plan consists of; see package step.
+type (
+	Step      = step.Step
+	Save      = step.Save
+	Effect    = step.Effect
+	RowsError = step.RowsError
+)
 
 // The effects of a step, the least first.
 const (
-	Instant  Effect = "instant"
-	Scans    Effect = "scans"    // every row is read
-	Rewrites Effect = "rewrites" // every row may be written again
-	Loses    Effect = "loses data"
+	Instant  = step.Instant
+	Scans    = step.Scans
+	Rewrites = step.Rewrites
+	Loses    = step.Loses
 )
 
-// Step is one thing to do. Each of its statements is committed by itself.
-type Step struct {
-	// Address says which object, within the database: table:feeding.
-	Address    element.Address
-	What       string
-	Effect     Effect
-	Loss       string // what would be lost, for people
-	Saves      []Save // the rows that are kept first
-	Statements []string
-	Mode       string // the sql_mode to make it in; empty for the usual one
-}
-
-// Save is rows that a step loses: a query whose result is kept.
-type Save struct{ Name, Query string }
+var counted = step.Counted
 
 // Wanted is what a database is to hold.
 type Wanted struct {
@@ -44,25 +37,6 @@ type Wanted struct {
 	Formerly map[string]string
 	// Fill gives values for columns that are to take no null, by TABLE.COLUMN.
 	Fill map[string]string
-}
-
-// RowsError says that the rows of a live table do not allow a change.
-type RowsError struct {
-	Table, Column string
-	Rows          int64
-	Reason        string
-}
-
-// Error says which rows are in the way.
-func (e *RowsError) Error() string {
-	return fmt.Sprintf("table %s, column %s: %s in %s", e.Table, e.Column, e.Reason, counted(e.Rows, "row"))
-}
-
-func counted(n int64, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
 }
 
 // planner computes the steps from a live database to a wanted one.
@@ -261,7 +235,7 @@ func (p *planner) dropTables() {
 		s := Step{Address: at(l, nil), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)}}
 		if rows := p.count("select count(*) from " + ident(l.Key)); rows > 0 {
 			s.Effect, s.Loss = Loses, fmt.Sprintf("table %s has %s", ident(l.Key), counted(rows, "row"))
-			s.Saves = []Save{{l.Key, "select * from " + ident(l.Key)}}
+			s.Saves = []Save{{Table: ident(l.Key)}}
 		}
 		p.steps = append(p.steps, s)
 	}

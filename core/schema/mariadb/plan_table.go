@@ -28,7 +28,7 @@ func (p *planner) tables() {
 				}
 				effect = Scans
 			}
-			p.foreign = append(p.foreign, Step{Address: at(w, c), What: "add the foreign key", Effect: effect, Statements: []string{"alter table " + ident(w.Key) + " add " + constraintSQL(c)}})
+			p.foreign = append(p.foreign, Step{Address: at(w, c), What: "add the foreign key", Effect: effect, AfterRows: true, Statements: []string{"alter table " + ident(w.Key) + " add " + constraintSQL(c)}})
 		}
 	}
 }
@@ -170,14 +170,7 @@ func (a *alteration) dropColumn(c *element.Element) {
 	if n := a.p.count("select count(*) from " + table + " where " + ident(c.Key) + " is not null"); n > 0 {
 		a.raise(Loses)
 		a.loss = append(a.loss, fmt.Sprintf("column %s.%s has %s", ident(a.w.Key), ident(c.Key), counted(n, "value")))
-		key := ""
-		if k := kid(a.l, "index", "primary"); k != nil {
-			key = strings.TrimSuffix(strings.TrimPrefix(textOf(k, "definition"), "primary key ("), ")") + ", "
-		}
-		if strings.ContainsAny(key, "()") {
-			key = ""
-		}
-		a.saves = append(a.saves, Save{a.w.Key + "." + c.Key, "select " + key + ident(c.Key) + " from " + table})
+		a.saves = append(a.saves, Save{Table: table, Column: ident(c.Key)})
 	}
 }
 
@@ -192,7 +185,7 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 	value, filled := a.p.wanted.Fill[name]
 	if !free(c) && !filled {
 		if rows := a.p.count("select count(*) from " + a.p.now(a.w)); rows > 0 {
-			a.p.fail(&RowsError{ident(a.w.Key), ident(c.Key), rows, "the new column takes no null and has no default"})
+			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: rows, Reason: "the new column takes no null and has no default"})
 			return
 		}
 	}
@@ -255,7 +248,7 @@ func (a *alteration) notNull(l, c *element.Element) {
 		value = textOf(c, "default")
 	}
 	if value == "" {
-		a.p.fail(&RowsError{ident(a.w.Key), ident(c.Key), nulls, "the column is to take no null any more, and has nulls"})
+		a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: nulls, Reason: "the column is to take no null any more, and has nulls"})
 		return
 	}
 	a.before = append(a.before, "update "+ident(a.w.Key)+" set "+ident(l.Key)+" = "+value+" where "+ident(l.Key)+" is null")

@@ -9,38 +9,27 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"oakenchest/core/element"
+	"oakenchest/core/schema/step"
 )
 
-// Effect says what a step costs.
-type Effect string
+// What a plan consists of; see package step.
+type (
+	Step      = step.Step
+	Save      = step.Save
+	Effect    = step.Effect
+	RowsError = step.RowsError
+)
 
 // The effects of a step, the least first.
 const (
-	Instant  Effect = "instant"
-	Locks    Effect = "locks"    // others wait for as long as the deployment takes
-	Scans    Effect = "scans"    // every row is read
-	Rewrites Effect = "rewrites" // every row is written again
-	Loses    Effect = "loses data"
+	Instant  = step.Instant
+	Locks    = step.Locks
+	Scans    = step.Scans
+	Rewrites = step.Rewrites
+	Loses    = step.Loses
 )
 
-// Step is one thing to do, with the statements that do it.
-type Step struct {
-	// Address says which object, within the database: schema:care/table:feeding.
-	Address    element.Address
-	What       string
-	Effect     Effect
-	Loss       string // what would be lost, for people
-	Saves      []Save // the rows that are kept first
-	Statements []string
-	// Before says that the step must be committed before the others begin.
-	Before bool
-}
-
-// Save is rows that a step loses: a query whose result is kept.
-type Save struct {
-	Name  string // of the file, without ending
-	Query string
-}
+var counted = step.Counted
 
 // Wanted is what a database is to hold.
 type Wanted struct {
@@ -385,13 +374,6 @@ func (p *planner) count(query string) int64 {
 	return n
 }
 
-func counted(n int64, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
-}
-
 // FamilyError says that a table can't come under another as it is declared: its columns
 // stay its own.
 type FamilyError struct{ Table, Above, Column string }
@@ -406,18 +388,6 @@ func (p *planner) fail(err error) {
 	if p.err == nil {
 		p.err = err
 	}
-}
-
-// RowsError says that the rows of a live table do not allow a change.
-type RowsError struct {
-	Table, Column string
-	Rows          int64
-	Reason        string
-}
-
-// Error says which rows are in the way.
-func (e *RowsError) Error() string {
-	return fmt.Sprintf("table %s, column %s: %s in %s", e.Table, e.Column, e.Reason, counted(e.Rows, "row"))
 }
 
 // Empty says that a database holds nothing of people.

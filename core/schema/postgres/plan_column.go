@@ -260,6 +260,6 @@ func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to str
 	}
 	if rows > 0 {
 		s.Effect, s.Loss = Loses, fmt.Sprintf("column %s.%s has %s that change as %s", w.name(), name, counted(rows, "value"), to)
-		s.Saves = []Save{{w.name() + "." + name, "select " + p.keyList(object{w.schema, p.live[w.id()].e}) + name + " from " + table + " where " + name + " is not null"}}
+		s.Saves = []Save{{Table: table, Column: name}}
 	}
 }

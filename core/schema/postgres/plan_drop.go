@@ -115,25 +115,10 @@ func (p *planner) dropColumn(n node, table string) {
 		table, name := p.tableNow(n.o), p.columnNow(n.o, n.e)
 		if rows := p.count("select count(*) from " + table + " where " + name + " is not null"); rows > 0 {
 			s.Effect, s.Loss = Loses, fmt.Sprintf("column %s.%s has %s", n.o.name(), ident(n.e.Key), counted(rows, "value"))
-			s.Saves = []Save{{n.o.name() + "." + ident(n.e.Key), "select " + p.keyList(n.o) + name + " from " + table + " where " + name + " is not null"}}
+			s.Saves = []Save{{Table: table, Column: name}}
 		}
 	}
 	p.steps = append(p.steps, s)
-}
-
-// keyList gives the columns of a table's primary key, each with a comma behind it.
-func (p *planner) keyList(o object) string {
-	for _, c := range kids(o.e, "column") {
-		if p.columnNow(o, c) != ident(c.Key) {
-			return ""
-		}
-	}
-	for _, c := range kids(o.e, "constraint") {
-		if cols, ok := strings.CutPrefix(textOf(c, "definition"), "primary key ("); ok {
-			return cols[:strings.IndexByte(cols+")", ')')] + ", "
-		}
-	}
-	return ""
 }
 
 func (p *planner) dropObject(id string, n node) {
@@ -157,7 +142,7 @@ func (p *planner) dropObject(id string, n node) {
 	if n.e.Type == "table" && !has(n.e, "server") {
 		if rows := p.count("select count(*) from only " + p.tableNow(n.o)); rows > 0 {
 			s.Effect, s.Loss = Loses, fmt.Sprintf("table %s has %s", n.o.name(), counted(rows, "row"))
-			s.Saves = []Save{{n.o.name(), "select * from only " + p.tableNow(n.o)}}
+			s.Saves = []Save{{Table: p.tableNow(n.o), Only: true}}
 		}
 	}
 	if n.e.Type == "type" && p.wants(id) {

@@ -93,14 +93,15 @@ func (p *planner) make(st statement, n node) {
 		if !p.populated(id) {
 			return
 		}
-		p.last = append([]Step{{Address: at(n), What: "fill the materialized view", Effect: Scans, Statements: []string{st.sql}}}, p.last...)
+		p.last = append([]Step{{Address: at(n), What: "fill the materialized view", Effect: Scans, AfterRows: true, Statements: []string{st.sql}}}, p.last...)
 		return
 	case n.part && st.id == id:
 		what = "create the " + n.e.Type
-		if strings.HasPrefix(textOf(n.e, "definition"), "foreign key") && p.again(n.o.id()) {
+		links := strings.HasPrefix(textOf(n.e, "definition"), "foreign key")
+		if links && p.again(n.o.id()) {
 			effect = Scans
 		}
-		p.addOrJoin(Step{Address: at(n), What: what, Effect: effect, Statements: []string{st.sql}})
+		p.addOrJoin(Step{Address: at(n), What: what, Effect: effect, Statements: []string{st.sql}, AfterRows: links})
 		return
 	}
 	p.addOrJoin(Step{Address: at(n), What: "complete it", Effect: effect, Statements: []string{st.sql}})
@@ -161,7 +162,8 @@ func (p *planner) makePart(st statement, n node) {
 	case "trigger", "rule", "policy":
 		effect = Locks
 	}
-	p.addOrJoin(Step{Address: at(n), What: what, Effect: effect, Statements: []string{st.sql}})
+	links := n.e.Type == "constraint" && strings.HasPrefix(textOf(n.e, "definition"), "foreign key")
+	p.addOrJoin(Step{Address: at(n), What: what, Effect: effect, Statements: []string{st.sql}, AfterRows: links})
 }
 
 // makePartition gives the statement for a new partition or a part of it. Where the

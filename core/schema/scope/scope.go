@@ -115,6 +115,14 @@ func (s Scope) takes(e *element.Element, name string) bool {
 	return !matches(s.Skip, e.Type, name)
 }
 
+// SkipsColumn says whether a column is left out of the tracked rows of a table: a
+// pattern of Skip that is written `rows:TABLE.COLUMN` means it.
+func (s Scope) SkipsColumn(table, column string) bool {
+	return slices.ContainsFunc(s.Skip, func(p string) bool {
+		return strings.HasPrefix(p, "rows:") && matches([]string{p}, "rows", table+"."+column)
+	})
+}
+
 // matches says whether one of the patterns means an object.
 func matches(patterns []string, typ, name string) bool {
 	flat := func(s string) string { return strings.ReplaceAll(s, "/", "\x00") }

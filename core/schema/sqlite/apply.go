@@ -19,8 +19,9 @@ func (e *DisagreeError) Error() string {
 
 // Apply carries out the steps in one transaction and proves, before it is
 // committed, that the engine's catalog then says what is wanted and that no
-// foreign key is broken. Any error leaves the database as it was.
-func Apply(ctx context.Context, db *sql.DB, want *element.Element, steps []Step, done func(step int)) error {
+// foreign key is broken. Any error leaves the database as it was. more, when set, runs
+// in the transaction after that.
+func Apply(ctx context.Context, db *sql.DB, want *element.Element, steps []Step, done func(step int), more func(ctx context.Context, q Querier) error) error {
 	conn, err := db.Conn(ctx)
 	if err != nil {
 		return err
@@ -36,6 +37,9 @@ func Apply(ctx context.Context, db *sql.DB, want *element.Element, steps []Step,
 		}
 	}
 	err = apply(ctx, conn, want, steps, broken, done)
+	if err == nil && more != nil {
+		err = more(ctx, conn)
+	}
 	if err == nil {
 		_, err = conn.ExecContext(ctx, "commit")
 	}

@@ -7,27 +7,25 @@ import (
 	"strings"
 
 	"oakenchest/core/element"
+	"oakenchest/core/schema/step"
 )
 
-// Effect says what a step costs.
-type Effect string
+// What a plan consists of; see package step.
+type (
+	Step      = step.Step
+	Save      = step.Save
+	Effect    = step.Effect
+	RowsError = step.RowsError
+)
 
-// The effects of a step.
+// The effects of a step, the least first.
 const (
-	Instant  Effect = "instant"
-	Rewrites Effect = "rewrites" // every row is copied
-	Loses    Effect = "loses data"
+	Instant  = step.Instant
+	Rewrites = step.Rewrites
+	Loses    = step.Loses
 )
 
-// Step is one thing to do, with the statements that do it.
-type Step struct {
-	// Address says which object, within the schema: table:feeding.
-	Address    element.Address
-	What       string
-	Effect     Effect
-	Loss       string // what would be lost, for people
-	Statements []string
-}
+var counted = step.Counted
 
 // planner computes the steps from a live schema to a declared one.
 type planner struct {
@@ -143,17 +141,11 @@ func (p *planner) drop(l *element.Element) error {
 	s := Step{Address: at(l), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)}}
 	if n > 0 {
 		s.Effect, s.Loss = Loses, fmt.Sprintf("table %s has %s", l.Key, counted(n, "row"))
+		s.Saves = []Save{{Table: ident(l.Key)}}
 	}
 	p.takeAlong(l)
 	p.steps = append(p.steps, s)
 	return nil
-}
-
-func counted(n int64, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
 }
 
 // takeAlong notes that what stands on a live table goes with it.
@@ -263,12 +255,12 @@ func (p *planner) rebuild(l, t *element.Element) error {
 			into, from = append(into, ident(c.Key)), append(from, expr)
 		}
 	}
-	loss, err := p.lostColumns(l, continued)
+	lost, saves, err := p.lostColumns(l, continued)
 	if err != nil {
 		return err
 	}
-	s := Step{Address: at(t), What: "rebuild the table" + describe(l, t), Effect: Rewrites, Loss: loss, Statements: rebuildSQL(l, t, into, from)}
-	if loss != "" {
+	s := Step{Address: at(t), What: "rebuild the table" + describe(l, t), Effect: Rewrites, Loss: strings.Join(lost, ", "), Saves: saves, Statements: rebuildSQL(l, t, into, from)}
+	if len(lost) > 0 {
 		s.Effect = Loses
 	}
 	p.takeAlong(l)
@@ -323,33 +315,22 @@ func (p *planner) value(l, k, c *element.Element, rows int64) (string, error) {
 	return ident(k.Key), nil
 }
 
-// RowsError says that the rows of a live table do not allow a change.
-type RowsError struct {
-	Table, Column string
-	Rows          int64
-	Reason        string
-}
-
-// Error says which rows are in the way.
-func (e *RowsError) Error() string {
-	return fmt.Sprintf("table %s, column %s: %s in %s", e.Table, e.Column, e.Reason, counted(e.Rows, "row"))
-}
-
-func (p *planner) lostColumns(l *element.Element, continued map[*element.Element]bool) (string, error) {
-	var lost []string
+// lostColumns says what of a table's columns that do not go on would be lost, and keeps it.
+func (p *planner) lostColumns(l *element.Element, continued map[*element.Element]bool) (lost []string, saves []Save, err error) {
 	for _, k := range kidsOf(l, "column") {
 		if continued[k] || !k.Prop("generated").IsAbsent() {
 			continue
 		}
 		n, err := p.count("select count(*) from " + ident(l.Key) + " where " + ident(k.Key) + " is not null")
 		if err != nil {
-			return "", err
+			return nil, nil, err
 		}
 		if n > 0 {
 			lost = append(lost, fmt.Sprintf("column %s.%s has %s", l.Key, k.Key, counted(n, "value")))
+			saves = append(saves, Save{Table: ident(l.Key), Column: ident(k.Key)})
 		}
 	}
-	return strings.Join(lost, ", "), nil
+	return lost, saves, nil
 }
 
 const newPrefix = "oaken_new_"

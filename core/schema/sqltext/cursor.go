@@ -122,3 +122,37 @@ func (c *Cursor) QualifiedName(d *Dialect) []string {
 	}
 	return out
 }
+
+// ColumnList gives the names in the first parenthesis of a definition; nil when there
+// is anything but plain names in it.
+func (d *Dialect) ColumnList(definition string) []string {
+	ts, err := d.Scan(definition)
+	if err != nil {
+		return nil
+	}
+	c := &Cursor{Tokens: Meaning(ts)}
+	c.Upto(func(c *Cursor) bool { return c.Peek("(") })
+	var out []string
+	for _, part := range Commas(Inside(c.Group())) {
+		if len(part) != 1 || part[0].Sort != Word && part[0].Sort != Quoted {
+			return nil
+		}
+		out = append(out, d.NameOf(part[0]))
+	}
+	return out
+}
+
+// Referred gives the name of the table that a foreign key leads to, with those that it
+// stands in.
+func (d *Dialect) Referred(definition string) []string {
+	ts, err := d.Scan(definition)
+	if err != nil {
+		return nil
+	}
+	c := &Cursor{Tokens: Meaning(ts)}
+	c.Upto(func(c *Cursor) bool { return c.Peek("references") })
+	if !c.Skip("references") {
+		return nil
+	}
+	return c.QualifiedName(d)
+}

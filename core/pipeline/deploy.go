@@ -1,0 +1,148 @@
+package pipeline
+
+import (
+	"context"
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/environment"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
+	"oakenchest/core/workspace"
+)
+
+// DeployOptions are the choices of a deployment.
+type DeployOptions struct {
+	// AllowLoss consents to the loss of data, which is kept first.
+	AllowLoss bool
+	// Source is what was asked for, as it was written.
+	Source string
+	// Done, when set, is told after each step.
+	Done func(step int)
+}
+
+// Deployment is a plan for an environment, or what came of it.
+type Deployment struct {
+	Environment manifest.Environment
+	// Commit is what is deployed; its ID is zero for a state that no commit has.
+	Commit ledger.Commit
+	// Label says what is deployed, for people.
+	Label string
+	Plan  *environment.Plan
+	// Done says that the plan was carried out and the environment proven equal.
+	Done bool
+	// Saved is the folder in which what is lost was saved first; empty for none.
+	Saved string
+
+	driver environment.Driver
+}
+
+// Prepare computes what deploying a commit would do. Close the deployment.
+func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit) (*Deployment, error) {
+	env, d, err := m.open(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	dep := &Deployment{Environment: env, Commit: c, Label: workspace.Label(c), driver: d}
+	files, err := declared(ctx, m.Workspace.CommitState(c, dep.Label), env)
+	if err == nil && len(files) == 0 {
+		err = fault.New(fault.Refused, "Capture an environment into it and commit, or deploy another state.", "%s holds nothing in %s, so there is nothing to deploy.", dep.Label, env.Into)
+	}
+	if err == nil {
+		dep.Plan, err = d.Plan(ctx, files, nil)
+	}
+	if err != nil {
+		return nil, errors.Join(err, d.Close())
+	}
+	return dep, nil
+}
+
+// Close lets go of the environment.
+func (d *Deployment) Close() error { return d.driver.Close() }
+
+// Deploy carries a prepared deployment out, proves that the environment then
+// holds what the commit declares, and records it.
+func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) error {
+	kept, err := m.carryOut(ctx, d, o)
+	if err != nil {
+		return err
+	}
+	return m.Workspace.Chest.Deployed(ctx, kept, ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: m.Workspace.Person, Workspace: m.Workspace.Name,
+		Time: m.Now(), Source: o.Source, Steps: len(d.Plan.Steps)})
+}
+
+// carryOut runs the steps of a deployment. Before that, what the environment holds and
+// what would be lost is kept in the chest; kept is the number of that record, 0 for
+// none.
+func (m *Mover) carryOut(ctx context.Context, d *Deployment, o DeployOptions) (kept int64, err error) {
+	if lost := d.Plan.Loses(); len(lost) > 0 && !o.AllowLoss {
+		return 0, fault.New(fault.Refused, "Nothing was changed. Run it again with --allow-loss if that is meant; what is lost is saved first.", "Bringing %s to %s would lose data: %s.",
+			d.Environment.Name, d.Label, strings.Join(lost, "; "))
+	}
+	if len(d.Plan.Steps) > 0 {
+		if kept, err = m.keep(ctx, d); err != nil {
+			return 0, err
+		}
+		if err := d.Plan.Apply(ctx, o.Done); err != nil {
+			if whole(d.Plan) { // nothing was changed
+				err = errors.Join(err, m.Workspace.Chest.Forget(context.WithoutCancel(ctx), kept))
+			}
+			return 0, err
+		}
+	}
+	d.Done = true
+	return kept, nil
+}
+
+// whole says that a plan is carried out in one transaction or not at all.
+func whole(p *environment.Plan) bool {
+	for _, s := range p.Steps {
+		if s.Before {
+			return false
+		}
+	}
+	return len(p.Begin) > 0
+}
+
+// The folders of what is kept of an environment: the files that say what it held, and
+// the rows that the deployment loses.
+const (
+	keptBefore = "before/"
+	keptLost   = "lost/"
+)
+
+// keep stores what the environment holds, and what would be lost.
+func (m *Mover) keep(ctx context.Context, d *Deployment) (int64, error) {
+	before, err := d.Plan.Before(ctx)
+	if err != nil {
+		return 0, err
+	}
+	var list []chest.KeptFile
+	for name, data := range before {
+		list = append(list, chest.InMemory(keptBefore+name, data))
+	}
+	if d.Plan.Save != nil && len(d.Plan.Loses()) > 0 {
+		folder := filepath.Join(m.Workspace.Root, workspace.Folder, "rescue", m.Now().UTC().Format("2006-01-02T150405.000Z"), d.Environment.Name)
+		if err := d.Plan.Save(ctx, folder); err != nil {
+			return 0, err
+		}
+		d.Saved = folder
+		err := filepath.WalkDir(folder, func(p string, e fs.DirEntry, err error) error {
+			if err == nil && e.Type().IsRegular() {
+				rel, _ := filepath.Rel(folder, p)
+				list = append(list, chest.KeptFile{Name: keptLost + filepath.ToSlash(rel), Open: func() (io.ReadCloser, error) { return os.Open(p) }})
+			}
+			return err
+		})
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return 0, err
+		}
+	}
+	return m.Workspace.Chest.Keep(ctx, d.Environment.Name, list, m.Now())
+}

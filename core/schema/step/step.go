@@ -1,0 +1,73 @@
+// Package step says what a deployment does to a database: one thing at a time, with
+// what it costs, the statements that do it, and the rows that are kept before they
+// are lost. The planners of all engines give such steps.
+package step
+
+import (
+	"fmt"
+
+	"oakenchest/core/element"
+)
+
+// Effect says what a step costs.
+type Effect string
+
+// The effects of a step, the least first.
+const (
+	Instant  Effect = "instant"
+	Locks    Effect = "locks"    // others wait for as long as the deployment takes
+	Scans    Effect = "scans"    // every row is read
+	Rewrites Effect = "rewrites" // every row may be written again
+	Loses    Effect = "loses data"
+)
+
+// Step is one thing to do, with the statements that do it.
+type Step struct {
+	// Address says which object, within the database: schema:care/table:feeding.
+	Address    element.Address
+	What       string
+	Effect     Effect
+	Loss       string // what would be lost, for people; empty for nothing
+	Saves      []Save // the rows that are kept first
+	Statements []string
+	// Before says that the step must be committed before the others begin.
+	Before bool
+	// Mode is the sql_mode that a MariaDB step is made in; empty for the usual one.
+	Mode string
+	// AfterRows says that the step wants the tracked rows to be there: it adds a foreign
+	// key, or fills a view.
+	AfterRows bool
+}
+
+// Save is rows that a step loses, and that are kept first.
+type Save struct {
+	// Table is the SQL name of the table that they stand in, before the deployment.
+	Table string
+	// Column is the SQL name of the only column that is lost, of the rows in which it is
+	// not null; empty when whole rows are.
+	Column string
+	// Where chooses the rows; empty for all.
+	Where string
+	// Only says that rows of tables below it are not meant.
+	Only bool
+}
+
+// RowsError says that the rows of a live table do not allow a change.
+type RowsError struct {
+	Table, Column string
+	Rows          int64
+	Reason        string
+}
+
+// Error says which rows are in the way.
+func (e *RowsError) Error() string {
+	return fmt.Sprintf("table %s, column %s: %s in %s", e.Table, e.Column, e.Reason, Counted(e.Rows, "row"))
+}
+
+// Counted writes a number of things: "1 row", "3 rows".
+func Counted(n int64, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
