@@ -42,6 +42,8 @@ type App struct {
 	Width int
 	// Edit lets the person edit a text; nil where there is no terminal for it.
 	Edit func(text string) (string, error)
+	// Keys are those that the person presses; nil where there is no terminal for it.
+	Keys io.Reader
 	// Room, when set, is told the size in bytes of what is about to be read at once.
 	Room func(size int64)
 	// Person and Machine stand in for the account's and the machine's name.

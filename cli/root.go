@@ -59,7 +59,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 		newChanges(a), newCompare(a), newCommit(a), newSync(a), newHistory(a), newShow(a), newAuthors(a), newFind(a), newDiscard(a), newRestore(a), newRevert(a), newLock(a), newUnlock(a), newLocks(a),
 		newBranch(a), newSwitch(a), newMerge(a), newConflicts(a), newResolve(a), newRelease(a),
 		newInspect(a), newSplit(a), newJoin(a), newKinds(a), newRecipe(a),
-		newEnv(a), newCapture(a), newDeploy(a), newDrift(a), newVerify(a), newRows(a),
+		newEnv(a), newCapture(a), newDeploy(a), newSettle(a), newDrift(a), newVerify(a), newRows(a),
 		newPromote(a), newRollback(a),
 		newHealth(a), newTidy(a), newUsage(a),
 	)

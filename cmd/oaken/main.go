@@ -46,7 +46,7 @@ func run(ctx context.Context) int {
 		app.Width, _, _ = term.GetSize(out)
 	}
 	if app.Live && term.IsTerminal(int(os.Stdin.Fd())) {
-		app.Edit = edit
+		app.Edit, app.Keys = edit, os.Stdin
 	}
 	dir, err := os.Getwd()
 	if err != nil {

@@ -71,13 +71,21 @@ func tableOf(tables []rows.Table, file string) (rows.Table, bool) {
 // file gives the file of a table's rows. Rows that the file there has, in other words
 // for the same, keep their words.
 func (d tracked) file(ctx context.Context, t rows.Table, have []byte) ([]byte, error) {
-	old, broken := rows.Parse(have)
+	old, broken := rows.Parse(rows.Header(have))
 	if broken != nil {
 		old = &rows.Sheet{}
 	}
 	data, err := rows.File(ctx, d.conn, t, old.Columns)
 	if err != nil || bytes.Equal(data, have) {
 		return data, err
+	}
+	if broken == nil {
+		switch same, kept, ok := d.apart(ctx, t, data, have); {
+		case ok && same:
+			return have, nil
+		case ok && !kept && rows.InOrder(data, t.Key):
+			return data, nil
+		}
 	}
 	live, err := rows.Parse(data)
 	if err == nil {
@@ -86,16 +94,26 @@ func (d tracked) file(ctx context.Context, t rows.Table, have []byte) ([]byte, e
 	if err != nil {
 		return nil, err
 	}
-	if broken == nil && slices.Equal(old.Columns, live.Columns) && old.Sort(t.Key) == nil {
-		normal, diff, err := rows.Differences(ctx, d.conn, t, live, old)
-		if err == nil && diff.Empty() {
-			return have, nil
-		}
-		if err == nil {
+	if old, err := rows.Parse(have); err == nil && slices.Equal(old.Columns, live.Columns) && old.Sort(t.Key) == nil {
+		if normal, _, err := rows.Differences(ctx, d.conn, t, live, old); err == nil {
 			live.KeepWords(old, normal, t.Key)
 		}
 	}
 	return live.Bytes(), nil
+}
+
+// apart looks only at the rows that two files write otherwise: whether they are the same
+// to the engine, and whether some are, so that their words are to be kept.
+func (d tracked) apart(ctx context.Context, t rows.Table, data, have []byte) (same, kept, ok bool) {
+	live, old, ok, err := rows.Trim(data, have, t.Key)
+	if !ok || err != nil || live.Sort(t.Key) != nil || old.Sort(t.Key) != nil {
+		return false, false, false
+	}
+	normal, diff, err := rows.Differences(ctx, d.conn, t, live, old)
+	if err != nil {
+		return false, false, false
+	}
+	return diff.Empty(), live.KeepWords(old, normal, t.Key), true
 }
 
 // start gives the files of rows for tables that are to be tracked.
@@ -150,7 +168,7 @@ type rowsWanted struct {
 
 // plan computes what the rows need.
 func (d tracked) plan(ctx context.Context, all rowsWanted) ([]step.Step, error) {
-	list, err := rows.Sheets(all.declared, d.columns(all.tables))
+	list, err := rows.Sheets(all.declared, d.columns(all.tables), nil)
 	if err != nil {
 		return nil, undeclarable(err)
 	}
@@ -222,7 +240,7 @@ func (e *RowsDisagreeError) Error() string {
 
 // prove reads the rows back. tables are the declared ones.
 func (d tracked) prove(ctx context.Context, files Files, tables []rows.Table) error {
-	list, err := rows.Sheets(files, d.columns(tables))
+	list, err := rows.Sheets(files, d.columns(tables), nil)
 	if err != nil {
 		return err
 	}

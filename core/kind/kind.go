@@ -39,6 +39,14 @@ type Source interface {
 	File(name string) ([]byte, error)
 }
 
+// Compared is a Source that is read to be compared with another version of the artifact.
+// A kind may leave out of the tree what it finds alike in both.
+type Compared interface {
+	Source
+	// Beside gives the other version; nil for none.
+	Beside() Source
+}
+
 // Content gives the bytes that a digest in a tree stands for.
 type Content func(element.Digest) ([]byte, bool)
 

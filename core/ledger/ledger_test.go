@@ -290,56 +290,114 @@ func TestExtentsAgreeWithTheGraph(t *testing.T) {
 	}
 }
 
-// TestAnOlderLedgerIsBroughtUpToDate makes one as version 1 was.
+// TestAnOlderLedgerIsBroughtUpToDate makes one as version 1 was, and one as version 2.
 func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
-	l, file := create(t)
-	c := sealed("old")
-	if err := l.Update(t.Context(), func(tx *Tx) error {
-		if err := tx.AddCommit(c); err != nil {
-			return err
-		}
-		for _, s := range []string{"drop table touches", "alter table branches drop column sum", "alter table releases drop column sum", "alter table locks drop column sum", "alter table deployments drop column sum", "drop index commits_branch", "drop index commits_merges", "drop index commits_order", "update format set version = 1"} {
-			if _, err := tx.tx.ExecContext(tx.ctx, s); err != nil {
+	second := []string{"drop table kept", "drop table undone"}
+	first := append(slices.Clone(second), "drop table touches", "alter table branches drop column sum", "alter table releases drop column sum", "alter table locks drop column sum", "alter table deployments drop column sum", "drop index commits_branch", "drop index commits_merges", "drop index commits_order")
+	for version, statements := range map[int][]string{1: first, 2: second} {
+		l, file := create(t)
+		c := sealed("old")
+		if err := l.Update(t.Context(), func(tx *Tx) error {
+			if err := errors.Join(tx.AddCommit(c), tx.AddTouches(c.ID, nil)); err != nil {
 				return err
 			}
-		}
-		return nil
-	}); err != nil {
-		t.Fatal(err)
-	}
-	l.Close()
-	for range 2 {
-		l, err := Open(t.Context(), file)
-		if err != nil {
+			for _, s := range append(statements, fmt.Sprintf("update format set version = %d", version)) {
+				if _, err := tx.tx.ExecContext(tx.ctx, s); err != nil {
+					return err
+				}
+			}
+			return nil
+		}); err != nil {
 			t.Fatal(err)
 		}
-		err = l.View(t.Context(), func(tx *Tx) error {
-			broad, err := tx.Broad()
-			if flaws, err := tx.Flaws(); err != nil || len(flaws) > 0 {
-				return fmt.Errorf("%v, %w", flaws, err)
+		l.Close()
+		for range 2 {
+			l, err := Open(t.Context(), file)
+			if err != nil {
+				t.Fatal(err)
 			}
-			if err == nil && (len(broad) != 1 || broad[0].ID != c.ID) {
-				err = fmt.Errorf("broad commits: %v", broad)
+			err = l.View(t.Context(), func(tx *Tx) error {
+				broad, err := tx.Broad()
+				if flaws, err := tx.Flaws(); err != nil || len(flaws) > 0 {
+					return fmt.Errorf("%v, %w", flaws, err)
+				}
+				if err == nil && (len(broad) != 1 || broad[0].ID != c.ID) {
+					err = fmt.Errorf("broad commits: %v", broad)
+				}
+				if _, kept := tx.LastKept("test"); kept != ErrNotFound {
+					err = errors.Join(err, kept)
+				}
+				return err
+			})
+			if err = errors.Join(err, l.Close()); err != nil {
+				t.Fatalf("version %d: %v", version, err)
 			}
-			return err
-		})
-		if err = errors.Join(err, l.Close()); err != nil {
-			t.Fatal(err)
 		}
 	}
 }
 
-func BenchmarkUpdate(b *testing.B) {
-	l, err := Create(b.Context(), filepath.Join(b.TempDir(), "ledger.db"))
-	if err != nil {
-		b.Fatal(err)
-	}
+// TestWhatIsKeptBelongsToItsDeployment keeps states before deployments, one of which is
+// never finished, and takes them back.
+func TestWhatIsKeptBelongsToItsDeployment(t *testing.T) {
+	l, _ := create(t)
 	defer l.Close()
-	for i := 0; b.Loop(); i++ {
-		if err := l.Update(b.Context(), func(tx *Tx) error {
-			return tx.AddLock(Lock{Address: fmt.Sprint(i), Holder: "Imke", Workspace: "desk", Since: noon})
-		}); err != nil {
-			b.Fatal(err)
+	now := time.UnixMilli(1_700_000_000_000).UTC()
+	deploy := func(tx *Tx, tree string, finish bool) {
+		t.Helper()
+		id, err := tx.Keep(Kept{Environment: "test", Time: now, Tree: tree})
+		if err == nil && finish {
+			err = tx.Finish(id, Deployment{Environment: "test", Author: "Imke", Time: now})
 		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	last := func(tx *Tx) (string, int64) {
+		k, err := tx.LastKept("test")
+		if err != nil && err != ErrNotFound {
+			t.Fatal(err)
+		}
+		return k.Tree, k.Deployment
+	}
+	err := l.Update(t.Context(), func(tx *Tx) error {
+		deploy(tx, "one", true)
+		deploy(tx, "two", true)
+		if err := tx.Finish(0, Deployment{Environment: "test", Time: now}); err != nil { // changed nothing
+			return err
+		}
+		deploy(tx, "half", false)
+		k, err := tx.LastKept("test")
+		if err != nil || k.Tree != "half" || k.Deployment != 0 {
+			t.Errorf("kept %+v, %v", k, err)
+		}
+		if err := tx.Forget(k.ID); err != nil {
+			return err
+		}
+		if tree, n := last(tx); tree != "two" || n != 2 {
+			t.Errorf("then %s of %d", tree, n)
+		}
+		k, _ = tx.LastKept("test")
+		if err := tx.Undo(k, "Tarek", "w", now); err != nil {
+			return err
+		}
+		if tree, n := last(tx); tree != "one" || n != 1 {
+			t.Errorf("then %s of %d", tree, n)
+		}
+		d, err := tx.LastDeployment("test")
+		if err != nil || d.Number != 1 {
+			t.Errorf("the last deployment is %+v, %v", d, err)
+		}
+		flaws, err := tx.Flaws()
+		if len(flaws) > 0 {
+			t.Error(flaws)
+		}
+		all, _ := tx.AllKept()
+		if len(all) != 2 {
+			t.Errorf("%d are kept", len(all))
+		}
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
 	}
 }

@@ -141,13 +141,15 @@ func (r *Reader) compareUnit(a, b *Snapshot, moved moves, p string) (*Difference
 	if from := moved.from[p]; from != "" {
 		old = from
 	}
-	x, err := r.ignoreMissing(a, old)
-	if err != nil {
-		return nil, nil, err
-	}
-	y, err := r.ignoreMissing(b, p)
-	if err != nil {
-		return nil, nil, err
+	x, y, ok := r.readBeside(a, b, p)
+	if !ok {
+		var err error
+		if x, err = r.ignoreMissing(a, old); err != nil {
+			return nil, nil, err
+		}
+		if y, err = r.ignoreMissing(b, p); err != nil {
+			return nil, nil, err
+		}
 	}
 	whole := func(c element.ChangeKind, art *Artifact) *Difference {
 		d := &Difference{Path: p, Kind: art.Kind.Name(), Changes: []element.Change{{Kind: c, Address: element.Address{Path: p}, Element: summary(art)}}}

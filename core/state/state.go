@@ -357,29 +357,63 @@ func (r *Reader) readFolder(t *Snapshot, a manifest.Artifact) (*Artifact, error)
 	if !ok {
 		return nil, fmt.Errorf("%s is declared to be of the kind %s, of which no folder is", a.Path, a.Kind)
 	}
-	src := &folderSource{t: t, path: a.Path}
-	for p := range t.files {
-		if name, below := strings.CutPrefix(p, a.Path+"/"); below && k.Owns(name) && t.files[p].Mode != chest.Folder {
-			src.names = append(src.names, name)
-		}
-	}
-	slices.Sort(src.names)
+	src := newFolderSource(t, a.Path, k)
 	out := &Artifact{Path: a.Path, Source: src}
 	out.Reading, out.Kind, out.Why = r.Kinds.Read(k, src)
 	return out, nil
 }
 
+// readBeside reads two versions of a declared folder, each with the other at hand; ok is
+// false when the artifact is no such folder.
+func (r *Reader) readBeside(a, b *Snapshot, p string) (x, y *Artifact, ok bool) {
+	art, declared := r.Manifest.Declared(p)
+	if !declared {
+		return nil, nil, false
+	}
+	k, known := r.FolderKind(art.Kind)
+	if _, isFile := a.files[p]; !known || isFile {
+		return nil, nil, false
+	}
+	if _, isFile := b.files[p]; isFile {
+		return nil, nil, false
+	}
+	was, is := newFolderSource(a, p, k), newFolderSource(b, p, k)
+	if len(was.names) == 0 || len(is.names) == 0 {
+		return nil, nil, false
+	}
+	was.beside, is.beside = is, was
+	x, y = &Artifact{Path: p, Source: was}, &Artifact{Path: p, Source: is}
+	x.Reading, x.Kind, x.Why = r.Kinds.Read(k, was)
+	y.Reading, y.Kind, y.Why = r.Kinds.Read(k, is)
+	return x, y, true
+}
+
 // folderSource gives the files of a declared folder.
 type folderSource struct {
-	t     *Snapshot
-	path  string
-	names []string
+	t      *Snapshot
+	path   string
+	names  []string
+	beside kind.Source
 }
+
+func newFolderSource(t *Snapshot, folder string, k kind.Owner) *folderSource {
+	src := &folderSource{t: t, path: folder}
+	for p := range t.files {
+		if name, below := strings.CutPrefix(p, folder+"/"); below && k.Owns(name) && t.files[p].Mode != chest.Folder {
+			src.names = append(src.names, name)
+		}
+	}
+	slices.Sort(src.names)
+	return src
+}
+
+// Beside gives the version that this one is compared with.
+func (s *folderSource) Beside() kind.Source { return s.beside }
 
 func (s *folderSource) Path() string    { return s.path }
 func (s *folderSource) Files() []string { return s.names }
 func (s *folderSource) File(name string) ([]byte, error) {
-	if !slices.Contains(s.names, name) {
+	if _, there := slices.BinarySearch(s.names, name); !there {
 		return nil, fmt.Errorf("%s/%s: %w", s.path, name, kind.ErrNoFile)
 	}
 	return ReadFile(s.t, s.path+"/"+name)

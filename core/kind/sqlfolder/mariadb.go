@@ -34,7 +34,7 @@ func (MariaDB) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, mariadb.Tables(d.Root))
+	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, mariadb.Tables(d.Root), besides(src))
 }
 
 // Write gives the files that differ for the wanted schema; nil content means that a

@@ -35,7 +35,7 @@ func (Postgres) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, postgres.Tables(d.Root))
+	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, postgres.Tables(d.Root), besides(src))
 }
 
 // Write gives the files that differ for the wanted schema; nil content means that a

@@ -51,6 +51,21 @@ func Files(src kind.Source) (map[string][]byte, error) {
 	return files, nil
 }
 
+// besides gives the files of rows of the version that a source is compared with.
+func besides(src kind.Source) map[string][]byte {
+	c, ok := src.(kind.Compared)
+	if !ok || c.Beside() == nil {
+		return nil
+	}
+	files := map[string][]byte{}
+	for _, name := range c.Beside().Files() {
+		if data, err := c.Beside().File(name); err == nil && rows.Owns(name) {
+			files[name] = data
+		}
+	}
+	return files
+}
+
 // Read lets the engine read the files and gives its catalog.
 func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	files, err := Files(src)
@@ -61,7 +76,7 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, sqlite.Tables(d.Root))
+	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, sqlite.Tables(d.Root), besides(src))
 }
 
 // Write gives the files that differ for the wanted schema; nil content means

@@ -115,11 +115,11 @@ func Differences(ctx context.Context, conn Conn, t Table, have, want *Sheet) (*S
 }
 
 // KeepWords writes rows in the words that an earlier sheet of the same columns has for
-// them; normal is that sheet in the engine's texts, sorted alike.
-func (s *Sheet) KeepWords(old, normal *Sheet, key []string) {
+// them; normal is that sheet in the engine's texts. It says whether there were any.
+func (s *Sheet) KeepWords(old, normal *Sheet, key []string) (kept bool) {
 	at, err := s.keyOf(key)
 	if err != nil || len(old.Rows) != len(normal.Rows) {
-		return
+		return false
 	}
 	onLine := map[int]Row{}
 	for i, r := range old.Rows {
@@ -131,7 +131,8 @@ func (s *Sheet) KeepWords(old, normal *Sheet, key []string) {
 	}
 	for i, r := range s.Rows {
 		if k, ok := words[keyText(r, at)]; ok && slices.Equal(r, normal.Rows[k]) {
-			s.Rows[i] = onLine[normal.Line(k)]
+			s.Rows[i], kept = onLine[normal.Line(k)], true
 		}
 	}
+	return kept
 }

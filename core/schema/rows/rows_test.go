@@ -161,7 +161,7 @@ func TestTablesFollowWhatTheyReferTo(t *testing.T) {
 func TestFilesOfRowsInAFolder(t *testing.T) {
 	files := declared.Files{"rows/kind.csv": []byte("id,code\n2,b\n1,a\n"), "tables/kind.sql": []byte("create table kind")}
 	root := &element.Element{Type: "schema"}
-	if err := Attach(root, files, []Table{kinds}); err != nil {
+	if err := Attach(root, files, []Table{kinds}, nil); err != nil {
 		t.Fatal(err)
 	}
 	out, err := Update(files, root, []Table{kinds})
@@ -176,13 +176,13 @@ func TestFilesOfRowsInAFolder(t *testing.T) {
 		t.Errorf("without rows, written %q (%v)", out, err)
 	}
 	for name, text := range map[string]string{"rows/other.csv": "id\n", "rows/kind.csv": "id,nothing\n"} {
-		if err := Attach(root, declared.Files{name: []byte(text)}, []Table{kinds}); err == nil || !strings.HasPrefix(err.Error(), name+", line 1: ") {
+		if err := Attach(root, declared.Files{name: []byte(text)}, []Table{kinds}, nil); err == nil || !strings.HasPrefix(err.Error(), name+", line 1: ") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
 	bare := kinds
 	bare.Key = nil
-	if err := Attach(root, files, []Table{bare}); err == nil || !strings.Contains(err.Error(), "no primary key") {
+	if err := Attach(root, files, []Table{bare}, nil); err == nil || !strings.Contains(err.Error(), "no primary key") {
 		t.Errorf("a table without key: %v", err)
 	}
 }

@@ -96,11 +96,15 @@ func Parse(data []byte) (*Sheet, error) {
 		}
 		row := pool[from:len(pool):len(pool)]
 		if len(row) != len(head) {
-			return nil, &LineError{line, fmt.Errorf("there are %d fields, and %d columns", len(row), len(head))}
+			return nil, fieldsError(line, len(row), len(head))
 		}
 		s.Rows, s.lines = append(s.Rows, Row(row)), append(s.lines, line)
 	}
 	return s, nil
+}
+
+func fieldsError(line, fields, columns int) error {
+	return &LineError{line, fmt.Errorf("there are %d fields, and %d columns", fields, columns)}
 }
 
 // parser reads records of CSV.

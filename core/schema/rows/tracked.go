@@ -44,15 +44,16 @@ type Tracked struct {
 var ErrNoKey = errors.New("the table has no primary key, so its rows can't be told apart")
 
 // Sheets reads the files of rows; tables are those that the folder declares. What is
-// wrong is told as a declared.FileError.
-func Sheets(files declared.Files, tables []Table) ([]Tracked, error) {
+// wrong is told as a declared.FileError. Rows that stand alike in the files of another
+// version are left out, when one is given.
+func Sheets(files declared.Files, tables []Table, beside declared.Files) ([]Tracked, error) {
 	var out []Tracked
 	for _, name := range Names(files) {
 		i := slices.IndexFunc(tables, func(t Table) bool { return t.File == name })
 		if i < 0 {
 			return nil, &declared.FileError{File: name, Line: 1, Err: errors.New("no table that is declared has its rows in a file of this name")}
 		}
-		s, err := readSheet(files[name], tables[i])
+		s, err := trimmed(files[name], beside[name], tables[i])
 		if err != nil {
 			return nil, InFile(name, err)
 		}
@@ -71,6 +72,18 @@ func InFile(name string, err error) error {
 	return f
 }
 
+// trimmed reads a file without the rows that another has too.
+func trimmed(data, other []byte, t Table) (*Sheet, error) {
+	if other == nil || len(t.Key) == 0 {
+		return readSheet(data, t)
+	}
+	s, _, ok, err := Trim(data, other, t.Key)
+	if err != nil || !ok {
+		return readSheet(data, t)
+	}
+	return s, s.check(t)
+}
+
 func readSheet(data []byte, t Table) (*Sheet, error) {
 	if len(t.Key) == 0 {
 		return nil, ErrNoKey
@@ -79,17 +92,23 @@ func readSheet(data []byte, t Table) (*Sheet, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, c := range s.Columns {
-		if _, ok := t.Column(c); !ok {
-			return nil, &LineError{1, fmt.Errorf("the table %s has no column %s that holds values of its own", t.Name, c)}
-		}
-	}
-	return s, s.Sort(t.Key)
+	return s, s.check(t)
 }
 
-// Attach adds the rows that files declare to a tree of the schema.
-func Attach(root *element.Element, files declared.Files, tables []Table) error {
-	list, err := Sheets(files, tables)
+// check sees that a sheet is one of a table, and sorts it.
+func (s *Sheet) check(t Table) error {
+	for _, c := range s.Columns {
+		if _, ok := t.Column(c); !ok {
+			return &LineError{1, fmt.Errorf("the table %s has no column %s that holds values of its own", t.Name, c)}
+		}
+	}
+	return s.Sort(t.Key)
+}
+
+// Attach adds the rows that files declare to a tree of the schema, without those that
+// stand alike in another version of the files, when one is given.
+func Attach(root *element.Element, files declared.Files, tables []Table, beside declared.Files) error {
+	list, err := Sheets(files, tables, beside)
 	if err != nil {
 		return err
 	}

@@ -1,0 +1,144 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	tea "github.com/charmbracelet/bubbletea"
+	"github.com/mattn/go-runewidth"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/pipeline"
+)
+
+// picker lets a person choose a direction for each object, on a terminal.
+type picker struct {
+	app           *App
+	environment   string
+	objects       []pipeline.Settled
+	at, top       int
+	width, height int
+	done, left    bool
+}
+
+// Init asks for nothing.
+func (p *picker) Init() tea.Cmd { return nil }
+
+// Update takes a key or a new size.
+func (p *picker) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
+	switch msg := msg.(type) {
+	case tea.WindowSizeMsg:
+		p.width, p.height = msg.Width, msg.Height
+	case tea.KeyMsg:
+		return p, p.key(msg.String())
+	}
+	p.scroll()
+	return p, nil
+}
+
+func (p *picker) key(key string) tea.Cmd {
+	defer p.scroll()
+	switch key {
+	case "up":
+		p.at = max(p.at-1, 0)
+	case "down":
+		p.at = min(p.at+1, len(p.objects)-1)
+	case "pgup":
+		p.at = max(p.at-p.room(), 0)
+	case "pgdown":
+		p.at = min(p.at+p.room(), len(p.objects)-1)
+	case "home":
+		p.at = 0
+	case "end":
+		p.at = len(p.objects) - 1
+	case "left":
+		p.direct(pipeline.ToChest)
+	case "right":
+		p.direct(pipeline.ToEnvironment)
+	case "delete", "backspace":
+		p.direct(pipeline.Leave)
+	case " ":
+		i := slices.Index(pipeline.Directions, p.objects[p.at].Direction)
+		p.direct(pipeline.Directions[(i+1)%len(pipeline.Directions)])
+	case "tab": // all the others like this one
+		for i := range p.objects {
+			p.objects[i].Direction = p.objects[p.at].Direction
+		}
+	case "enter":
+		p.done = true
+		return tea.Quit
+	case "esc", "ctrl+c":
+		p.left = true
+		return tea.Quit
+	}
+	return nil
+}
+
+func (p *picker) direct(d pipeline.Direction) { p.objects[p.at].Direction = d }
+
+// room is how many objects fit on the terminal.
+func (p *picker) room() int { return max(p.height-6, 3) }
+
+func (p *picker) scroll() {
+	p.top = min(p.top, p.at)
+	p.top = max(p.top, p.at-p.room()+1)
+}
+
+// directionText says where an object goes.
+func directionText(d pipeline.Direction, environment string) (string, tone) {
+	switch d {
+	case pipeline.ToChest:
+		return "← to the chest", good
+	case pipeline.ToEnvironment:
+		return "→ to " + environment, warm
+	}
+	return "  leave", faint
+}
+
+// View draws the list.
+func (p *picker) View() string {
+	if p.done || p.left {
+		return ""
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s\n\n", p.app.paint(strong, fmt.Sprintf("%s and the workspace differ in %s", p.environment, count(len(p.objects), "object"))))
+	shown := p.objects[p.top:min(p.top+p.room(), len(p.objects))]
+	names, chest, there := runewidth.StringWidth("object"), len("chest"), runewidth.StringWidth(p.environment)
+	for _, o := range p.objects {
+		names, chest, there = max(names, runewidth.StringWidth(o.Address)), max(chest, len(o.Chest)), max(there, len(o.Environment))
+	}
+	names = min(names, max(p.width-chest-there-26-runewidth.StringWidth(p.environment), 20))
+	line := func(mark, name, c, e, d string) {
+		fmt.Fprintf(&b, "%s %s  %s  %s  %s\n", mark, pad(runewidth.Truncate(name, names, "…"), names), pad(c, chest), pad(e, there), d)
+	}
+	line(" ", "object", "chest", p.environment, "")
+	for i, o := range shown {
+		mark := " "
+		if p.top+i == p.at {
+			mark = "▸"
+		}
+		text, t := directionText(o.Direction, p.environment)
+		name := pad(runewidth.Truncate(o.Address, names, "…"), names)
+		if mark == "▸" {
+			name = p.app.paint(strong, name)
+		}
+		fmt.Fprintf(&b, "%s %s  %s  %s  %s\n", mark, name, pad(o.Chest, chest), pad(o.Environment, there), p.app.paint(t, text))
+	}
+	fmt.Fprintf(&b, "\n%s", p.app.paint(faint, "← chest  → "+p.environment+"  del leave  tab all like this  enter carry out  esc change nothing"))
+	return b.String()
+}
+
+func pad(s string, width int) string {
+	return s + strings.Repeat(" ", max(width-runewidth.StringWidth(s), 0))
+}
+
+// pick shows the picker; false says that the person wants nothing to be done.
+func (a *App) pick(environment string, objects []pipeline.Settled, keys io.Reader) (bool, error) {
+	p := &picker{app: a, environment: environment, objects: objects, width: 100, height: 24}
+	if _, err := tea.NewProgram(p, tea.WithInput(keys), tea.WithOutput(a.Err)).Run(); err != nil {
+		return false, fault.New(fault.Failed, "Write the plan into a file with --plan FILE, and carry it out with --follow FILE.", "The terminal can't be used: %w.", err)
+	}
+	return p.done, nil
+}

@@ -1,0 +1,243 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/pipeline"
+	"oakenchest/core/workspace"
+)
+
+type settleOptions struct {
+	prefer, plan, follow   string
+	yes, dryRun, allowLoss bool
+	commit                 bool
+	message, item          string
+}
+
+func newSettle(a *App) *cobra.Command {
+	var o settleOptions
+	cmd := &cobra.Command{
+		Use:   "settle ENV",
+		Short: "Make an environment and the workspace agree, object by object",
+		Long: `List the objects in which the workspace and an environment differ, and give each a
+direction: to the chest, to the environment, or leave. What changed on one side
+only since the last deployment goes to the other; --prefer decides otherwise. On a
+terminal the directions can be changed before anything is done. --plan writes them
+into a file that people can read and edit; --follow carries such a file out, unless
+something that it moves has changed since.`,
+		Example: `  oaken settle dev
+  oaken settle dev --prefer environment --yes
+  oaken settle dev --plan settle.toml
+  oaken settle dev --follow settle.toml --commit -m "Dev and the chest agree"`,
+		GroupID:           groupEnvironments,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeEnvironments,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := o.check(cmd); err != nil {
+				return err
+			}
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.settle(cmd.Context(), w, args[0], o) })
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&o.prefer, "prefer", "", "the side that is right where they differ: chest, environment or neither (`SIDE`)")
+	f.StringVar(&o.plan, "plan", "", "write the directions into `FILE` and change nothing")
+	f.StringVar(&o.follow, "follow", "", "carry out the directions in `FILE`")
+	f.BoolVar(&o.yes, "yes", false, "carry the directions out without asking")
+	f.BoolVar(&o.dryRun, "dry-run", false, "show the directions and the statements, and change nothing")
+	f.BoolVar(&o.allowLoss, "allow-loss", false, "consent to the loss of data; it is saved first")
+	f.BoolVar(&o.commit, "commit", false, "record the result")
+	f.StringVarP(&o.message, "message", "m", "", "what the commit is for, `TEXT`")
+	f.StringVar(&o.item, "item", "", "the work item that the commit is for, `KEY`")
+	cmd.MarkFlagsMutuallyExclusive("plan", "follow")
+	cmd.MarkFlagsMutuallyExclusive("plan", "yes")
+	cmd.MarkFlagsMutuallyExclusive("prefer", "follow")
+	_ = cmd.RegisterFlagCompletionFunc("prefer", cobra.FixedCompletions([]string{"chest", "environment", "neither"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("message", cobra.NoFileCompletions)
+	_ = cmd.RegisterFlagCompletionFunc("item", cobra.NoFileCompletions)
+	_ = cmd.MarkFlagFilename("plan", "toml")
+	_ = cmd.MarkFlagFilename("follow", "toml")
+	return cmd
+}
+
+func (o *settleOptions) check(cmd *cobra.Command) error {
+	switch pipeline.Prefer(o.prefer) {
+	case pipeline.PreferNone, pipeline.PreferChest, pipeline.PreferEnvironment, pipeline.PreferNeither:
+	default:
+		return usage(cmd, "--prefer %s is none of chest, environment and neither.", o.prefer)
+	}
+	if o.commit && strings.TrimSpace(o.message) == "" {
+		return usage(cmd, "A commit needs a message: -m TEXT.")
+	}
+	if !o.commit && (o.message != "" || o.item != "") {
+		return usage(cmd, "-m and --item go with --commit.")
+	}
+	return nil
+}
+
+func (a *App) settle(ctx context.Context, w *workspace.Workspace, env string, o settleOptions) error {
+	m := a.mover(w)
+	s, err := m.PrepareSettle(ctx, env, pipeline.Prefer(o.prefer))
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	switch {
+	case o.plan != "":
+		return a.writeSettlePlan(s, env, o.plan)
+	case o.follow != "":
+		if err := a.follow(s, o.follow); err != nil {
+			return err
+		}
+	case a.Keys != nil && !a.json && !o.yes && !o.dryRun && len(s.Plan.Objects) > 0:
+		if ok, err := a.pick(env, s.Plan.Objects, a.Keys); err != nil || !ok {
+			if err == nil {
+				a.say("Nothing was changed.")
+			}
+			return err
+		}
+		o.yes = true
+	}
+	if err := s.Direct(ctx); err != nil {
+		return err
+	}
+	if !a.json {
+		a.showDirections(s, env)
+	}
+	if o.dryRun || !o.yes && o.follow == "" {
+		if len(s.Plan.Objects) > 0 {
+			a.say("Nothing was changed. Add --yes to carry this out, or write it into a file with --plan FILE.")
+		}
+		a.settleJSON(s, nil, nil)
+		return nil
+	}
+	return a.carrySettled(ctx, w, m, s, o)
+}
+
+func (a *App) carrySettled(ctx context.Context, w *workspace.Workspace, m *pipeline.Mover, s *pipeline.Settlement, o settleOptions) error {
+	env := s.Plan.Environment
+	show := a.bar.show(a)
+	out, err := m.Settle(ctx, s, pipeline.DeployOptions{AllowLoss: o.allowLoss, Done: func(step int) {
+		if show != nil {
+			show("running steps", step, len(s.Deployment.Plan.Steps))
+		}
+	}})
+	a.bar.clear()
+	if err != nil {
+		return err
+	}
+	var made *workspace.Committed
+	if o.commit {
+		made, err = w.Commit(ctx, workspace.CommitOptions{Paths: []string{s.Deployment.Environment.Into}, Message: o.message, Item: o.item})
+		if err == nil && s.Plan.Count(pipeline.Leave) == 0 {
+			err = m.Agrees(ctx, s, made.Commit)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if a.json {
+		a.settleJSON(s, out, made)
+		return nil
+	}
+	if s.Deployment.Saved != "" {
+		a.say("Saved before: %s", s.Deployment.Saved)
+	}
+	a.sayRescued(out.Rescued)
+	left := s.Plan.Count(pipeline.Leave)
+	switch {
+	case len(s.Plan.Objects) == 0:
+	case left == 0:
+		a.say("Done: %s and the workspace agree.", env)
+	default:
+		a.say("Done: %s and the workspace still differ in %s.", env, count(left, "object"))
+	}
+	if made != nil {
+		a.showCommitted(w, made)
+	} else if len(out.Written) > 0 {
+		a.say("To record it: oaken commit %s -m TEXT, then oaken deploy %s.", s.Deployment.Environment.Into, env)
+	}
+	return nil
+}
+
+// writeSettlePlan writes the directions into a file that is not there yet.
+func (a *App) writeSettlePlan(s *pipeline.Settlement, env, file string) error {
+	text, err := s.Plan.Text()
+	if err != nil {
+		return err
+	}
+	if _, err := os.Lstat(a.at(file)); !errors.Is(err, fs.ErrNotExist) {
+		return fault.New(fault.Refused, "Name another file, or remove that one; oaken settle "+env+" --follow "+file+" carries it out.", "There is a file %s already.", file)
+	}
+	if err := writeWhole(a.at(file), text); err != nil {
+		return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", file, err)
+	}
+	a.say("The directions of %s are in %s. Carry them out with oaken settle %s --follow %s.", count(len(s.Plan.Objects), "object"), file, env, file)
+	a.settleJSON(s, nil, nil)
+	return nil
+}
+
+func (a *App) follow(s *pipeline.Settlement, file string) error {
+	data, err := os.ReadFile(a.at(file))
+	if err != nil {
+		return fault.New(fault.Usage, "Check the path, or write a plan with --plan.", "There is no plan %s that can be read.", file)
+	}
+	p, err := pipeline.ParseSettlePlan(data)
+	if err != nil {
+		return err
+	}
+	return s.Follow(p)
+}
+
+func (a *App) showDirections(s *pipeline.Settlement, env string) {
+	if len(s.Plan.Objects) == 0 {
+		a.say("%s and the workspace agree.", env)
+		return
+	}
+	since := "nothing was deployed there yet"
+	if s.Deployed != nil {
+		since = "deployed last: " + workspace.Label(*s.Deployed)
+	}
+	a.say("%s and the workspace differ in %s (%s)", a.paint(strong, env), count(len(s.Plan.Objects), "object"), since)
+	list := [][]cell{{{"object", faint}, {"chest", faint}, {env, faint}, {"", faint}}}
+	for _, o := range s.Plan.Objects {
+		text, t := directionText(o.Direction, env)
+		list = append(list, []cell{{o.Address, plain}, {o.Chest, plain}, {o.Environment, plain}, {text, t}})
+	}
+	if !a.quiet {
+		a.table(a.Out, "  ", list)
+	}
+	if len(s.Deployment.Plan.Steps) > 0 {
+		a.say("In %s:", env)
+		a.showSteps(s.Deployment.Plan.Steps, "  ")
+	}
+}
+
+// settleJSON prints the settlement for scripts.
+func (a *App) settleJSON(s *pipeline.Settlement, done *pipeline.Outcome, made *workspace.Committed) {
+	if !a.json {
+		return
+	}
+	objects := []any{}
+	for _, o := range s.Plan.Objects {
+		objects = append(objects, map[string]any{"address": o.Address, "chest": o.Chest, "environment": o.Environment, "direction": o.Direction})
+	}
+	out := map[string]any{"schema": "oaken.settle/1", "environment": s.Plan.Environment, "objects": objects, "statements": []string{}, "done": done != nil, "files": []string{}, "rescued": "", "saved": "", "commit": nil}
+	if s.Deployment != nil {
+		out["statements"], out["saved"] = statements(s.Deployment.Plan.Steps), s.Deployment.Saved
+	}
+	if done != nil {
+		out["files"], out["rescued"] = append([]string{}, done.Written...), done.Rescued
+	}
+	if made != nil && len(made.Changes) > 0 {
+		out["commit"] = commitJSON(made.Commit)
+	}
+	a.printJSON(out)
+}
