@@ -240,6 +240,34 @@ func (a *App) withPaths(ctx context.Context, args []string, fn func(*workspace.W
 	})
 }
 
+// withAddresses is withPaths, for calls whose arguments may also be addresses of
+// objects; fresh says that these need not be there.
+func (a *App) withAddresses(ctx context.Context, args []string, fresh bool, fn func(*workspace.Workspace, []string) error) error {
+	return a.with(ctx, func(w *workspace.Workspace) error {
+		var addresses []string
+		for _, arg := range args {
+			if !workspace.IsObject(arg) {
+				p, err := w.ProjectPath(a.folder(), arg)
+				if err != nil {
+					return err
+				}
+				addresses = append(addresses, p)
+				continue
+			}
+			list, _, err := a.elements(w, []string{arg})
+			if err != nil {
+				return err
+			}
+			one, err := w.ObjectAddress(ctx, list[0].String(), fresh)
+			if err != nil {
+				return err
+			}
+			addresses = append(addresses, one)
+		}
+		return fn(w, addresses)
+	})
+}
+
 // mover moves work between the workspace and its environments.
 func (a *App) mover(w *workspace.Workspace) *pipeline.Mover {
 	return &pipeline.Mover{Workspace: w, Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now}

@@ -10,32 +10,38 @@ import (
 )
 
 func newBranch(a *App) *cobra.Command {
-	var from string
+	var from, env string
 	cmd := &cobra.Command{
 		Use:   "branch [NAME]",
 		Short: "Make a branch, or list them",
 		Long: `Make a branch at the commit that the workspace stands on, or at the one that
---from names; oaken switch then works on it. Without a name, list the branches.`,
-		Example:           "  oaken branch\n  oaken branch kelp --from release:spring",
+--from names; oaken switch then works on it. Without a name, list the branches.
+
+--env gives the branch an environment of its own, under its name: a database that is
+not there yet is made, everything is deployed into it, tracked rows included, and a
+first commit of the branch declares it.`,
+		Example:           "  oaken branch\n  oaken branch kelp --from release:spring\n  oaken branch kelp --env sqlite:kelp.db",
 		GroupID:           groupBranches,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 {
-				return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.makeBranch(cmd, w, args[0], from) })
+				return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.makeBranch(cmd, w, args[0], from, env) })
 			}
-			if from != "" {
-				return usage(cmd, "--from needs the name of the new branch.")
+			if from != "" || env != "" {
+				return usage(cmd, "--from and --env need the name of the new branch.")
 			}
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.listBranches(cmd.Context(), w) })
 		},
 	}
 	cmd.Flags().StringVar(&from, "from", "", "begin at `STATE`")
+	cmd.Flags().StringVar(&env, "env", "", "make a database for the branch at `TARGET`, and deploy everything into it")
 	_ = cmd.RegisterFlagCompletionFunc("from", a.completeStates)
+	_ = cmd.RegisterFlagCompletionFunc("env", cobra.NoFileCompletions)
 	return cmd
 }
 
-func (a *App) makeBranch(cmd *cobra.Command, w *workspace.Workspace, name, from string) error {
+func (a *App) makeBranch(cmd *cobra.Command, w *workspace.Workspace, name, from, env string) error {
 	at := w.Base
 	if from != "" {
 		var err error
@@ -49,7 +55,11 @@ func (a *App) makeBranch(cmd *cobra.Command, w *workspace.Workspace, name, from 
 	if from == "" {
 		from = workspace.Label(at)
 	}
-	if err := w.Chest.AddBranch(cmd.Context(), ledger.Branch{Name: name, Tip: at.ID, Origin: from, Author: w.Person, Time: a.Now()}); err != nil {
+	branch := ledger.Branch{Name: name, Tip: at.ID, Origin: from, Author: w.Person, Time: a.Now()}
+	if env != "" {
+		return a.makeFresh(cmd.Context(), w, branch, at, env)
+	}
+	if err := w.Chest.AddBranch(cmd.Context(), branch); err != nil {
 		return err
 	}
 	if a.json {
@@ -57,6 +67,27 @@ func (a *App) makeBranch(cmd *cobra.Command, w *workspace.Workspace, name, from 
 		return nil
 	}
 	a.say("Branch %s begins at %s. Work on it with oaken switch %s.", a.paint(strong, name), workspace.Label(at), name)
+	return nil
+}
+
+// makeFresh makes a branch with an environment of its own.
+func (a *App) makeFresh(ctx context.Context, w *workspace.Workspace, b ledger.Branch, at ledger.Commit, target string) error {
+	show := a.bar.show(a)
+	f, err := a.mover(w).Branch(ctx, b, at, target, func(step, of int) {
+		if show != nil {
+			show("running steps", step, of)
+		}
+	})
+	a.bar.clear()
+	if err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.branch/1", "branch": b.Name, "tip": f.Commit.ID.String(), "environment": environmentJSON(f.Environment)})
+		return nil
+	}
+	a.say("Branch %s begins at %s. Work on it with oaken switch %s.", a.paint(strong, b.Name), workspace.Label(at), b.Name)
+	a.say("Its environment %s is %s: %s done, it holds what %s declares.", a.paint(strong, f.Environment.Name), target, count(f.Steps, "step"), workspace.Label(at))
 	return nil
 }
 

@@ -10,25 +10,27 @@ import (
 
 func newLock(a *App) *cobra.Command {
 	var reason string
+	var fresh bool
 	cmd := &cobra.Command{
-		Use:   "lock PATH...",
+		Use:   "lock ADDRESS...",
 		Short: "Reserve artifacts before editing them",
-		Long: `Reserve files or folders for yourself in this workspace, all or none. Files whose
-policy requires a lock become writable. The lock ends when you commit them, or
-with oaken unlock.`,
-		Example:           "  oaken lock exhibit/reef.glb\n  oaken lock exhibit/sounds -m \"mixing the surf anew\"",
+		Long: `Reserve files, folders or single objects for yourself in this workspace, all or none.
+Files whose policy requires a lock become writable. An object is an address such as
+database::table:feeding: on a shared database it tells the others that you are at
+work on it. The lock ends when you commit what it covers, or with oaken unlock.`,
+		Example:           "  oaken lock exhibit/reef.glb\n  oaken lock database::table:feeding\n  oaken lock exhibit/sounds -m \"mixing the surf anew\"",
 		GroupID:           groupDaily,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
+			return a.withAddresses(cmd.Context(), args, fresh, func(w *workspace.Workspace, paths []string) error {
 				if err := w.Lock(cmd.Context(), paths, reason); err != nil {
 					return err
 				}
 				if a.json {
 					unmerged := []string{}
 					for _, p := range paths {
-						if !w.Merges(p) {
+						if !workspace.IsObject(p) && !w.Merges(p) {
 							unmerged = append(unmerged, p)
 						}
 					}
@@ -37,7 +39,7 @@ with oaken unlock.`,
 				}
 				for _, p := range paths {
 					a.say("%s is locked for %s in %s.", a.paint(strong, p), w.Person, w.Name)
-					if !w.Merges(p) {
+					if !workspace.IsObject(p) && !w.Merges(p) {
 						a.say("  Its kind can't be merged: two edits at once mean that one is lost.")
 					}
 				}
@@ -46,19 +48,20 @@ with oaken unlock.`,
 		},
 	}
 	cmd.Flags().StringVarP(&reason, "message", "m", "", "say why: `TEXT`")
+	cmd.Flags().BoolVar(&fresh, "new", false, "lock an object that is still to come")
 	return cmd
 }
 
 func newUnlock(a *App) *cobra.Command {
 	return &cobra.Command{
-		Use:               "unlock PATH...",
+		Use:               "unlock ADDRESS...",
 		Short:             "Give locks back",
 		Example:           "  oaken unlock exhibit/reef.glb",
 		GroupID:           groupDaily,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: a.completeLocks,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
+			return a.withAddresses(cmd.Context(), args, true, func(w *workspace.Workspace, paths []string) error {
 				if err := w.Unlock(cmd.Context(), paths); err != nil {
 					return err
 				}

@@ -16,10 +16,23 @@ func (c *Chest) Locks(ctx context.Context) (out []ledger.Lock, err error) {
 	return out, Explain(err)
 }
 
-// Covers reports whether a lock on one path reaches another: the same path, or
-// one below it.
+// Covers reports whether a lock on one address reaches another: the same path, one
+// below it, or an element in it; the same element, one of its children, or a property.
 func Covers(locked, p string) bool {
+	_, _, object := strings.Cut(locked, "::")
+	if object {
+		return locked == p || strings.HasPrefix(p, locked+"/") || strings.HasPrefix(p, locked+".")
+	}
+	p, _, _ = strings.Cut(p, "::")
 	return locked == p || strings.HasPrefix(p, strings.TrimSuffix(locked, "/")+"/")
+}
+
+// tidyAddress gives an address in its one form.
+func tidyAddress(a string) string {
+	if strings.Contains(a, "::") {
+		return a
+	}
+	return path.Clean(a)
 }
 
 // Lock takes locks, all or none. A path that another workspace holds, or that
@@ -32,7 +45,7 @@ func (c *Chest) Lock(ctx context.Context, wanted []ledger.Lock) error {
 			return err
 		}
 		for _, w := range wanted {
-			w.Address = path.Clean(w.Address)
+			w.Address = tidyAddress(w.Address)
 			mine := false
 			for _, h := range held {
 				if !Covers(h.Address, w.Address) && !Covers(w.Address, h.Address) {
@@ -68,7 +81,7 @@ func (c *Chest) Unlock(ctx context.Context, holder, workspace string, addresses 
 			return err
 		}
 		for _, a := range addresses {
-			a = path.Clean(a)
+			a = tidyAddress(a)
 			for _, h := range held {
 				if h.Address == a && (h.Holder != holder || h.Workspace != workspace) {
 					return fault.New(fault.Refused, "Only the holder gives a lock back.", "%s is locked by %s.", a, HolderText(h))

@@ -131,6 +131,10 @@ func (w *Workspace) checkPaths(ctx context.Context, paths []string, chosen []Cha
 
 // record stores the chosen changes and publishes a commit of them on top of the base.
 func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions, merged ledger.ID) (*Committed, error) {
+	objects, err := w.lockedObjects(ctx, chosen)
+	if err != nil {
+		return nil, err
+	}
 	release, err := w.Chest.Hold(ctx, false)
 	if err != nil {
 		return nil, err
@@ -150,7 +154,7 @@ func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions
 		return nil, chest.Explain(err)
 	}
 	warnings = append(warnings, w.lonely(chosen)...)
-	released, err := w.lockedBy(ctx, chosen)
+	released, err := w.lockedBy(ctx, chosen, objects)
 	if err != nil {
 		return nil, err
 	}
@@ -309,13 +313,17 @@ func unstored(p string, err error) error {
 	return fault.New(fault.Failed, "Nothing was recorded. Check the disk and the rights, and commit again.", "%s can't be stored: %w.", p, err)
 }
 
-// lockedBy lists this workspace's locks that lie on changed paths. A lock on a
-// folder stays.
-func (w *Workspace) lockedBy(ctx context.Context, chosen []Change) ([]string, error) {
+// lockedBy lists this workspace's locks that lie on changed paths or objects. A lock on
+// a folder stays.
+func (w *Workspace) lockedBy(ctx context.Context, chosen []Change, objects []string) ([]string, error) {
 	locks, err := w.Chest.Locks(ctx)
 	var out []string
 	for _, l := range locks {
 		if !w.holds(l) {
+			continue
+		}
+		if IsObject(l.Address) && slices.ContainsFunc(objects, func(o string) bool { return chest.Covers(l.Address, o) }) {
+			out = append(out, l.Address)
 			continue
 		}
 		if slices.ContainsFunc(chosen, func(c Change) bool {

@@ -13,8 +13,8 @@ import (
 	"oakenchest/core/state"
 )
 
-// Lock takes locks on project paths for this workspace, all or none, and makes
-// their files writable. A path must exist here or in the base.
+// Lock takes locks on project paths and addresses of elements for this workspace, all or
+// none, and makes files writable. A path must exist here or in the base.
 func (w *Workspace) Lock(ctx context.Context, paths []string, reason string) error {
 	files, err := w.known(ctx)
 	if err != nil {
@@ -22,7 +22,7 @@ func (w *Workspace) Lock(ctx context.Context, paths []string, reason string) err
 	}
 	var wanted []ledger.Lock
 	for _, p := range paths {
-		if !anyUnder(files, p) {
+		if !IsObject(p) && !anyUnder(files, p) {
 			return fault.New(fault.Usage, "Check the spelling; oaken locks PATTERN and oaken changes show paths as the project has them.", "There is no %s in this project.", p)
 		}
 		wanted = append(wanted, ledger.Lock{Address: p, Holder: w.Person, Workspace: w.Name, Since: w.host.Now(), Reason: reason})
@@ -166,7 +166,9 @@ func (w *Workspace) checkLocks(ctx context.Context, changes []Change) error {
 	if err != nil {
 		return err
 	}
+	paths := make([]string, 0, len(changes))
 	for _, c := range changes {
+		paths = append(paths, c.Path)
 		for _, p := range []string{c.Path, c.From} {
 			if p == "" || p == c.Path && (c.State == New || c.State == Moved) || w.covered(locks, p) {
 				continue
@@ -181,5 +183,5 @@ func (w *Workspace) checkLocks(ctx context.Context, changes []Change) error {
 			}
 		}
 	}
-	return nil
+	return w.checkObjectLocks(ctx, locks, paths)
 }

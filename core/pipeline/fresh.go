@@ -1,0 +1,133 @@
+package pipeline
+
+import (
+	"context"
+	"errors"
+	"strings"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/environment"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
+	"oakenchest/core/workspace"
+)
+
+// Fresh is a branch with an environment of its own.
+type Fresh struct {
+	Environment manifest.Environment
+	Commit      ledger.Commit
+	// Steps counts what was done to fill the environment.
+	Steps int
+}
+
+// Branch makes a branch at a commit, and an environment for it: an empty database,
+// into which everything that the commit declares is deployed, rows included. The
+// environment has the branch's name and is declared in a first commit of the branch.
+// What fails leaves neither branch nor database.
+func (m *Mover) Branch(ctx context.Context, b ledger.Branch, at ledger.Commit, target string, done func(step, of int)) (*Fresh, error) {
+	w := m.Workspace
+	env := manifest.Environment{Name: strings.ReplaceAll(b.Name, "/", "-"), Target: target}
+	if err := m.freshNames(ctx, b.Name, env.Name); err != nil {
+		return nil, err
+	}
+	kindName, err := environment.KindOf(target)
+	if err == nil {
+		err = environment.CheckTarget(target)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if env.Into = m.folderFor(kindName); env.Into == "" {
+		return nil, fault.New(fault.Usage, "Declare an environment of that sort first: oaken env add.", "The project has no folder of what %s could hold.", target)
+	}
+	if err := manifest.CheckEnvironment(env); err != nil {
+		return nil, fault.New(fault.Usage, "Choose another name for the branch.", "The environment can't be declared: %w.", err)
+	}
+	undo, err := environment.Create(ctx, m.Host, target)
+	if err != nil {
+		return nil, err
+	}
+	f := &Fresh{Environment: env}
+	if f.Steps, err = m.fill(ctx, env, at, done); err == nil {
+		f.Commit, err = m.declareOn(ctx, b, at, env)
+	}
+	if err != nil {
+		return nil, errors.Join(err, undo(context.WithoutCancel(ctx)))
+	}
+	return f, w.Chest.Deployed(ctx, 0, ledger.Deployment{Environment: env.Name, Commit: f.Commit.ID, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: "branch " + b.Name, Steps: f.Steps})
+}
+
+// freshNames refuses names that are taken, before anything is made.
+func (m *Mover) freshNames(ctx context.Context, branch, env string) error {
+	if err := chest.CheckName(branch); err != nil {
+		return err
+	}
+	if _, err := m.Workspace.Chest.Branch(ctx, branch); err == nil {
+		return fault.New(fault.Refused, "Choose another name.", "There is a branch %s already.", branch)
+	}
+	if _, err := m.Workspace.Manifest.Environment(env); err == nil {
+		return fault.New(fault.Refused, "Choose another name for the branch.", "There is an environment %s already.", env)
+	}
+	return nil
+}
+
+// folderFor gives the folder of the project that holds what a sort of target does.
+func (m *Mover) folderFor(kindName string) string {
+	for _, e := range m.Workspace.Manifest.Environments {
+		if k, err := environment.KindOf(e.Target); err == nil && k == kindName {
+			return e.Into
+		}
+	}
+	for _, a := range m.Workspace.Manifest.Artifacts {
+		if a.Kind == kindName && kindName != "" {
+			return a.Path
+		}
+	}
+	return ""
+}
+
+// fill deploys a commit into an empty environment.
+func (m *Mover) fill(ctx context.Context, env manifest.Environment, at ledger.Commit, done func(step, of int)) (int, error) {
+	d, err := m.reach(ctx, env)
+	if err != nil {
+		return 0, err
+	}
+	defer d.Close()
+	files, err := declared(ctx, m.Workspace.CommitState(at, workspace.Label(at)), env)
+	if err != nil {
+		return 0, err
+	}
+	p, err := d.Plan(ctx, files, nil)
+	if err != nil {
+		return 0, err
+	}
+	before, err := p.Before(ctx)
+	if err != nil {
+		return 0, err
+	}
+	for name := range before {
+		if name != "public/schema.sql" {
+			return 0, fault.New(fault.Refused, "Name a database that is not there yet, or an empty one.", "%s is not empty.", env.Target)
+		}
+	}
+	return len(p.Steps), p.Apply(ctx, func(step int) {
+		if done != nil {
+			done(step, len(p.Steps))
+		}
+	})
+}
+
+// declareOn makes the branch, with a commit that declares its environment.
+func (m *Mover) declareOn(ctx context.Context, b ledger.Branch, at ledger.Commit, env manifest.Environment) (ledger.Commit, error) {
+	w := m.Workspace
+	text, err := w.CommittedManifest(at)
+	if err != nil {
+		return ledger.Commit{}, err
+	}
+	b.Tip = at.ID
+	if err := w.Chest.AddBranch(ctx, b); err != nil {
+		return ledger.Commit{}, err
+	}
+	return w.CommitFiles(ctx, b.Name, at, map[string][]byte{manifest.Name: manifest.AddEnvironment(text, env)}, "The environment "+env.Name+" of the branch")
+}

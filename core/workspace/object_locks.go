@@ -1,0 +1,123 @@
+package workspace
+
+import (
+	"context"
+	"strings"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/state"
+)
+
+// IsObject says that an address names an element rather than a file or folder.
+func IsObject(address string) bool { return strings.Contains(address, "::") }
+
+// ObjectAddress gives the whole address of an element that a person named, as it is in
+// the workspace or in the base: table:feeding may stand for the only one of that name
+// in any schema. An element that is nowhere is refused, unless fresh says that it is
+// still to come.
+func (w *Workspace) ObjectAddress(ctx context.Context, text string, fresh bool) (string, error) {
+	a, err := element.ParseAddress(text)
+	if err != nil || len(a.Steps) == 0 {
+		return "", fault.New(fault.Usage, "Write PATH::type:key, as oaken inspect does.", "%q is no address of an object.", text)
+	}
+	a.Property = ""
+	var found []element.Address
+	for _, s := range []state.State{w.Work(), w.BaseState()} {
+		art, err := w.Reader().Read(ctx, s, a.Path)
+		if err != nil {
+			continue
+		}
+		found = occurrences(art.Reading.Root, a)
+		if len(found) == 1 {
+			return found[0].String(), nil
+		}
+		if len(found) > 1 {
+			return "", fault.New(fault.Usage, "Name it with its schema: "+found[0].String()+".", "%s could be any of %d objects.", text, len(found))
+		}
+	}
+	if fresh {
+		return a.String(), nil
+	}
+	return "", fault.New(fault.Usage, "Check the spelling; oaken inspect "+a.Path+" shows what there is. For an object that is still to come, add --new.", "There is no %s.", text)
+}
+
+// occurrences finds the elements that an address may mean: the one itself, or those in
+// schemas whose own address ends like it.
+func occurrences(root *element.Element, a element.Address) []element.Address {
+	if root.Find(a.Steps) != nil {
+		return []element.Address{a}
+	}
+	var out []element.Address
+	for _, s := range root.Children {
+		if s.Type == "schema" && s.Find(a.Steps) != nil {
+			full := element.Address{Path: a.Path}.Below(element.Step{Type: s.Type, Key: s.Key})
+			for _, st := range a.Steps {
+				full = full.Below(st)
+			}
+			out = append(out, full)
+		}
+	}
+	return out
+}
+
+// changedObjects gives the addresses of what differs between base and workspace in the
+// artifacts of paths, for those that somebody has locked an object in.
+func (w *Workspace) changedObjects(ctx context.Context, locks []ledger.Lock, paths []string) ([]string, error) {
+	units := map[string]bool{}
+	for _, l := range locks {
+		if path, _, object := strings.Cut(l.Address, "::"); object {
+			units[path] = true
+		}
+	}
+	var chosen []string
+	for _, p := range paths {
+		if u := w.Reader().Unit(p); units[u] {
+			chosen = append(chosen, u)
+			delete(units, u)
+		}
+	}
+	if len(chosen) == 0 {
+		return nil, nil
+	}
+	diffs, err := w.Reader().Compare(ctx, w.BaseState(), w.Work(), chosen)
+	var out []string
+	for _, d := range diffs {
+		for _, c := range d.Changes {
+			out = append(out, c.Address.String())
+		}
+	}
+	return out, err
+}
+
+// checkObjectLocks refuses changes of objects that somebody else has locked.
+func (w *Workspace) checkObjectLocks(ctx context.Context, locks []ledger.Lock, paths []string) error {
+	objects, err := w.changedObjects(ctx, locks, paths)
+	if err != nil {
+		return err
+	}
+	for _, o := range objects {
+		for _, l := range locks {
+			if IsObject(l.Address) && !w.holds(l) && chest.Covers(l.Address, o) {
+				return fault.New(fault.Refused, "Nothing was recorded. Ask "+l.Holder+", or take your change of it back.", "%s is locked by %s.", l.Address, chest.HolderText(l))
+			}
+		}
+	}
+	return nil
+}
+
+// lockedObjects gives the addresses of what chosen changes change, in artifacts in which
+// somebody has locked an object.
+func (w *Workspace) lockedObjects(ctx context.Context, chosen []Change) ([]string, error) {
+	locks, err := w.Chest.Locks(ctx)
+	if err != nil {
+		return nil, err
+	}
+	paths := make([]string, len(chosen))
+	for i, c := range chosen {
+		paths[i] = c.Path
+	}
+	return w.changedObjects(ctx, locks, paths)
+}
