@@ -17,7 +17,7 @@ import (
 )
 
 func newCapture(a *App) *cobra.Command {
-	var commit bool
+	var commit, mine bool
 	var message, item string
 	cmd := &cobra.Command{
 		Use:   "capture ENV",
@@ -25,7 +25,10 @@ func newCapture(a *App) *cobra.Command {
 		Long: `Read an environment and write what it holds into its folder of the project, one
 file for each object. Files of objects that are alike are not touched. oaken
 commit then records it; --commit does so at once, and makes no commit when
-nothing has changed, so that it can run every night.`,
+nothing has changed, so that it can run every night.
+
+On a shared database, capture tells who changed what: from the locks, and from the
+log that oaken env prepare sets up. --mine takes only your own changes.`,
 		Example:           "  oaken capture dev\n  oaken capture live --commit -m \"Nightly\"",
 		GroupID:           groupEnvironments,
 		Args:              cobra.ExactArgs(1),
@@ -38,7 +41,7 @@ nothing has changed, so that it can run every night.`,
 				return usage(cmd, "-m and --item go with --commit.")
 			}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				c, err := a.mover(w).Capture(cmd.Context(), args[0])
+				c, err := a.mover(w).Capture(cmd.Context(), args[0], mine)
 				if err != nil {
 					return err
 				}
@@ -54,6 +57,7 @@ nothing has changed, so that it can run every night.`,
 		},
 	}
 	cmd.Flags().BoolVar(&commit, "commit", false, "record what was captured")
+	cmd.Flags().BoolVar(&mine, "mine", false, "take only objects that you have locked or changed")
 	cmd.Flags().StringVarP(&message, "message", "m", "", "what the commit is for, `TEXT`")
 	cmd.Flags().StringVar(&item, "item", "", "the work item that the commit is for, `KEY`")
 	_ = cmd.RegisterFlagCompletionFunc("message", cobra.NoFileCompletions)
@@ -64,7 +68,7 @@ nothing has changed, so that it can run every night.`,
 func (a *App) showCaptured(w *workspace.Workspace, name string, c *pipeline.Capture, made *workspace.Committed) {
 	if a.json {
 		out := map[string]any{"schema": "oaken.capture/1", "environment": name, "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(c.Differences), "rescued": c.Rescued,
-			"untracked": append([]string{}, c.Untracked...), "commit": nil}
+			"untracked": append([]string{}, c.Untracked...), "commit": nil, "by": byJSON(c.By)}
 		if made != nil && len(made.Changes) > 0 {
 			out["commit"] = commitJSON(made.Commit)
 		}
@@ -79,9 +83,48 @@ func (a *App) showCaptured(w *workspace.Workspace, name string, c *pipeline.Capt
 		a.showDifferences(c.Differences, false)
 		a.sayRescued(c.Rescued)
 	}
+	a.showBy(c.By)
 	if made != nil {
 		a.showCommitted(w, made)
 	}
+}
+
+// showBy tells who is behind the objects that differ.
+func (a *App) showBy(list []pipeline.Attribution) {
+	if len(list) == 0 || a.quiet {
+		return
+	}
+	a.say("Who changed what:")
+	var rows [][]cell
+	for _, b := range list {
+		who, held, own := "", "", ""
+		if b.Login != "" {
+			who = b.Login + ", " + clock(b.At)
+			if b.Program != "" {
+				who += ", with " + oneLine(b.Program, 30)
+			}
+		}
+		if b.Holder != "" {
+			held = "locked by " + b.Holder + " in " + b.Workspace
+		}
+		if b.Mine {
+			own = "yours"
+		}
+		rows = append(rows, []cell{{b.Address, plain}, {who, plain}, {held, faint}, {own, good}})
+	}
+	a.table(a.Out, "  ", rows)
+}
+
+func byJSON(list []pipeline.Attribution) []any {
+	out := []any{}
+	for _, b := range list {
+		row := map[string]any{"address": b.Address, "login": b.Login, "program": b.Program, "time": nil, "holder": b.Holder, "workspace": b.Workspace, "mine": b.Mine}
+		if !b.At.IsZero() {
+			row["time"] = stamp(b.At)
+		}
+		out = append(out, row)
+	}
+	return out
 }
 
 // sayUntracked lists what an environment has and is not tracked.
@@ -96,9 +139,9 @@ func (a *App) sayUntracked(list []string) {
 }
 
 type deployOptions struct {
-	dryRun, allowLoss bool
-	script            string
-	fill              []string
+	dryRun, allowLoss, mine bool
+	script                  string
+	fill                    []string
 }
 
 // values reads the values of --fill.
@@ -132,7 +175,10 @@ func newDeploy(a *App) *cobra.Command {
 them, and carry them out in one transaction. Before it is committed, the result
 is read back and must be what was declared. STATE is the tip of the workspace's
 branch unless it is named. A step that would lose data is refused without
---allow-loss.`,
+--allow-loss, and what is lost is saved first; oaken rollback brings it back.
+
+On a shared database, --mine deploys only the objects that you have locked or
+changed there, and leaves all others as they are.`,
 		Example:           "  oaken deploy test --dry-run\n  oaken deploy test release:spring",
 		GroupID:           groupEnvironments,
 		Args:              cobra.RangeArgs(1, 2),
@@ -152,6 +198,7 @@ branch unless it is named. A step that would lose data is refused without
 		},
 	}
 	o.flags(cmd)
+	cmd.Flags().BoolVar(&o.mine, "mine", false, "deploy only objects that you have locked or changed")
 	return cmd
 }
 
@@ -168,7 +215,7 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 	if m.Fill, err = o.values(); err != nil {
 		return err
 	}
-	d, err := m.Prepare(ctx, env, c)
+	d, err := m.Prepare(ctx, env, c, o.mine)
 	if err != nil {
 		return err
 	}
@@ -253,6 +300,10 @@ func (a *App) showDeployed(d *pipeline.Deployment) {
 		if len(d.Plan.Begin) > 0 && !d.Plan.Steps[0].Before {
 			done += " in one transaction"
 		}
+	}
+	if d.Part {
+		a.say("%s. Your objects in %s are as %s declares them; the others were left.", done, d.Environment.Name, d.Label)
+		return
 	}
 	a.say("%s. %s and %s agree.", done, d.Environment.Name, d.Label)
 }

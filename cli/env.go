@@ -24,7 +24,7 @@ func newEnv(a *App) *cobra.Command {
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE:              func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(newEnvAdd(a), newEnvList(a), newEnvRemove(a))
+	cmd.AddCommand(newEnvAdd(a), newEnvList(a), newEnvRemove(a), newEnvPrepare(a))
 	return cmd
 }
 

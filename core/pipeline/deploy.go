@@ -35,6 +35,9 @@ type Deployment struct {
 	// Label says what is deployed, for people.
 	Label string
 	Plan  *environment.Plan
+	// Part says that only some objects are deployed, so that the environment need not hold
+	// what the commit declares.
+	Part bool
 	// Done says that the plan was carried out and the environment proven equal.
 	Done bool
 	// Saved is the folder in which what is lost was saved first; empty for none.
@@ -43,8 +46,9 @@ type Deployment struct {
 	driver environment.Driver
 }
 
-// Prepare computes what deploying a commit would do. Close the deployment.
-func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit) (*Deployment, error) {
+// Prepare computes what deploying a commit would do; with mine, only to the objects that
+// this person has changed or locked. Close the deployment.
+func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine bool) (*Deployment, error) {
 	env, d, err := m.open(ctx, name)
 	if err != nil {
 		return nil, err
@@ -53,6 +57,9 @@ func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit) (*Dep
 	files, err := declared(ctx, m.Workspace.CommitState(c, dep.Label), env)
 	if err == nil && len(files) == 0 {
 		err = fault.New(fault.Refused, "Capture an environment into it and commit, or deploy another state.", "%s holds nothing in %s, so there is nothing to deploy.", dep.Label, env.Into)
+	}
+	if err == nil && mine {
+		files, err = m.onlyMine(ctx, dep, files)
 	}
 	if err == nil {
 		dep.Plan, err = d.Plan(ctx, files, nil)
@@ -63,6 +70,22 @@ func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit) (*Dep
 	return dep, nil
 }
 
+// onlyMine gives what the environment holds, with this person's objects as they are
+// declared.
+func (m *Mover) onlyMine(ctx context.Context, d *Deployment, declared environment.Files) (environment.Files, error) {
+	d.Part = true
+	f, err := m.folderOf(d.Environment.Into, d.Environment.Target)
+	if err != nil {
+		return nil, err
+	}
+	got, err := d.driver.Capture(ctx, declared)
+	if err != nil {
+		return nil, err
+	}
+	files, _, err := m.mine(ctx, f, d.driver, got.Files, declared)
+	return files, err
+}
+
 // Close lets go of the environment.
 func (d *Deployment) Close() error { return d.driver.Close() }
 
@@ -70,7 +93,7 @@ func (d *Deployment) Close() error { return d.driver.Close() }
 // holds what the commit declares, and records it.
 func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) error {
 	kept, err := m.carryOut(ctx, d, o)
-	if err != nil {
+	if err != nil || d.Part {
 		return err
 	}
 	return m.Workspace.Chest.Deployed(ctx, kept, ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: m.Workspace.Person, Workspace: m.Workspace.Name,

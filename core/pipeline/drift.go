@@ -47,7 +47,7 @@ func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
 	if err != nil {
 		return nil, err
 	}
-	out.Differences, err = m.Workspace.Reader().Compare(ctx, from, captured("env:"+name, env, got), []string{env.Into})
+	out.Differences, err = m.Workspace.Reader().Compare(ctx, from, folderState("env:"+name, env.Into, got.Files), []string{env.Into})
 	if err != nil || len(got.Edits) == 0 {
 		return out, err
 	}
@@ -57,13 +57,4 @@ func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
 	}
 	out.Undo = plan.Steps
 	return out, nil
-}
-
-// captured is what was read of an environment, as a state.
-func captured(name string, env manifest.Environment, got *environment.Captured) state.State {
-	s := state.Memory{Name: name, Contents: map[string][]byte{}, Within: []string{env.Into}}
-	for file, data := range got.Files {
-		s.Contents[env.Into+"/"+file] = data
-	}
-	return s
 }

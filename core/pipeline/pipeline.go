@@ -6,6 +6,7 @@ package pipeline
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"strings"
 	"time"
@@ -61,19 +62,19 @@ func declared(ctx context.Context, s state.State, env manifest.Environment) (env
 	return out, nil
 }
 
-// live reads what an environment holds, beside what the workspace has of it.
-func (m *Mover) live(ctx context.Context, name string) (manifest.Environment, *environment.Captured, error) {
-	env, d, err := m.open(ctx, name)
-	if err != nil {
-		return env, nil, err
+// live reads what an environment holds, beside what the workspace has of it. The driver
+// stays open.
+func (m *Mover) live(ctx context.Context, name string) (env manifest.Environment, d environment.Driver, have environment.Files, got *environment.Captured, err error) {
+	if env, d, err = m.open(ctx, name); err != nil {
+		return env, nil, nil, nil, err
 	}
-	defer d.Close()
-	have, err := declared(ctx, m.Workspace.Work(), env)
-	if err != nil {
-		return env, nil, err
+	if have, err = declared(ctx, m.Workspace.Work(), env); err == nil {
+		got, err = d.Capture(ctx, have)
 	}
-	got, err := d.Capture(ctx, have)
-	return env, got, err
+	if err != nil {
+		return env, nil, nil, nil, errors.Join(err, d.Close())
+	}
+	return env, d, have, got, nil
 }
 
 // Capture is what came of capturing an environment.
@@ -88,6 +89,9 @@ type Capture struct {
 	Objects int
 	// Untracked lists what the environment has and no file can say.
 	Untracked []string
+	// By tells who is behind the objects that differed, by address; those that nothing is
+	// known of are not in it.
+	By []Attribution
 }
 
 // objects counts what has a file of its own: what a schema holds, not the schema.
@@ -104,14 +108,31 @@ func objects(root *element.Element) int {
 }
 
 // Capture brings what an environment holds into the workspace: one file for
-// each object. Files of objects that are alike are not touched.
-func (m *Mover) Capture(ctx context.Context, name string) (*Capture, error) {
-	env, got, err := m.live(ctx, name)
+// each object. Files of objects that are alike are not touched. With mine, only what
+// this person changed there comes.
+func (m *Mover) Capture(ctx context.Context, name string, mine bool) (*Capture, error) {
+	env, d, have, got, err := m.live(ctx, name)
 	if err != nil {
 		return nil, err
 	}
+	defer d.Close()
 	c := &Capture{Environment: env, Objects: objects(got.Tree), Untracked: got.Untracked}
-	c.Differences, err = m.Workspace.Reader().Compare(ctx, m.Workspace.Work(), captured("env:"+name, env, got), []string{env.Into})
+	f, err := m.folderOf(env.Into, env.Target)
+	if err != nil {
+		return nil, err
+	}
+	if mine {
+		files, by, err := m.mine(ctx, f, d, have, got.Files)
+		if err != nil {
+			return nil, err
+		}
+		c.By, got.Files, got.Edits = known(by), files, edits(have, files)
+	} else if len(got.Edits) > 0 {
+		if c.By, err = m.behind(ctx, f, d, have, got.Files); err != nil {
+			return nil, err
+		}
+	}
+	c.Differences, err = m.Workspace.Reader().Compare(ctx, m.Workspace.Work(), folderState("env:"+name, env.Into, got.Files), []string{env.Into})
 	if err != nil {
 		return nil, err
 	}
@@ -121,11 +142,11 @@ func (m *Mover) Capture(ctx context.Context, name string) (*Capture, error) {
 
 // State is an environment as a state: the files that a capture would leave.
 func (m *Mover) State(ctx context.Context, name string) (state.State, error) {
-	env, got, err := m.live(ctx, name)
+	env, d, _, got, err := m.live(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	return captured("env:"+name, env, got), nil
+	return folderState("env:"+name, env.Into, got.Files), d.Close()
 }
 
 // Has finds the commit that an environment holds: the workspace's own, the tip
