@@ -261,6 +261,9 @@ func (a *App) showPlan(d *pipeline.Deployment, source string) {
 		label += " (" + source + ")"
 	}
 	a.say("%s → %s, %s", label, a.paint(strong, d.Environment.Name), d.Environment.Target)
+	if !d.Unfinished.IsZero() {
+		a.say("  The deployment that began on %s did not end: what it did is there, and these steps go on from it. oaken rollback %s takes it back.", clock(d.Unfinished), d.Environment.Name)
+	}
 	if len(d.Plan.Steps) == 0 {
 		a.say("  nothing to do")
 	}

@@ -20,7 +20,9 @@ and deployed row by row.`,
 		Example: "  oaken rows track care.kind\n  oaken rows untrack care.kind",
 		GroupID: groupEnvironments,
 		Args:    cobra.NoArgs,
-		RunE:    func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE:              func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	cmd.AddCommand(newTrack(a), newUntrack(a))
 	return cmd

@@ -118,11 +118,17 @@ func (c *Chest) Deployed(ctx context.Context, kept int64, d ledger.Deployment) e
 	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.Finish(kept, d) }))
 }
 
+// Changed records that what was kept belongs to a change that is finished, and is no
+// deployment of a commit.
+func (c *Chest) Changed(ctx context.Context, kept int64) error {
+	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.Number(kept, ledger.Unnumbered) }))
+}
+
 // TakenBack records that an environment is as it was kept: the deployment that changed it
 // is undone.
 func (c *Chest) TakenBack(ctx context.Context, k ledger.Kept, author, workspace string, now time.Time) error {
 	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
-		if k.Deployment == 0 {
+		if k.Deployment <= 0 {
 			return tx.Forget(k.ID)
 		}
 		return tx.Undo(k, author, workspace, now)

@@ -103,15 +103,19 @@ func (d *mariadbDriver) Capture(ctx context.Context, have Files) (*Captured, err
 	if err != nil {
 		return nil, err
 	}
-	tree := d.settings.Scope.Apply(live.Root)
-	c := &Captured{Tree: tree, Untracked: live.Untracked}
 	told, err := mariadb.Parse(have)
+	tree := d.settings.Scope.Apply(live.Root)
+	if err == nil {
+		tree = d.settings.Scope.Align(tree, told.Root)
+	}
+	c := &Captured{Tree: tree, Untracked: live.Untracked}
 	switch {
 	case err != nil:
 		c.Edits = mariadb.Anew(have, tree)
 	case element.Compare(told.Root, tree) != nil:
 		if loaded, err := d.load(ctx, told); err == nil {
 			told.Root = d.settings.Scope.Apply(loaded.Root)
+			tree = d.settings.Scope.Align(tree, told.Root)
 		}
 		c.Edits = mariadb.Update(have, told, tree)
 	}

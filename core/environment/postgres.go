@@ -77,15 +77,19 @@ func (d *postgresDriver) Capture(ctx context.Context, have Files) (*Captured, er
 	if err != nil {
 		return nil, err
 	}
-	tree := d.settings.Scope.Apply(live.Root)
-	c := &Captured{Tree: tree, Untracked: live.Untracked}
 	told, err := postgres.Parse(have)
+	tree := d.settings.Scope.Apply(live.Root)
+	if err == nil {
+		tree = d.settings.Scope.Align(tree, told.Root)
+	}
+	c := &Captured{Tree: tree, Untracked: live.Untracked}
 	switch {
 	case err != nil:
 		c.Edits = postgres.Anew(have, tree)
 	case len(told.Places) > 0 && element.Compare(told.Root, tree) != nil:
 		if loaded, err := d.load(ctx, have, told); err == nil {
 			told.Root = d.settings.Scope.Apply(loaded.Root)
+			tree = d.settings.Scope.Align(tree, told.Root)
 		}
 		c.Edits = postgres.Update(have, told, tree)
 	case len(told.Places) == 0:

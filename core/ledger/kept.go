@@ -10,9 +10,13 @@ type Kept struct {
 	// Tree is the digest of the tree, in hexadecimal digits.
 	Tree string
 	// Deployment is the number of the deployment; 0 for one that was begun and not
-	// finished.
+	// finished, Unnumbered for one that is no deployment of a commit.
 	Deployment int64
 }
+
+// Unnumbered marks what was kept before an environment was changed otherwise than by the
+// deployment of a commit.
+const Unnumbered = -1
 
 func scanKept(scan func(...any) error) (Kept, error) {
 	var k Kept
@@ -61,6 +65,11 @@ func (tx *Tx) Finish(id int64, d Deployment) error {
 	if err != nil {
 		return err
 	}
+	return tx.Number(id, n)
+}
+
+// Number says which deployment what was kept belongs to.
+func (tx *Tx) Number(id, n int64) error {
 	k, err := scanKept(tx.tx.QueryRowContext(tx.ctx, keptFields+" where id = ?", id).Scan)
 	if err != nil {
 		return one(err)

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/environment"
@@ -43,6 +44,9 @@ type Deployment struct {
 	// Saved is the folder in which what is lost was saved first; empty for none.
 	Saved string
 
+	// Unfinished is when an earlier deployment began that did not end; zero for none.
+	Unfinished time.Time
+
 	driver environment.Driver
 }
 
@@ -64,10 +68,22 @@ func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine 
 	if err == nil {
 		dep.Plan, err = d.Plan(ctx, files, nil)
 	}
+	if err == nil {
+		dep.Unfinished, err = m.unfinished(ctx, name)
+	}
 	if err != nil {
 		return nil, errors.Join(err, d.Close())
 	}
 	return dep, nil
+}
+
+// unfinished tells when a deployment began that was cut off.
+func (m *Mover) unfinished(ctx context.Context, name string) (began time.Time, err error) {
+	k, ok, err := m.Workspace.Chest.LastKept(ctx, name)
+	if ok && k.Deployment == 0 {
+		began = k.Time
+	}
+	return began, err
 }
 
 // onlyMine gives what the environment holds, with this person's objects as they are
@@ -92,12 +108,24 @@ func (d *Deployment) Close() error { return d.driver.Close() }
 // Deploy carries a prepared deployment out, proves that the environment then
 // holds what the commit declares, and records it.
 func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) error {
+	if d.Part {
+		return m.change(ctx, d, o)
+	}
 	kept, err := m.carryOut(ctx, d, o)
-	if err != nil || d.Part {
+	if err != nil {
 		return err
 	}
 	return m.Workspace.Chest.Deployed(ctx, kept, ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: m.Workspace.Person, Workspace: m.Workspace.Name,
 		Time: m.Now(), Source: o.Source, Steps: len(d.Plan.Steps)})
+}
+
+// change carries out what is no deployment of a commit.
+func (m *Mover) change(ctx context.Context, d *Deployment, o DeployOptions) error {
+	kept, err := m.carryOut(ctx, d, o)
+	if err != nil || kept == 0 {
+		return err
+	}
+	return m.Workspace.Chest.Changed(ctx, kept)
 }
 
 // carryOut runs the steps of a deployment. Before that, what the environment holds and

@@ -281,7 +281,7 @@ type Outcome struct {
 // Settle carries the directions out: first in the environment, whole or not at all where
 // it can be, then in the workspace.
 func (m *Mover) Settle(ctx context.Context, s *Settlement, o DeployOptions) (*Outcome, error) {
-	if _, err := m.carryOut(ctx, s.Deployment, o); err != nil {
+	if err := m.change(ctx, s.Deployment, o); err != nil {
 		return nil, err
 	}
 	out := &Outcome{}

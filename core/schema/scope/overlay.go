@@ -11,7 +11,7 @@ import (
 // properties of tracked ones that make no difference.
 func (s Scope) Overlay(want, live *element.Element) *element.Element {
 	inScope := s.Apply(live)
-	return s.overlay(s.Apply(want), live, inScope)
+	return s.overlay(s.Align(s.Apply(want), live), live, inScope)
 }
 
 func (s Scope) overlay(want, live, inScope *element.Element) *element.Element {

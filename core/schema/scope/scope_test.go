@@ -93,3 +93,28 @@ func TestMistakesAreTold(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+func TestNamesThatTheEngineMadeMakeNoDifference(t *testing.T) {
+	table := func(names ...string) *element.Element {
+		e := made("table", "tank")
+		for i, n := range names {
+			e.Add(made("constraint", n, "definition", []string{"unique (code)", "foreign key (kind) references kind(id)"}[i]))
+		}
+		return (&element.Element{Type: "database"}).Add(made("schema", "care").Add(e))
+	}
+	s := Scope{Ignore: []string{"constraint-names"}}
+	like := table("tank_code_key", "tank_kind_fkey")
+	for _, c := range []struct {
+		names []string
+		same  bool
+	}{{[]string{"tank_code_key1", "old_kind_fkey"}, true}, {[]string{"one_code", "tank_kind_fkey"}, false}, {[]string{"tank_kind_fkey", "tank_code_key"}, false}} {
+		tree := table(c.names...)
+		got := s.Align(tree, like)
+		if (element.Compare(got, like) == nil) != c.same || element.Compare(tree, table(c.names...)) != nil {
+			t.Errorf("%v becomes %v", c.names, got.Dump())
+		}
+		if element.Compare(Scope{}.Align(tree, like), tree) != nil {
+			t.Error("names are aligned though they count")
+		}
+	}
+}
