@@ -300,7 +300,7 @@ func (a *App) showDeployed(d *pipeline.Deployment) {
 	done := "Nothing had to be done"
 	if n := len(d.Plan.Steps); n > 0 {
 		done = count(n, "step") + " done"
-		if len(d.Plan.Begin) > 0 && !d.Plan.Steps[0].Before {
+		if len(d.Plan.Begin) > 0 && !d.Plan.Steps[0].Before && !d.Plan.Steps[n-1].After {
 			done += " in one transaction"
 		}
 	}
@@ -317,11 +317,15 @@ func scriptText(d *pipeline.Deployment) string {
 	for _, sql := range d.Plan.Opening {
 		b.WriteString(sql + ";\n")
 	}
-	begun := false
+	begun, ended := false, false
 	for _, s := range d.Plan.Steps {
 		if !s.Before && !begun {
 			begun = true
 			b.WriteString("\n" + strings.Join(append(slices.Clone(d.Plan.Begin), ""), ";\n"))
+		}
+		if s.After && !ended {
+			ended = true
+			b.WriteString("\n" + strings.Join(append(slices.Clone(d.Plan.Closing), ""), ";\n"))
 		}
 		fmt.Fprintf(&b, "\n-- %s: %s [%s]\n", objectName(s.Address), s.What, s.Effect)
 		if s.Loss != "" {
@@ -331,9 +335,8 @@ func scriptText(d *pipeline.Deployment) string {
 			b.WriteString(stmt + ";\n")
 		}
 	}
-	b.WriteString("\n")
-	for _, sql := range d.Plan.Closing {
-		b.WriteString(sql + ";\n")
+	if !ended {
+		b.WriteString("\n" + strings.Join(append(slices.Clone(d.Plan.Closing), ""), ";\n"))
 	}
 	return b.String()
 }

@@ -88,6 +88,8 @@ type Settings struct {
 	Scratch string
 	// LockWait bounds how long a deployment waits for a lock.
 	LockWait time.Duration
+	// Online asks for steps that keep others out for no longer than they must.
+	Online bool
 	// Fill gives values for columns that are to take no null, by name of table and
 	// column: SQL expressions.
 	Fill map[string]string

@@ -256,7 +256,7 @@ func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, file
 	if renamed != nil {
 		live = renamed.Live
 	}
-	want := postgres.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill, Renamed: renamed}
+	want := postgres.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill, Renamed: renamed, Online: d.settings.Online}
 	steps, err := postgres.Plan(ctx, d.conn, live, want)
 	if r, ok := isRowsError(err); ok {
 		return nil, nil, inTheWay(r)
@@ -295,8 +295,11 @@ func (d *postgresDriver) failure(err error) error {
 		return nil
 	}
 	var half *postgres.HalfwayError
+	var after *postgres.AfterError
 	var pg *pgconn.PgError
 	switch {
+	case errors.As(err, &after):
+		return fault.New(fault.Failed, "All steps before it are done and kept. Correct what is in the way and deploy again; it goes on from there.", "The deployment failed at its last part: %w.", err)
 	case errors.As(err, &half):
 		return fault.New(fault.Failed, fmt.Sprintf("Deploy again to finish. Done already and kept: %s; all else is as it was.", half.Done[0].What), "The deployment failed: %w.", err)
 	case errors.As(err, &pg) && pg.Code == "55P03":

@@ -219,3 +219,80 @@ func TestMariaDBKeepsWhatWasDone(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// TestLongWorkComesAfterTheTransaction adds a foreign key and an index to a table with
+// rows that do not allow the key: all else is kept, and the next deployment goes on.
+func TestLongWorkComesAfterTheTransaction(t *testing.T) {
+	target, run := postgresDatabase(t)
+	run("create table public.kind (id int primary key); create table public.tank (id int primary key, kind int); insert into public.kind values (1); insert into public.tank values (1, 1), (2, 7)")
+	d := open(t, Host{}, target, Settings{Online: true})
+	c, err := d.Capture(t.Context(), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	files := with(c.Files, Files{"public/tables/tank.sql": []byte("create table public.tank (\n  id int primary key,\n  kind int constraint tank_kind references public.kind (id),\n  depth int,\n  constraint deep check (id > 0)\n);\n\ncreate index tank_by_kind on public.tank (kind);\n")})
+	plan := func() (out []string, p *Plan) {
+		p, err := d.Plan(t.Context(), files, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range p.Steps {
+			if s.After {
+				out = append(out, s.What)
+			}
+		}
+		return out, p
+	}
+	after, p := plan()
+	if strings.Join(after, ", ") != "validate the constraint, validate the constraint, create the index" && strings.Join(after, ", ") != "validate the constraint, create the index, validate the constraint" {
+		for _, s := range p.Steps {
+			t.Log(s.Address, s.What, s.Statements, s.After)
+		}
+		t.Errorf("planned afterwards: %v", after)
+	}
+	if err := p.Apply(t.Context(), nil); err == nil || !strings.Contains(err.Error(), "failed at its last part") || !strings.Contains(err.Error(), "violates foreign key") {
+		t.Fatalf("with rows in the way: %v", err)
+	}
+	run("insert into public.tank values (3, 1)") // the table is free, and the key holds for new rows
+	run("delete from public.tank where kind = 7")
+	if after, p = plan(); len(after) == 0 || len(after) != len(p.Steps) {
+		t.Errorf("left to do: %v of %d", after, len(p.Steps))
+	}
+	if err := p.Apply(t.Context(), nil); err != nil {
+		t.Fatal(err)
+	}
+	if after, p = plan(); len(p.Steps) != 0 {
+		t.Errorf("left to do in the end: %v", after)
+	}
+}
+
+// TestACutConnection ends the session in the middle of a deployment: the database is as
+// it was, and the next deployment does all of it.
+func TestACutConnection(t *testing.T) {
+	target, run := postgresDatabase(t)
+	run("create table public.old (id int)")
+	cut := false
+	d := open(t, Host{}, target, Settings{})
+	files := with(tank, Files{"public/tables/more.sql": []byte("create table more (id int primary key);\n"), "public/tables/old.sql": []byte("create table public.old (id int, n int);\n")})
+	p, err := d.Plan(t.Context(), files, nil)
+	if err != nil || len(p.Steps) != 3 {
+		t.Fatalf("%v, %v", p, err)
+	}
+	err = p.Apply(t.Context(), func(int) {
+		if !cut {
+			run("select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()")
+		}
+		cut = true
+	})
+	if fault.CodeOf(err) != fault.Unreachable || !strings.Contains(err.Error(), "was cut in the middle") {
+		t.Fatalf("the connection is cut: %v", err)
+	}
+	again := open(t, Host{}, target, Settings{})
+	p, err = again.Plan(t.Context(), files, nil)
+	if err != nil || len(p.Steps) != 3 {
+		t.Fatalf("afterwards: %v, %v", p, err)
+	}
+	if err := p.Apply(t.Context(), nil); err != nil {
+		t.Error(err)
+	}
+}

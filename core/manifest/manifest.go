@@ -118,6 +118,8 @@ type Environment struct {
 	Scratch string `toml:"scratch"`
 	// LockWait bounds the wait for a lock in a deployment: "10s".
 	LockWait string `toml:"lock-wait"`
+	// Online asks for deployments that keep others out for no longer than they must.
+	Online bool `toml:"online"`
 }
 
 // DefaultLockWait is how long a deployment waits for a lock unless it is said.

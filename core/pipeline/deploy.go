@@ -154,7 +154,7 @@ func (m *Mover) carryOut(ctx context.Context, d *Deployment, o DeployOptions) (k
 // whole says that a plan is carried out in one transaction or not at all.
 func whole(p *environment.Plan) bool {
 	for _, s := range p.Steps {
-		if s.Before {
+		if s.Before || s.After {
 			return false
 		}
 	}

@@ -40,7 +40,7 @@ func (m *Mover) open(ctx context.Context, name string) (manifest.Environment, en
 
 // reach opens an environment, which need not be declared.
 func (m *Mover) reach(ctx context.Context, env manifest.Environment) (environment.Driver, error) {
-	return environment.Open(ctx, m.Host, env.Target, environment.Settings{Scope: m.Workspace.Manifest.Scope(env.Into), Scratch: env.Scratch, LockWait: env.Wait(), Fill: m.Fill})
+	return environment.Open(ctx, m.Host, env.Target, environment.Settings{Scope: m.Workspace.Manifest.Scope(env.Into), Scratch: env.Scratch, LockWait: env.Wait(), Online: env.Online, Fill: m.Fill})
 }
 
 // declared gives the files below an environment's folder in a state.

@@ -37,6 +37,19 @@ func (e *HalfwayError) Error() string { return e.Err.Error() }
 // Unwrap gives the cause.
 func (e *HalfwayError) Unwrap() error { return e.Err }
 
+// AfterError says that everything is done and kept but a step that runs after the
+// transaction.
+type AfterError struct {
+	Step Step
+	Err  error
+}
+
+// Error gives the cause.
+func (e *AfterError) Error() string { return e.Err.Error() }
+
+// Unwrap gives the cause.
+func (e *AfterError) Unwrap() error { return e.Err }
+
 // ApplyOptions are the choices of Apply.
 type ApplyOptions struct {
 	// LockWait is how long a statement waits for a lock; zero for ever.
@@ -54,12 +67,15 @@ type ApplyOptions struct {
 // but for steps that had to be committed before; see HalfwayError. Without want, the
 // steps are declared statements themselves, and there is nothing to compare with.
 func Apply(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []Step, o ApplyOptions) (err error) {
-	var first []Step
+	var first, after []Step
 	rest := make([]Step, 0, len(steps))
 	for _, s := range steps {
-		if s.Before {
+		switch {
+		case s.Before:
 			first = append(first, s)
-		} else {
+		case s.After:
+			after = append(after, s)
+		default:
 			rest = append(rest, s)
 		}
 	}
@@ -91,7 +107,11 @@ func Apply(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []S
 	if _, err := conn.Exec(ctx, "begin", pgx.QueryExecModeSimpleProtocol); err != nil {
 		return EngineError(err)
 	}
-	err = inside(ctx, conn, want, rest, n, o)
+	soon := want
+	if want != nil {
+		soon = before(want, after)
+	}
+	err = inside(ctx, conn, soon, rest, n, o)
 	if err == nil {
 		_, err = conn.Exec(ctx, "commit", pgx.QueryExecModeSimpleProtocol)
 	}
@@ -99,7 +119,30 @@ func Apply(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []S
 		_, undo := conn.Exec(context.WithoutCancel(ctx), "rollback", pgx.QueryExecModeSimpleProtocol)
 		return errors.Join(err, undo)
 	}
-	return err
+	if err != nil || len(after) == 0 {
+		return err
+	}
+	return afterwards(ctx, conn, want, after, n+len(rest), o)
+}
+
+// afterwards runs the steps that come after the transaction, each by itself, and proves
+// the whole.
+func afterwards(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []Step, n int, o ApplyOptions) error {
+	for _, s := range steps {
+		if err := runStep(ctx, conn, s); err != nil {
+			if index, ok := strings.CutPrefix(s.What, "create the "); ok && index == "index" && !conn.IsClosed() { // what is half built is of no use
+				last := s.Address.Steps[len(s.Address.Steps)-1].Key
+				_, undo := conn.Exec(context.WithoutCancel(ctx), "drop index if exists "+ident(s.Address.Steps[0].Key, last), pgx.QueryExecModeSimpleProtocol)
+				err = errors.Join(err, undo)
+			}
+			return &AfterError{s, err}
+		}
+		n++
+		if o.Done != nil {
+			o.Done(n)
+		}
+	}
+	return prove(ctx, conn, want, o)
 }
 
 func inside(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []Step, n int, o ApplyOptions) error {
@@ -120,6 +163,11 @@ func inside(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []
 			return err
 		}
 	}
+	return prove(ctx, conn, want, o)
+}
+
+// prove reads the catalog, which must say what is wanted.
+func prove(ctx context.Context, conn *pgx.Conn, want *element.Element, o ApplyOptions) error {
 	if want == nil {
 		return nil
 	}

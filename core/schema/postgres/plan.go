@@ -43,6 +43,9 @@ type Wanted struct {
 	// Fill gives values for columns that are to take no null, by SCHEMA.TABLE.COLUMN:
 	// SQL expressions over the row.
 	Fill map[string]string
+	// Online asks for steps that keep others out for no longer than they must, where there
+	// are such; they run after the transaction.
+	Online bool
 }
 
 // planner computes the steps from a live database to a wanted one.
@@ -66,6 +69,7 @@ type planner struct {
 	inherits   map[string]bool     // wanted columns that come from above, of tables that come under another
 	steps      []Step
 	last       []Step
+	after      []Step
 	err        error
 }
 
@@ -128,7 +132,7 @@ func Plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]St
 	if p.err != nil {
 		return nil, p.err
 	}
-	steps := append(p.steps, p.last...)
+	steps := slices.Concat(p.steps, p.last, p.after)
 	if p.renamed != nil {
 		steps = append(slices.Clone(p.renamed.Steps), steps...)
 	}
@@ -190,6 +194,9 @@ func retypes(l, w *element.Element) bool {
 func (p *planner) mustRemake(l, w node) bool {
 	if l.e.Type == "column" {
 		return textOf(l.e, "generated") != textOf(w.e, "generated") && has(w.e, "generated") || has(l.e, "inherited") != has(w.e, "inherited") && has(w.e, "generated")
+	}
+	if onlyUnvalidated(l, w) {
+		return false
 	}
 	return textOf(l.e, "definition") != textOf(w.e, "definition") || textOf(l.e, "attached to") != textOf(w.e, "attached to") && has(l.e, "attached to") && !p.freed[l.o.id()]
 }

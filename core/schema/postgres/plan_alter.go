@@ -13,6 +13,7 @@ func (p *planner) alter(id string, l, w object) {
 	switch w.e.Type {
 	case "table":
 		p.alterTable(l, w)
+		p.validations(l, w)
 	case "view":
 		p.alterView(l, w)
 	case "sequence":

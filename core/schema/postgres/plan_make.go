@@ -153,6 +153,9 @@ func (p *planner) makePart(st statement, n node) {
 		p.addOrJoin(Step{Address: at(n), What: "complete it", Effect: effect, Statements: []string{st.sql}})
 		return
 	}
+	if p.gentle(st, n) {
+		return
+	}
 	switch n.e.Type {
 	case "index":
 		effect = Scans

@@ -41,11 +41,14 @@ func copyOf(t testing.TB, admin *pgx.Conn, from string) (string, *pgx.Conn, func
 }
 
 // deploy makes a live database hold what a catalog says, and gives the steps.
+// online says whether deploy plans for a database that is in use.
+var online bool
+
 func deploy(t testing.TB, conn *pgx.Conn, want *Catalog) ([]Step, error) {
 	t.Helper()
 	ctx := context.Background()
 	live := reading(t, conn)
-	w := Wanted{Root: all.Overlay(want.Root, live.Root), Columns: want.Columns}
+	w := Wanted{Root: all.Overlay(want.Root, live.Root), Columns: want.Columns, Online: online}
 	steps, err := Plan(ctx, conn, live, w)
 	if err != nil {
 		return nil, err

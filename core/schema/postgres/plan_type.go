@@ -188,7 +188,10 @@ func (p *planner) alterTable(l, w object) {
 	wr := &writer{o: w, id: own, apart: true}
 	for _, c := range sortedKids(w.e, "constraint") {
 		if p.fresh(sub(own, c)) && !wr.detach(c) {
-			p.add(node{w, c, true}, "add the constraint", Scans, w.addConstraint(c, false))
+			n, sql := node{w, c, true}, w.addConstraint(c, false)
+			if !p.gentle(statement{sql: sql}, n) {
+				p.add(n, "add the constraint", Scans, sql)
+			}
 		}
 	}
 	p.alterTableOptions(l, w, head)

@@ -11,7 +11,14 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"oakenchest/core/element"
+	"oakenchest/core/schema/schematest"
 )
+
+// generator writes random statements for PostgreSQL.
+func generator(r *rand.Rand) *schematest.Generator {
+	return &schematest.Generator{R: r, Quote: func(s string) string { return pgx.Identifier{s}.Sanitize() }, Retype: "alter table %s alter column %s type %s using null", DropIndex: "drop index %[1]s", Comment: "comment on table %s is 'comment %d'",
+		Types: []string{"int", "bigint", "text", "varchar(20)", "numeric(10,2)", "timestamptz", "date", "boolean", "jsonb", "text[]", "uuid", "double precision", "bytea", "interval", "inet", "bit(4)", "char(3)", "int4range"}}
+}
 
 // TestWanderingDatabases lets one database wander by random edits that people make, and
 // brings another along by computed deployments, now and then over several edits at
@@ -26,6 +33,8 @@ func TestWanderingDatabases(t *testing.T) {
 		seed = n
 	}
 	r := rand.New(rand.NewPCG(seed, 1))
+	g := generator(r)
+	defer func() { online = false }()
 	name, admin := base(t)
 	_, hand, dropHand := copyOf(t, admin, name)
 	defer dropHand()
@@ -37,6 +46,9 @@ func TestWanderingDatabases(t *testing.T) {
 	for deployments < most {
 		for range 1 + r.IntN(4) {
 			sql := edits[r.IntN(len(edits))]
+			if r.IntN(3) == 0 {
+				sql = "set local search_path = care; " + g.Edit(reading(t, hand).Root)
+			}
 			if strings.Contains(sql, "detach") || strings.Contains(sql, "no inherit") {
 				continue // together with other changes of the same tables it may be refused
 			}
@@ -52,6 +64,7 @@ func TestWanderingDatabases(t *testing.T) {
 		if r.IntN(5) == 0 {
 			want = past[r.IntN(len(past))]
 		}
+		online = r.IntN(2) == 0
 		s, err := deploy(t, conn, want)
 		if _, family := err.(*FamilyError); family {
 			refused++

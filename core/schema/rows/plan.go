@@ -315,7 +315,7 @@ func (a *acts) removal(s *step.Step, rows []int) {
 // Join puts the steps of rows where they belong among those of the schema: before what
 // wants the rows to be there, else at the end.
 func Join(schema, rows []step.Step) []step.Step {
-	i := slices.IndexFunc(schema, func(s step.Step) bool { return s.AfterRows })
+	i := slices.IndexFunc(schema, func(s step.Step) bool { return s.AfterRows || s.After })
 	if i < 0 {
 		i = len(schema)
 	}

@@ -32,6 +32,8 @@ type Step struct {
 	Statements []string
 	// Before says that the step must be committed before the others begin.
 	Before bool
+	// After says that the step runs by itself when the others have been committed.
+	After bool
 	// Mode is the sql_mode that a MariaDB step is made in; empty for the usual one.
 	Mode string
 	// AfterRows says that the step wants the tracked rows to be there: it adds a foreign
