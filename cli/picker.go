@@ -9,6 +9,7 @@ import (
 	tea "github.com/charmbracelet/bubbletea"
 	"github.com/mattn/go-runewidth"
 
+	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
 )
@@ -78,8 +79,11 @@ func (p *picker) key(key string) tea.Cmd {
 
 func (p *picker) direct(d pipeline.Direction) { p.objects[p.at].Direction = d }
 
+// details is how many lines tell what differs in the object at hand.
+const details = 8
+
 // room is how many objects fit on the terminal.
-func (p *picker) room() int { return max(p.height-6, 3) }
+func (p *picker) room() int { return max(p.height-8-details, 3) }
 
 func (p *picker) scroll() {
 	p.top = min(p.top, p.at)
@@ -126,8 +130,31 @@ func (p *picker) View() string {
 		}
 		fmt.Fprintf(&b, "%s %s  %s  %s  %s\n", mark, name, pad(o.Chest, chest), pad(o.Environment, there), p.app.paint(t, text))
 	}
-	fmt.Fprintf(&b, "\n%s", p.app.paint(faint, "← chest  → "+p.environment+"  del leave  tab all like this  enter carry out  esc change nothing"))
+	p.detail(&b)
+	fmt.Fprintf(&b, "\n%s", p.app.paint(faint, "← chest  → "+p.environment+"  del leave  space next  tab all like this  enter carry out  esc change nothing"))
 	return b.String()
+}
+
+// detail tells what differs in the object at hand.
+func (p *picker) detail(b *strings.Builder) {
+	o := p.objects[p.at]
+	var lines []string
+	for _, c := range o.Changes {
+		text, _ := changeText(c, func(_ string, v element.Value) string { return v.String() })
+		at := strings.TrimPrefix(c.Address.InPath("x").String(), "x::")
+		lines = append(lines, strings.TrimPrefix(at, "x")+"  "+text)
+	}
+	if len(lines) == 0 {
+		lines = []string{"only " + map[bool]string{true: p.environment, false: "the chest"}[o.Chest == pipeline.Missing || o.Chest == pipeline.Gone] + " has it"}
+	}
+	fmt.Fprintf(b, "\n%s\n", p.app.paint(strong, "In "+o.Address+", from the chest to "+p.environment))
+	for i, l := range lines {
+		if i == details-1 && len(lines) > details {
+			fmt.Fprintf(b, "  … and %s more\n", count(len(lines)-i, "change"))
+			break
+		}
+		fmt.Fprintf(b, "  %s\n", runewidth.Truncate(oneLine(l, 400), max(p.width-4, 20), "…"))
+	}
 }
 
 func pad(s string, width int) string {

@@ -11,6 +11,7 @@ import (
 
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
 
@@ -227,7 +228,7 @@ func (a *App) settleJSON(s *pipeline.Settlement, done *pipeline.Outcome, made *w
 	}
 	objects := []any{}
 	for _, o := range s.Plan.Objects {
-		objects = append(objects, map[string]any{"address": o.Address, "chest": o.Chest, "environment": o.Environment, "direction": o.Direction})
+		objects = append(objects, map[string]any{"address": o.Address, "chest": o.Chest, "environment": o.Environment, "direction": o.Direction, "changes": changeRows([]state.Difference{{Changes: o.Changes}})})
 	}
 	out := map[string]any{"schema": "oaken.settle/1", "environment": s.Plan.Environment, "objects": objects, "statements": []string{}, "done": done != nil, "files": []string{}, "rescued": "", "saved": "", "commit": nil}
 	if s.Deployment != nil {

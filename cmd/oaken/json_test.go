@@ -62,12 +62,19 @@ func TestEveryObjectIsDocumented(t *testing.T) {
 		}
 	}
 	for _, call := range []string{
-		"changes", "compare main work", "history", "history notes", "show main", "locks", "branch", "branch kelp", "release spring", "release list", "inspect notes/opening.txt", "kinds", "preset", "env list", "capture dev", "verify main main", "drift",
+		"changes", "compare main work", "history", "history notes", "show main", "locks", "branch", "branch kelp", "release spring", "release list", "inspect notes/opening.txt", "kinds", "preset", "env list", "capture dev", "verify main main", "drift", "settle dev", "rows track tank --from dev",
 		"deploy test --dry-run", "promote dev test", "health", "tidy", "usage", "inspect apps/rounds.app --summary", "compare main work --html ../page.html", "recipe try apps/rounds.app", "recipe check", "find reef", "authors notes/opening.txt", "lock exhibit/reef.glb", "unlock exhibit/reef.glb", "sync", "conflicts", "restore --rescued", "restore notes --from main",
 		"split apps/rounds.app ../parts", "join ../parts ../joined.app", "env add x sqlite:x.db", "env remove x", "switch nowhere", "demo ../story",
 	} {
 		ask(strings.Fields(call)...)
 	}
+	p.ok("deploy", "test", "--allow-loss")
+	p.sql("test.db", "insert into tank (name, litres) values ('extra', 100)")
+	p.write("database/rows/tank.csv", "id,name,litres\n")
+	p.ok("commit", "database", "-m", "no tanks")
+	p.run("deploy", "test", "--allow-loss")
+	ask("rollback", "test", "--lost", "lost")
+	ask("rollback", "test", "--dry-run")
 	p.write(sample.Notes, "one\n")
 	ask("discard", sample.Notes)
 	p.write(sample.Notes, "one\n")
@@ -86,7 +93,7 @@ func TestEveryObjectIsDocumented(t *testing.T) {
 	p = &project{t, out.dir}
 	ask("begin")
 	for name := range docs {
-		if !seen[name] && name != "oaken.open/1" {
+		if !seen[name] && name != "oaken.open/1" && name != "oaken.prepare/1" { // the one is asked for below, the other of a server
 			t.Errorf("%s is documented and never seen", name)
 		}
 	}

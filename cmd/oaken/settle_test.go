@@ -182,7 +182,9 @@ func TestOneSharedDatabase(t *testing.T) {
 	p.fails(4, "is locked by", "--as", "Tarek", "lock", "database")
 	p.ok("--as", "Tarek", "lock", "database::table:feeding")
 	p.says(p.ok("env", "prepare", "dev"), "keeps a log of changes from now on")
-	p.says(p.ok("env", "prepare", "dev"), "already")
+	if got := p.object("env", "prepare", "dev", "--json"); got["schema"] != "oaken.prepare/1" || got["environment"] != "dev" || got["log"] != true || got["changed"] != false {
+		t.Errorf("env prepare --json gives %v", got)
+	}
 	if out := p.ok("capture", "dev"); !strings.Contains(out, "none changed") {
 		t.Errorf("the log is captured:\n%s", out)
 	}

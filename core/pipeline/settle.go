@@ -65,6 +65,8 @@ type Settled struct {
 	Seen string `toml:"seen"`
 	// Direction is what is to be done.
 	Direction Direction `toml:"direction"`
+	// Changes lead from the chest's version to the environment's, when both have one.
+	Changes []element.Change `toml:"-"`
 }
 
 // SettlePlan lists what differs, and what is to become of it. As a file it is TOML.
@@ -142,6 +144,9 @@ func (m *Mover) compareSides(ctx context.Context, s *Settlement, prefer Prefer) 
 			changedHere, changedThere = inChest && !inEnvironment, inEnvironment && !inChest
 		}
 		o.Direction = direction(prefer, changedHere, changedThere, base != nil)
+		if x, y := s.here.objects[address], s.there.objects[address]; x.e != nil && y.e != nil {
+			o.Changes = element.Compare(x.e, y.e).Changes("")
+		}
 		s.Plan.Objects = append(s.Plan.Objects, o)
 	}
 	return nil

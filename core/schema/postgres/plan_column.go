@@ -1,8 +1,11 @@
 package postgres
 
 import (
+	"errors"
 	"fmt"
 	"strings"
+
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"oakenchest/core/element"
 )
@@ -247,13 +250,22 @@ func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to str
 		return // a type that is not there yet: what does not fit, fails
 	}
 	name, table := p.columnNow(w, c), p.tableNow(w)
-	var rows int64
-	err := p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(*) from %s where %s is not null and (%s::%s)::text is distinct from %s::text and (%s::%s)::%s is distinct from %s", table, name, name, to, name, name, to, from, name)).Scan(&rows)
+	cast := name + "::" + to
+	changed := func() (rows int64, err error) {
+		return rows, p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(*) from %s where %s is not null and (%s)::text is distinct from %s::text and (%s)::%s is distinct from %s", table, name, cast, name, cast, from, name)).Scan(&rows)
+	}
+	rows, err := changed()
+	if castless(p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(%s) from %s where false", cast, table)).Scan(new(int64))) {
+		cast = name + "::text::" + to
+		for i, sql := range s.Statements {
+			s.Statements[i] = strings.Replace(sql, " using "+ident(c.Key)+"::"+to, " using "+ident(c.Key)+"::text::"+to, 1)
+		}
+	}
 	if err != nil {
 		var total int64
 		if p.conn.QueryRow(p.ctx, "select count(*) from "+table+" where "+name+" is not null").Scan(&total); total > 0 {
-			if cast := p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(%s::%s) from %s", name, to, table)).Scan(&rows); cast != nil {
-				p.fail(&RowsError{Table: w.name(), Column: name, Rows: total, Reason: fmt.Sprintf("its values can't become %s (%v)", to, EngineError(cast))})
+			if refused := p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(%s) from %s", cast, table)).Scan(&rows); refused != nil {
+				p.fail(&RowsError{Table: w.name(), Column: name, Rows: total, Reason: fmt.Sprintf("its values can't become %s (%v)", to, EngineError(refused))})
 			}
 		}
 		return
@@ -262,4 +274,10 @@ func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to str
 		s.Effect, s.Loss = Loses, fmt.Sprintf("column %s.%s has %s that change as %s", w.name(), name, counted(rows, "value"), to)
 		s.Saves = []Save{{Table: table, Column: name}}
 	}
+}
+
+// castless says that the engine knows no way from one type to another.
+func castless(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && pg.Code == "42846"
 }

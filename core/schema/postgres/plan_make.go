@@ -196,19 +196,28 @@ func (p *planner) makePartition(st statement, n node) (sql string, whole bool) {
 		return "", false
 	case n.e.Type == "index" && strings.HasPrefix(st.sql, "create "):
 		return p.rename(n.o, n.e), true
+	case n.e.Type == "constraint" && st.id == sub(own, n.e):
+		return "", false // has its name from the statement of the table
 	}
 	return st.sql, true
 }
 
 // automatic says that a key or index of a new partition comes from one that the table
-// above has.
+// above has, or gets by itself in the same way.
 func (p *planner) automatic(k *element.Element) bool {
 	parent := textOf(k, "attached to")
 	if parent == "" {
 		return false
 	}
-	id, _ := p.byIndexName(parent)
-	return id != "" && !p.down[id]
+	if id, _ := p.byIndexName(parent); id != "" && !p.down[id] {
+		return true
+	}
+	for id, n := range p.want {
+		if n.part && (n.e.Type == "index" || n.e.Type == "constraint") && ident(n.o.schema, n.e.Key) == parent {
+			return p.fresh(id) && p.fresh(n.o.id()) && has(n.o.e, "partition of") && p.automatic(n.e)
+		}
+	}
+	return false
 }
 
 // rename writes what gives the index that the engine made for a partition its name.

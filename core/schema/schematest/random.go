@@ -64,6 +64,9 @@ func (g *Generator) tables(root *element.Element) (list []table, views []string)
 			case "column":
 				t.columns = append(t.columns, g.Quote(k.Key))
 			case "index":
+				if k.Key == "primary" {
+					continue // MariaDB drops one that a foreign key needs, and can't make that anew
+				}
 				t.indexes = append(t.indexes, g.Quote(k.Key))
 			case "constraint":
 				t.checks = append(t.checks, g.Quote(k.Key))
