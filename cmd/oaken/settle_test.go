@@ -234,3 +234,60 @@ func TestOneSharedDatabase(t *testing.T) {
 	p.ok("env", "add", "file", "sqlite:x.db", "--into", "small")
 	p.fails(4, "can't keep a log", "env", "prepare", "file")
 }
+
+func TestAPlainFolderIsSettledAndTakenBack(t *testing.T) {
+	p := empty(t)
+	p.ok("begin")
+	p.ok("env", "add", "site", "folder:site", "--into", "exhibit")
+	p.write("exhibit/a.txt", "one\n")
+	p.write("exhibit/b.txt", "two\n")
+	p.ok("commit", "-m", "First")
+	p.ok("deploy", "site")
+	p.write("site/a.txt", "changed there\n")
+	p.write("site/new.txt", "new there\n")
+	p.write("exhibit/b.txt", "changed here\n")
+	out := strings.Join(strings.Fields(p.ok("settle", "site")), " ")
+	p.says(out, `file:"a.txt" as deployed edited ← to the chest`, `file:"b.txt" edited as deployed → to site`, `file:"new.txt" missing new ← to the chest`)
+	p.ok("settle", "site", "--yes", "--commit", "-m", "Agreed")
+	if p.read("exhibit/a.txt") != "changed there\n" || p.read("site/b.txt") != "changed here\n" || p.read("exhibit/new.txt") != "new there\n" {
+		t.Error("the files did not go where they should")
+	}
+	p.ok("drift", "site", "--check")
+	p.write("exhibit/a.txt", "three\n")
+	p.ok("discard", "exhibit/a.txt")
+	p.write("exhibit/c.txt", "c\n")
+	p.ok("commit", "-m", "More")
+	p.ok("deploy", "site")
+	p.ok("rollback", "site", "--allow-loss")
+	if p.has("site/c.txt") || p.read("site/b.txt") != "changed here\n" {
+		t.Error("the folder is not as it was")
+	}
+	p.fails(4, "is no database", "rows", "track", "x", "--from", "site")
+	p.fails(2, "no environment that is a database", "rows", "track", "x")
+}
+
+// TestHostileNamesOfRows tracks a table whose names could break out of every statement.
+func TestHostileNamesOfRows(t *testing.T) {
+	bothServers(t, func(t *testing.T, s server) {
+		q := func(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
+		if s.engine == "mysql" {
+			q = func(name string) string { return "`" + name + "`" }
+		}
+		table, column := `it's "a"; drop table x; --`, "水 槽,\\"
+		p := empty(t)
+		dev, test := s.database(t), s.database(t)
+		s.run(t, dev, "create table "+q(table)+" ("+q(column)+" varchar(20) primary key, "+q("select")+" varchar(40)); insert into "+q(table)+" values ('a''b', 'x\"; drop table y; --'), ('', 'back\\\\slash');")
+		p.ok("begin")
+		p.ok("env", "add", "dev", s.target(dev))
+		p.ok("capture", "dev")
+		p.ok("rows", "track", table)
+		p.ok("commit", "-m", "As it is")
+		p.ok("env", "add", "test", s.target(test))
+		p.ok("deploy", "test")
+		p.ok("verify", "main", "env:dev", "env:test")
+		s.run(t, test, "update "+q(table)+" set "+q("select")+" = null;")
+		p.says(p.ok("compare", "work", "env:test"), "row:a'b.select", `row:"\"\"".select`, "(none)")
+		p.ok("deploy", "test")
+		p.ok("verify", "main", "env:dev", "env:test")
+	})
+}

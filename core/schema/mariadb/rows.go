@@ -74,7 +74,10 @@ func rowsColumn(c *element.Element) rows.Column {
 			}
 			return literal(s)
 		}
+	case "tinyint", "smallint", "mediumint", "int", "bigint", "decimal", "double":
+		out.Literal = rows.Number(literal)
 	case "float":
+		out.Literal = rows.Number(literal)
 		out.Read = "cast(" + name + " as double)" // the engine writes six digits of a float
 		out.Decode = shortFloat
 	}

@@ -67,6 +67,10 @@ func (o object) rowsTable() rows.Table {
 func rowsColumn(c *element.Element) rows.Column {
 	name := ident(c.Key)
 	out := rows.Column{Name: c.Key, SQL: name, Read: name, Type: textOf(c, "type"), Literal: literal}
+	switch sort, _, _ := strings.Cut(out.Type, "("); sort {
+	case "smallint", "integer", "bigint", "numeric", "real", "double precision":
+		out.Literal = rows.Number(literal)
+	}
 	if typ := out.Type; typ == "text" || strings.HasPrefix(typ, "character") || typ == "name" {
 		out.Order = name + ` collate "C"`
 	}

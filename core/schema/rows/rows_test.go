@@ -187,6 +187,14 @@ func TestFilesOfRowsInAFolder(t *testing.T) {
 	}
 }
 
+func TestNumbersStandBare(t *testing.T) {
+	for in, want := range map[string]string{"5": "5", "-12.50": "-12.50", "0": "0", "-0": "'-0'", "-0.0": "'-0.0'", "1e3": "'1e3'", "NaN": "'NaN'", "1.": "'1.'", ".5": "'.5'", "123456789012345678": "'123456789012345678'", "": "''", "1 or 1": "'1 or 1'"} {
+		if got := Number(quoted)(in); got != want {
+			t.Errorf("%q is written %s, not %s", in, got, want)
+		}
+	}
+}
+
 func FuzzParse(f *testing.F) {
 	for _, s := range []string{"a,b\n1,\n\"\",\"x\ny\"\n", "a\r\n1\r\n", "\ufeffa\n\"\"\"\"", "a\n\n"} {
 		f.Add([]byte(s))

@@ -333,6 +333,9 @@ func compareWhole(a, b string) int {
 // keyText writes a row's key for people and as the key of its element: `3, north`. A
 // part that could be taken for several stands in quotes.
 func keyText(r Row, at []int) string {
+	if len(at) == 1 && r[at[0]].Text == "" {
+		return `""`
+	}
 	if len(at) == 1 {
 		return r[at[0]].Text
 	}

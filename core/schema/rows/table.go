@@ -242,3 +242,16 @@ func (t Table) arranged(have []string) []Column {
 	}
 	return out
 }
+
+// Number gives a function that writes values of a numeric column: those that are plain
+// numbers as they are, and others, such as 1e300, -0 and infinity, as other writes them.
+func Number(other func(string) string) func(string) string {
+	return func(s string) string {
+		digits := strings.TrimPrefix(s, "-")
+		before, after, point := strings.Cut(digits, ".")
+		if before == "" || len(digits) > 17 || point && after == "" || strings.Trim(before+after, "0123456789") != "" || s != digits && strings.Trim(digits, "0.") == "" {
+			return other(s)
+		}
+		return s
+	}
+}
