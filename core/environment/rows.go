@@ -75,7 +75,7 @@ func (d tracked) file(ctx context.Context, t rows.Table, have []byte) ([]byte, e
 	if broken != nil {
 		old = &rows.Sheet{}
 	}
-	data, err := rows.File(ctx, d.conn, t, old.Columns)
+	data, err := rows.File(ctx, d.conn, t, old.Columns, len(have))
 	if err != nil || bytes.Equal(data, have) {
 		return data, err
 	}

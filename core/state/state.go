@@ -7,13 +7,16 @@
 package state
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"path"
 	"slices"
 	"strings"
+	"sync"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
@@ -49,12 +52,33 @@ func ReadFile(s State, p string) ([]byte, error) {
 		return nil, err
 	}
 	defer r.Close()
-	data, err := io.ReadAll(io.LimitReader(r, kind.MaxFile+1))
-	if err == nil && len(data) > kind.MaxFile {
+	var data bytes.Buffer
+	data.Grow(sizeOf(r) + bytes.MinRead)
+	_, err = data.ReadFrom(io.LimitReader(r, kind.MaxFile+1))
+	if err == nil && data.Len() > kind.MaxFile {
 		err = fmt.Errorf("it is larger than %s", element.SizeText(kind.MaxFile))
 	}
-	return data, err
+	return data.Bytes(), err
 }
+
+// sizeOf gives the size in bytes of what is read, as far as it is known.
+func sizeOf(r io.Reader) int {
+	switch r := r.(type) {
+	case *os.File:
+		if info, err := r.Stat(); err == nil && info.Size() <= kind.MaxFile {
+			return int(info.Size())
+		}
+	case held:
+		return r.Len()
+	}
+	return 0
+}
+
+// held is content in memory.
+type held struct{ *bytes.Reader }
+
+// Close has nothing to let go of.
+func (held) Close() error { return nil }
 
 // Commit is the state of a commit.
 type Commit struct {
@@ -134,7 +158,7 @@ func (m Memory) Open(p string) (io.ReadCloser, error) {
 	if !ok {
 		return nil, fmt.Errorf("%s: %w", p, kind.ErrNoFile)
 	}
-	return io.NopCloser(strings.NewReader(string(data))), nil
+	return held{bytes.NewReader(data)}, nil
 }
 
 // Reader reads the artifacts of states.
@@ -383,8 +407,10 @@ func (r *Reader) readBeside(a, b *Snapshot, p string) (x, y *Artifact, ok bool) 
 	}
 	was.beside, is.beside = is, was
 	x, y = &Artifact{Path: p, Source: was}, &Artifact{Path: p, Source: is}
-	x.Reading, x.Kind, x.Why = r.Kinds.Read(k, was)
+	var first sync.WaitGroup
+	first.Go(func() { x.Reading, x.Kind, x.Why = r.Kinds.Read(k, was) })
 	y.Reading, y.Kind, y.Why = r.Kinds.Read(k, is)
+	first.Wait()
 	return x, y, true
 }
 

@@ -59,7 +59,10 @@ func besides(src kind.Source) map[string][]byte {
 	}
 	files := map[string][]byte{}
 	for _, name := range c.Beside().Files() {
-		if data, err := c.Beside().File(name); err == nil && rows.Owns(name) {
+		if !rows.Owns(name) {
+			continue
+		}
+		if data, err := c.Beside().File(name); err == nil {
 			files[name] = data
 		}
 	}

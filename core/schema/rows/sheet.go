@@ -141,19 +141,19 @@ func (p *parser) record(to []Value) ([]Value, error) {
 func (p *parser) field() (Value, error) {
 	rest := p.text[p.at:]
 	if !strings.HasPrefix(rest, `"`) {
-		n := strings.IndexAny(rest, ",\n")
-		if n < 0 {
-			n = len(rest)
+		n, odd := 0, false
+		for n < len(rest) && rest[n] != ',' && rest[n] != '\n' {
+			odd = odd || rest[n] == '"' || rest[n] == '\r' && !strings.HasPrefix(rest[n+1:], "\n")
+			n++
 		}
 		if n < len(rest) && rest[n] == '\n' && n > 0 && rest[n-1] == '\r' {
 			n--
 		}
 		p.at += n
-		text := rest[:n]
-		if strings.ContainsAny(text, "\"\r") {
+		if odd {
 			return Value{}, &LineError{p.line, errors.New("a value with a quote or a line break must stand in quotes")}
 		}
-		return Value{text, text == ""}, nil
+		return Value{rest[:n], n == 0}, nil
 	}
 	begin := p.line
 	doubled := false

@@ -220,9 +220,11 @@ func Write(ctx context.Context, conn Conn, t Table, what Selection, bare bool, t
 }
 
 // File gives all rows of a live table as the file that they have, in the order of the
-// key as the engine sees it, and the columns in the order that a file has already.
-func File(ctx context.Context, conn Conn, t Table, have []string) ([]byte, error) {
+// key as the engine sees it, and the columns in the order that a file has already. about is
+// the size in bytes that is expected.
+func File(ctx context.Context, conn Conn, t Table, have []string, about int) ([]byte, error) {
 	var b bytes.Buffer
+	b.Grow(about + about/16)
 	err := Write(ctx, conn, t, Selection{Columns: t.arranged(have), Ordered: true}, false, &b)
 	return b.Bytes(), err
 }

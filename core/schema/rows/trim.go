@@ -1,28 +1,28 @@
 package rows
 
 import (
+	"bytes"
 	"slices"
-	"strings"
 )
 
 // records walks over the records of a file without taking them apart.
 type records struct {
-	text     string
+	text     []byte
 	at, line int
 }
 
 // next gives a record with what ends it, and the line that it begins on; empty at the
 // end. A line end within quotes is not its end.
-func (r *records) next() (record string, line int) {
+func (r *records) next() (record []byte, line int) {
 	rest := r.text[r.at:]
 	line = r.line
 	n, quotes := 0, 0
 	for n < len(rest) {
-		end := strings.IndexByte(rest[n:], '\n') + 1
+		end := bytes.IndexByte(rest[n:], '\n') + 1
 		if end == 0 {
 			end = len(rest) - n
 		}
-		quotes += strings.Count(rest[n:n+end], `"`)
+		quotes += bytes.Count(rest[n:n+end], quoteMark)
 		n += end
 		r.line++
 		if quotes%2 == 0 {
@@ -33,17 +33,19 @@ func (r *records) next() (record string, line int) {
 	return rest[:n], line
 }
 
+var quoteMark = []byte{'"'}
+
 // Trim gives the rows in which two files of the same columns differ, and leaves out
 // what is written alike in both. ok is false when the columns are not the same. Rows
 // that a file has in another order than that of the key may be given though they are
 // alike.
 func Trim(a, b []byte, key []string) (x, y *Sheet, ok bool, err error) {
-	ra, rb := &records{text: string(a), line: 1}, &records{text: string(b), line: 1}
+	ra, rb := &records{text: a, line: 1}, &records{text: b, line: 1}
 	head, _ := ra.next()
-	if other, _ := rb.next(); head != other {
+	if other, _ := rb.next(); !bytes.Equal(head, other) {
 		return nil, nil, false, nil
 	}
-	if x, err = Parse([]byte(head)); err != nil {
+	if x, err = Parse(head); err != nil {
 		return nil, nil, false, err
 	}
 	y = &Sheet{Columns: x.Columns}
@@ -53,28 +55,28 @@ func Trim(a, b []byte, key []string) (x, y *Sheet, ok bool, err error) {
 	}
 	p, lp := ra.next()
 	q, lq := rb.next()
-	for p != "" || q != "" {
-		if p == q {
+	for len(p) > 0 || len(q) > 0 {
+		if bytes.Equal(p, q) {
 			p, lp = ra.next()
 			q, lq = rb.next()
 			continue
 		}
 		var rowA, rowB Row
-		if p != "" {
+		if len(p) > 0 {
 			if rowA, err = x.recordRow(p, lp); err != nil {
 				return nil, nil, false, err
 			}
 		}
-		if q != "" {
+		if len(q) > 0 {
 			if rowB, err = x.recordRow(q, lq); err != nil {
 				return nil, nil, false, err
 			}
 		}
 		c := 0
 		switch {
-		case q == "":
+		case len(q) == 0:
 			c = -1
-		case p == "":
+		case len(p) == 0:
 			c = 1
 		default:
 			c = compareKeys(rowA, rowB, at)
@@ -92,8 +94,8 @@ func Trim(a, b []byte, key []string) (x, y *Sheet, ok bool, err error) {
 }
 
 // recordRow takes one record apart.
-func (s *Sheet) recordRow(record string, line int) (Row, error) {
-	p := &parser{text: record, line: line}
+func (s *Sheet) recordRow(record []byte, line int) (Row, error) {
+	p := &parser{text: string(record), line: line}
 	row, err := p.record(nil)
 	if err == nil && len(row) != len(s.Columns) {
 		err = fieldsError(line, len(row), len(s.Columns))
@@ -103,9 +105,9 @@ func (s *Sheet) recordRow(record string, line int) (Row, error) {
 
 // InOrder says that the rows of a file stand in the order of the key.
 func InOrder(data []byte, key []string) bool {
-	r := &records{text: string(data), line: 1}
+	r := &records{text: data, line: 1}
 	head, _ := r.next()
-	s, err := Parse([]byte(head))
+	s, err := Parse(head)
 	if err != nil {
 		return false
 	}
@@ -115,8 +117,10 @@ func InOrder(data []byte, key []string) bool {
 	}
 	n := slices.Max(at) + 1
 	var last, now Row
-	for record, line := r.next(); record != ""; record, line = r.next() {
-		p := &parser{text: record, line: line}
+	text := string(data)
+	for from := r.at; from < len(text); from = r.at {
+		_, line := r.next()
+		p := &parser{text: text[from:r.at], line: line}
 		if now, err = p.first(n, now[:0]); err != nil {
 			return false
 		}
@@ -143,6 +147,6 @@ func (p *parser) first(n int, to Row) (Row, error) {
 
 // Header gives the line of names of a file.
 func Header(data []byte) []byte {
-	head, _ := (&records{text: string(data)}).next()
-	return data[:len(head)]
+	head, _ := (&records{text: data}).next()
+	return head
 }
