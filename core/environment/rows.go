@@ -83,7 +83,7 @@ func (d tracked) file(ctx context.Context, t rows.Table, have []byte) ([]byte, e
 		switch same, kept, ok := d.apart(ctx, t, data, have); {
 		case ok && same:
 			return have, nil
-		case ok && !kept && rows.InOrder(data, t.Key):
+		case ok && !kept && (t.Counted() || rows.InOrder(data, t.Key)):
 			return data, nil
 		}
 	}

@@ -2,9 +2,11 @@ package postgres
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"oakenchest/core/element"
+	"oakenchest/core/schema/sqltext"
 )
 
 func (b *builder) namespace(r row) error {
@@ -361,12 +363,36 @@ func (b *builder) policy(r row) error {
 	return nil
 }
 
+// sortedStatistics puts the columns in the definition of extended statistics by name,
+// then expressions: their order means nothing, and the engine tells them as the columns
+// stand in the table.
+func sortedStatistics(sql string) string {
+	ts, err := Dialect.Scan(sql)
+	if err != nil {
+		return sql
+	}
+	c := &sqltext.Cursor{Tokens: sqltext.Meaning(ts)}
+	head := c.Upto(func(c *sqltext.Cursor) bool { return c.Peek("on") })
+	c.Skip("on")
+	columns := commaTexts(c.Upto(func(c *sqltext.Cursor) bool { return c.Peek("from") }))
+	slices.SortStableFunc(columns, func(a, b string) int {
+		switch x, y := strings.HasPrefix(a, "("), strings.HasPrefix(b, "("); {
+		case x && !y:
+			return 1
+		case y && !x:
+			return -1
+		}
+		return strings.Compare(a, b)
+	})
+	return flat(head) + " on " + strings.Join(columns, ", ") + " " + flat(c.Rest())
+}
+
 func (b *builder) statistics(r row) error {
 	o, ok := b.rels[r.s(1)]
 	if !ok {
 		return nil
 	}
-	k := definition("statistics", r.s(2), r.s(4))
+	k := definition("statistics", r.s(2), sortedStatistics(r.s(4)))
 	setText(k, "schema", r.s(3))
 	setText(k, "target", r.s(5))
 	b.addPart("pg_statistic_ext", r.s(0), o, k)

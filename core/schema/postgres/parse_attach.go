@@ -82,6 +82,9 @@ func (r *reader) part(st declaration) error {
 	}
 	text := flat(st.c.Tokens)
 	text = strings.Replace(strings.Replace(strings.Replace(text, " concurrently ", " ", 1), " if not exists ", " ", 1), "create or replace ", "create ", 1)
+	if typ == "statistics" {
+		text = sortedStatistics(text)
+	}
 	e.Set("definition", element.TextValue(text))
 	e.Gist = clip(strings.TrimPrefix(text, "create "))
 	owner.Add(e)

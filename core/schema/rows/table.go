@@ -97,13 +97,14 @@ func (t Table) Address() element.Address {
 	return a.Below(element.Step{Type: SheetType, Key: t.Bare})
 }
 
-// names lists the columns' names.
-func (t Table) names() []string {
-	out := make([]string, len(t.Columns))
-	for i, c := range t.Columns {
-		out[i] = c.Name
+// Counted says that the key is whole numbers, which the engine orders as files are.
+func (t Table) Counted() bool {
+	for _, k := range t.Key {
+		if c, _ := t.Column(k); !slices.Contains([]string{"smallint", "integer", "bigint"}, c.Type) {
+			return false
+		}
 	}
-	return out
+	return true
 }
 
 // Conn runs statements on one connection.
