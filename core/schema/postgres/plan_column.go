@@ -100,6 +100,9 @@ func (p *planner) alterColumn(w object, head string, l, c *element.Element) {
 	for _, pair := range [][2]string{{"storage", ""}, {"compression", "default"}, {"statistics", "-1"}} {
 		name, usual := pair[0], pair[1]
 		from, to := textOf(l, name), textOf(c, name)
+		if name == "storage" && p.retyped[sub(w.id(), c)] {
+			from = "" // the new type brings its own
+		}
 		if from == to || has(w.e, "server") && to == "" {
 			continue
 		}
@@ -203,6 +206,9 @@ func (p *planner) retype(n node, w object, col string, l, c *element.Element) {
 	var out []string
 	if has(l, "default") && !p.down[sub(w.id(), c)+".default"] {
 		out = append(out, col+"drop default")
+	}
+	if has(l, "default") || has(c, "default") {
+		p.resetBelow(w, c.Key)
 	}
 	sql := col + "type " + to
 	if v := textOf(c, "collate"); v != "" {

@@ -137,3 +137,13 @@ func effective(e *element.Element, tables map[string]*element.Element) *element.
 	out.Children = append(columns, out.Children...)
 	return out
 }
+
+// comesFromAbove says that a wanted table has a column from one above it.
+func (p *planner) comesFromAbove(e *element.Element, column string) bool {
+	for _, name := range parents(e) {
+		if above, ok := p.want["table "+name]; ok && (kid(above.e, "column", column) != nil || p.comesFromAbove(above.e, column)) {
+			return true
+		}
+	}
+	return false
+}

@@ -181,7 +181,7 @@ func (p *planner) alterTable(l, w object) {
 		}
 	}
 	for _, lc := range kids(l.e, "column") {
-		if has(lc, "inherited") && kid(w.e, "column", lc.Key) == nil {
+		if has(lc, "inherited") && kid(w.e, "column", lc.Key) == nil && p.comesFromAbove(w.e, lc.Key) {
 			p.alterColumn(w, head, lc, named(&element.Element{}, lc.Key))
 		}
 	}
