@@ -179,9 +179,11 @@ func (p *planner) makePartition(st statement, n node) (sql string, whole bool) {
 		var names []string
 		bare.Children = nil
 		for _, k := range n.o.e.Children {
-			if k.Type == "constraint" && p.automatic(k) {
-				names = append(names, p.rename(n.o, k))
-				continue
+			if (k.Type == "constraint" || k.Type == "index") && p.automatic(k) {
+				names = append(names, p.rename(n.o, k)) // at once: others may want the name that the engine gave
+				if k.Type == "constraint" {
+					continue
+				}
 			}
 			bare.Children = append(bare.Children, k)
 		}
@@ -194,10 +196,8 @@ func (p *planner) makePartition(st statement, n node) (sql string, whole bool) {
 	switch {
 	case strings.HasSuffix(st.id, ".attached"):
 		return "", false
-	case n.e.Type == "index" && strings.HasPrefix(st.sql, "create "):
-		return p.rename(n.o, n.e), true
-	case n.e.Type == "constraint" && st.id == sub(own, n.e):
-		return "", false // has its name from the statement of the table
+	case st.id == sub(own, n.e): // has its name from the statement of the table
+		return "", false
 	}
 	return st.sql, true
 }
