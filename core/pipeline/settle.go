@@ -143,7 +143,7 @@ func (m *Mover) compareSides(ctx context.Context, s *Settlement, prefer Prefer) 
 			_, inEnvironment := s.there.objects[address]
 			changedHere, changedThere = inChest && !inEnvironment, inEnvironment && !inChest
 		}
-		o.Direction = direction(prefer, changedHere, changedThere, base != nil)
+		o.Direction = direction(prefer, changedHere, changedThere)
 		if x, y := s.here.objects[address], s.there.objects[address]; x.e != nil && y.e != nil {
 			o.Changes = element.Compare(x.e, y.e).Changes("")
 		}
@@ -152,7 +152,7 @@ func (m *Mover) compareSides(ctx context.Context, s *Settlement, prefer Prefer) 
 	return nil
 }
 
-func direction(prefer Prefer, here, there, deployed bool) Direction {
+func direction(prefer Prefer, here, there bool) Direction {
 	switch prefer {
 	case PreferChest:
 		return ToEnvironment
@@ -311,7 +311,7 @@ func (p *SettlePlan) Text() ([]byte, error) {
 	for i, d := range Directions {
 		words[i] = string(d)
 	}
-	return append([]byte("# What becomes of each object in which the workspace and "+p.Environment+" differ.\n# direction is one of "+strings.Join(words, ", ")+".\n"), data...), nil
+	return append([]byte("# What becomes of each object in which the workspace and the environment differ.\n# direction is one of "+strings.Join(words, ", ")+".\n"), data...), nil
 }
 
 // ParseSettlePlan reads such a file.

@@ -112,7 +112,9 @@ func Plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]St
 	p.live, _ = nodes(live.Root)
 	p.want, p.wantList = nodes(want.Root)
 	p.family(want.Root)
+	p.renameAttached()
 	p.whatGoes()
+	p.keepNames()
 	if len(p.down)+len(p.retyped) > 0 {
 		at := conn
 		if p.renamed != nil {

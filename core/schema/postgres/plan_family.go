@@ -2,6 +2,7 @@ package postgres
 
 import (
 	"slices"
+	"strings"
 
 	"oakenchest/core/element"
 )
@@ -146,4 +147,98 @@ func (p *planner) comesFromAbove(e *element.Element, column string) bool {
 		}
 	}
 	return false
+}
+
+// renameAttached plans another name for the keys and indexes of partitions that belong
+// to those of the table above: they can't be dropped, and the engine names them anew when
+// it builds them again.
+func (p *planner) renameAttached() {
+	for _, id := range ids(p.live) {
+		l := p.live[id]
+		parent := textOf(l.e, "attached to")
+		if _, stays := p.want[id]; stays || !l.part || parent == "" {
+			continue
+		}
+		w, ok := p.want[l.o.id()]
+		if !ok {
+			continue
+		}
+		for _, k := range w.e.Children {
+			to := sub(l.o.id(), k)
+			if _, there := p.live[to]; there || k.Type != l.e.Type || textOf(k, "attached to") != parent {
+				continue
+			}
+			p.lastName(node{w.o, k, true})
+			p.relabel(id, to, l, k.Key)
+			break
+		}
+	}
+}
+
+// lastName plans that an index of a partition has its name when all else is done.
+func (p *planner) lastName(n node) {
+	p.last = append(p.last, Step{Address: at(n), What: "name the " + n.e.Type, Effect: Instant, Statements: []string{p.rename(n.o, n.e)}})
+}
+
+// keepNames plans the names of indexes of the partitions of tables with a column whose
+// type changes: the engine builds them again, with names of its own.
+func (p *planner) keepNames() {
+	again := map[string]bool{} // tables by name
+	for id := range p.retyped {
+		if o := p.live[id].o; has(o.e, "partition by") {
+			again[o.name()] = true
+		}
+	}
+	if len(again) == 0 {
+		return
+	}
+	for more := true; more; {
+		more = false
+		for _, o := range p.wantList {
+			if of := textOf(o.e, "partition of"); of != "" && again[of] && !again[o.name()] {
+				again[o.name()], more = true, true
+			}
+		}
+	}
+	for _, o := range p.wantList {
+		if !again[o.name()] || p.fresh(o.id()) {
+			continue
+		}
+		for _, k := range o.e.Children {
+			if textOf(k, "attached to") != "" && !p.fresh(sub(o.id(), k)) {
+				p.lastName(node{o, k, true})
+			}
+		}
+	}
+}
+
+// relabel lets a part of the live database have another name from here on.
+func (p *planner) relabel(id, to string, l node, name string) {
+	e := l.e.Clone()
+	e.Key = name
+	if has(e, "name") {
+		setText(e, "name", name)
+	}
+	if def := textOf(e, "definition"); e.Type == "index" {
+		e.Set("definition", element.TextValue(strings.Replace(def, "index "+ident(l.e.Key)+" on ", "index "+ident(name)+" on ", 1)))
+	}
+	table := *l.o.e
+	table.Children = slices.Clone(table.Children)
+	for i, k := range table.Children {
+		if k == l.e {
+			table.Children[i] = e
+		}
+	}
+	o := object{l.o.schema, &table}
+	delete(p.live, id)
+	for other, n := range p.live {
+		if n.o.e == l.o.e {
+			n.o = o
+			if !n.part {
+				n.e = &table
+			}
+			p.live[other] = n
+		}
+	}
+	p.live[to] = node{o, e, true}
 }
