@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"os"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
@@ -59,7 +60,12 @@ func (a *App) writeLost(env, folder string, files environment.Files) error {
 		return fault.New(fault.Refused, "oaken drift shows what was deployed last.", "The last deployment to %s lost nothing.", env)
 	}
 	for name, data := range files {
-		if err := writeWhole(filepath.Join(a.at(folder), filepath.FromSlash(name)), data); err != nil {
+		target := filepath.Join(a.at(folder), filepath.FromSlash(name))
+		err := os.MkdirAll(filepath.Dir(target), 0o755)
+		if err == nil {
+			err = writeWhole(target, data)
+		}
+		if err != nil {
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", folder, err)
 		}
 	}

@@ -220,9 +220,6 @@ func readParts(folder string) ([]kind.Part, error) {
 
 // writeWhole writes a file under another name first, so that it is never half there.
 func writeWhole(target string, data []byte) error {
-	if err := os.MkdirAll(filepath.Dir(target), 0o755); err != nil {
-		return err
-	}
 	f, err := os.CreateTemp(filepath.Dir(target), ".oaken-*")
 	if err != nil {
 		return err
