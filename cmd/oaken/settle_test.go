@@ -291,3 +291,34 @@ func TestHostileNamesOfRows(t *testing.T) {
 		p.ok("verify", "main", "env:dev", "env:test")
 	})
 }
+
+// TestADeploymentThatStopsHalfway fails at its second step on an engine that keeps the
+// first: it is told, the next one goes on from there, and it can be taken back.
+func TestADeploymentThatStopsHalfway(t *testing.T) {
+	s := mariadbServer(t)
+	p := empty(t)
+	dev := s.database(t)
+	s.run(t, dev, "create table b (id int, n int); insert into b values (1, 1), (1, 2);")
+	p.ok("begin")
+	p.ok("env", "add", "dev", s.target(dev))
+	p.ok("capture", "dev", "--commit", "-m", "As it is")
+	p.write("database/tables/a.sql", "create table a (id int primary key);\n")
+	p.write("database/tables/b.sql", "create table b (id int primary key, n int);\n")
+	p.ok("commit", "-m", "Keys")
+	for range 2 {
+		r := p.run("deploy", "dev")
+		p.says(r.err, "The deployment failed", "Duplicate entry")
+		if r.status != 1 {
+			t.Errorf("status %d", r.status)
+		}
+	}
+	p.says(p.ok("deploy", "dev", "--dry-run"), "did not end", "alter the table")
+	p.says(p.ok("rollback", "dev"), "drop the table")
+	p.ok("verify", "main:1", "env:dev")
+	s.run(t, dev, "delete from b where n = 2;")
+	if out := p.ok("deploy", "dev"); strings.Contains(out, "did not end") {
+		t.Errorf("after it was taken back:\n%s", out)
+	}
+	p.ok("drift", "dev", "--check")
+	p.ok("health")
+}

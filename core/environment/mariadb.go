@@ -261,6 +261,12 @@ func (d *mariadbDriver) apply(ctx context.Context, planned, want *element.Elemen
 	return d.failure(err, len(steps))
 }
 
+// NothingDone says that a deployment failed before its first step was done.
+func NothingDone(err error) bool {
+	var step *mariadb.StepError
+	return errors.As(err, &step) && step.Done == 0
+}
+
 // failure says what a failed deployment left.
 func (d *mariadbDriver) failure(err error, steps int) error {
 	var step *mariadb.StepError
@@ -270,7 +276,7 @@ func (d *mariadbDriver) failure(err error, steps int) error {
 	case errors.As(err, &step) && step.Done == 0:
 		return fault.New(fault.Failed, "Nothing was changed. Correct the declared files, or what is in the way, and deploy again.", "The deployment failed: %w.", err)
 	case errors.As(err, &step):
-		return fault.New(fault.Failed, fmt.Sprintf("This engine keeps each step: the first %d are done, the others are not. Correct what is in the way and deploy again; it goes on from there.", step.Done), "The deployment failed at step %d of %d: %w.", step.Done+1, steps, err)
+		return fault.New(fault.Failed, "This engine keeps each step: "+step.Counted()+" done, the others are not. Correct what is in the way and deploy again; it goes on from there. oaken rollback takes it back.", "The deployment failed at step %d of %d: %w.", step.Done+1, steps, err)
 	}
 	return fault.New(fault.Failed, "Deploy again: it shows what is left to do.", "The deployment failed: %w.", err)
 }

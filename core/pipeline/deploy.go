@@ -141,7 +141,7 @@ func (m *Mover) carryOut(ctx context.Context, d *Deployment, o DeployOptions) (k
 			return 0, err
 		}
 		if err := d.Plan.Apply(ctx, o.Done); err != nil {
-			if whole(d.Plan) { // nothing was changed
+			if whole(d.Plan) || environment.NothingDone(err) { // nothing was changed
 				err = errors.Join(err, m.Workspace.Chest.Forget(context.WithoutCancel(ctx), kept))
 			}
 			return 0, err

@@ -335,6 +335,14 @@ func (e *StepError) Error() string {
 	return fmt.Sprintf("%s (%s): %v", e.Step.What, e.Step.Address.InPath("database"), e.Err)
 }
 
+// Counted says how many steps are done: "the first 3 are".
+func (e *StepError) Counted() string {
+	if e.Done == 1 {
+		return "the first is"
+	}
+	return fmt.Sprintf("the first %d are", e.Done)
+}
+
 // Unwrap gives the cause.
 func (e *StepError) Unwrap() error { return e.Err }
 
