@@ -43,6 +43,9 @@ func (d tracked) save(ctx context.Context, steps []step.Step, tables []rows.Tabl
 					return err
 				}
 			}
+			if len(t.Columns) == 0 {
+				continue // its rows hold nothing
+			}
 			what := rows.Selection{From: t.SQL, Where: lost.Where}
 			column := ""
 			if lost.Only {

@@ -297,3 +297,53 @@ func TestColumnsThatAreNotTracked(t *testing.T) {
 		t.Errorf("a table without key: %v", err)
 	}
 }
+
+// TestRowsOfPartitionsAreKeptWhole drops partitions and an heir, whose columns are those of
+// the tables above, and brings them back.
+func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
+	target, run := postgresDatabase(t)
+	run(`create table r (id int, at date, v text default 'x', primary key (id, at)) partition by range (at);
+		create table r1 partition of r for values from ('2024-01-01') to ('2025-01-01'); create table r2 partition of r (v default 'y') for values from ('2025-01-01') to ('2026-01-01');
+		insert into r values (1, '2024-02-02', 'a'), (2, '2025-02-02', 'b');
+		create table above (id int primary key, n text); create table heir (extra int) inherits (above); insert into heir values (1, 'n', 5);
+		create type size as (width int, height int); create table typed of size (primary key (height)); insert into typed values (7, 8)`)
+	d := open(t, Host{}, target, Settings{})
+	c, err := d.Capture(t.Context(), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	files := with(c.Files, Files{"public/tables/r1.sql": nil, "public/tables/r2.sql": nil, "public/tables/heir.sql": nil, "public/tables/typed.sql": nil})
+	p, err := d.Plan(t.Context(), files, nil)
+	if err != nil || p.Save == nil {
+		t.Fatalf("%v, %v", p, err)
+	}
+	before, err := p.Before(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	folder, lost := t.TempDir(), Files{}
+	if err := p.Save(t.Context(), folder); err != nil {
+		t.Fatal(err)
+	}
+	for name, want := range map[string]string{"r1": "id,at,v\n1,2024-02-02,a\n", "r2": "id,at,v\n2,2025-02-02,b\n", "heir": "id,n,extra\n1,n,5\n", "typed": "height,width\n8,7\n"} {
+		data, err := os.ReadFile(filepath.Join(folder, "public/rows", name+".csv"))
+		if err != nil || string(data) != want {
+			t.Errorf("kept of %s: %q, %v", name, data, err)
+		}
+		lost["public/rows/"+name+".csv"] = data
+	}
+	if err := p.Apply(t.Context(), nil); err != nil {
+		t.Fatal(err)
+	}
+	back, err := d.Plan(t.Context(), before, lost)
+	if err == nil {
+		err = back.Apply(t.Context(), nil)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got string
+	if err := d.(*postgresDriver).conn.QueryRow(t.Context(), "select (select string_agg(tableoid::pg_catalog.regclass || ':' || r, ' ' order by id) from public.r) || ' ' || (select string_agg(h::text, ' ') from public.heir h)").Scan(&got); err != nil || got != "public.r1:(1,2024-02-02,a) public.r2:(2,2025-02-02,b) (1,n,5)" {
+		t.Errorf("back: %q, %v", got, err)
+	}
+}

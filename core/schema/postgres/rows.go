@@ -13,17 +13,45 @@ import (
 	"oakenchest/core/schema/rows"
 )
 
-// Tables gives the tables of a tree as those that can have tracked rows.
+// Tables gives the tables of a tree as those that can have tracked rows, with the columns
+// that they have from tables above them.
 func Tables(root *element.Element) []rows.Table {
 	var out []rows.Table
-	for _, o := range objects(root) {
-		if o.e.Type == "table" && !has(o.e, "server") {
-			out = append(out, o.rowsTable())
+	all := objects(root)
+	byName := map[string]*element.Element{}
+	for _, o := range all {
+		if o.e.Type == "table" || o.e.Type == "type" {
+			byName[o.name()] = o.e
 		}
+	}
+	for _, o := range all {
+		if o.e.Type != "table" || has(o.e, "server") {
+			continue
+		}
+		if len(parents(o.e)) > 0 {
+			o.e = effective(o.e, byName)
+		}
+		if of := byName[textOf(o.e, "of")]; of != nil {
+			o.e = typed(o.e, of)
+		}
+		out = append(out, o.rowsTable())
 	}
 	rows.Distinct(out, func(t rows.Table) string {
 		return rows.Place(partfile.Safe(t.Schema), partfile.Safe(t.Bare)+"~"+element.DigestOf([]byte(t.SQL)).Short())
 	})
+	return out
+}
+
+// typed is a table of a composite type with the columns that this has.
+func typed(e, of *element.Element) *element.Element {
+	out := e.Clone()
+	for _, a := range kids(of, "attribute") {
+		if kid(out, "column", a.Key) == nil {
+			c := a.Clone()
+			c.Type = "column"
+			out.Add(c)
+		}
+	}
 	return out
 }
 
