@@ -306,13 +306,14 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 		create table r1 partition of r for values from ('2024-01-01') to ('2025-01-01'); create table r2 partition of r (v default 'y') for values from ('2025-01-01') to ('2026-01-01');
 		insert into r values (1, '2024-02-02', 'a'), (2, '2025-02-02', 'b');
 		create table above (id int primary key, n text); create table heir (extra int) inherits (above); insert into heir values (1, 'n', 5);
+		create materialized view zz as select count(*) as n from heir; create view mm as select n from zz; create materialized view aa as select n from mm;
 		create type size as (width int, height int); create table typed of size (primary key (height)); insert into typed values (7, 8)`)
 	d := open(t, Host{}, target, Settings{})
 	c, err := d.Capture(t.Context(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	files := with(c.Files, Files{"public/tables/r1.sql": nil, "public/tables/r2.sql": nil, "public/tables/heir.sql": nil, "public/tables/typed.sql": nil})
+	files := with(c.Files, Files{"public/tables/r1.sql": nil, "public/tables/r2.sql": nil, "public/tables/heir.sql": nil, "public/tables/typed.sql": nil, "public/views/aa.sql": nil, "public/views/mm.sql": nil, "public/views/zz.sql": nil})
 	p, err := d.Plan(t.Context(), files, nil)
 	if err != nil || p.Save == nil {
 		t.Fatalf("%v, %v", p, err)
@@ -343,7 +344,7 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 		t.Fatal(err)
 	}
 	var got string
-	if err := d.(*postgresDriver).conn.QueryRow(t.Context(), "select (select string_agg(tableoid::pg_catalog.regclass || ':' || r, ' ' order by id) from public.r) || ' ' || (select string_agg(h::text, ' ') from public.heir h)").Scan(&got); err != nil || got != "public.r1:(1,2024-02-02,a) public.r2:(2,2025-02-02,b) (1,n,5)" {
+	if err := d.(*postgresDriver).conn.QueryRow(t.Context(), "select (select string_agg(tableoid::pg_catalog.regclass || ':' || r, ' ' order by id) from public.r) || ' ' || (select string_agg(h::text, ' ') from public.heir h) || ' ' || (select n from public.aa)").Scan(&got); err != nil || got != "public.r1:(1,2024-02-02,a) public.r2:(2,2025-02-02,b) (1,n,5) 1" {
 		t.Errorf("back: %q, %v", got, err)
 	}
 }

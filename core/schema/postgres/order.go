@@ -24,7 +24,7 @@ const (
 // far as it can be; a circle that stays is broken anywhere. Tables that settled tells
 // are there already: what their new columns need must come before their turn.
 func creation(root *element.Element, settled func(id string) bool) []statement {
-	s := &sorter{provides: map[string][]int{}, ids: map[string]int{}}
+	s := &sorter{provides: map[string][]int{}, ids: map[string]int{}, views: map[string]object{}}
 	all := objects(root)
 	attached := map[string]bool{}
 	partitions := map[string][]string{} // identities by parent's name
@@ -39,6 +39,11 @@ func creation(root *element.Element, settled func(id string) bool) []statement {
 		}
 	}
 	for _, o := range all {
+		if o.e.Type == "view" {
+			s.views[o.name()] = o
+		}
+	}
+	for _, o := range all {
 		s.add(o, attached, partitions[o.name()], settled != nil && settled(o.id()))
 	}
 	return s.sorted()
@@ -50,6 +55,25 @@ type sorter struct {
 	rank     []int
 	provides map[string][]int // by name
 	ids      map[string]int   // the first statement of an identity
+	views    map[string]object
+}
+
+// fillsBefore gives the statements that fill the materialized views which a view reads,
+// itself or through other views.
+func (s *sorter) fillsBefore(view *element.Element, seen map[string]bool) []string {
+	var out []string
+	for _, name := range namesIn(textOf(view, "definition")) {
+		o, ok := s.views[name]
+		if !ok || seen[name] {
+			continue
+		}
+		seen[name] = true
+		if has(o.e, "materialized") {
+			out = append(out, o.id()+"/data")
+		}
+		out = append(out, s.fillsBefore(o.e, seen)...)
+	}
+	return out
 }
 
 func (s *sorter) add(o object, attached map[string]bool, partitions []string, settled bool) {
@@ -64,6 +88,7 @@ func (s *sorter) add(o object, attached map[string]bool, partitions []string, se
 		switch {
 		case st.late:
 			rank = rankLate
+			st.after = append(st.after, s.fillsBefore(o.e, map[string]bool{})...)
 		case strings.HasPrefix(st.id, own+"/constraint "):
 			rank = base
 			if i := strings.Index(st.sql, " add "); i >= 0 && strings.Contains(st.sql[i:], "foreign key") {

@@ -68,6 +68,7 @@ type planner struct {
 	gone       map[string]bool     // what is dropped by the steps so far
 	inherits   map[string]bool     // wanted columns that come from above, of tables that come under another
 	steps      []Step
+	fills      []Step // of materialized views, in their order
 	last       []Step
 	after      []Step
 	err        error
@@ -134,7 +135,7 @@ func Plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]St
 	if p.err != nil {
 		return nil, p.err
 	}
-	steps := slices.Concat(p.steps, p.last, p.after)
+	steps := slices.Concat(p.steps, p.fills, p.last, p.after)
 	if p.renamed != nil {
 		steps = append(slices.Clone(p.renamed.Steps), steps...)
 	}
@@ -428,6 +429,11 @@ func Build(d *Declared, live *element.Element) []Step {
 		}
 		own := n.o.id()
 		if own == "schema public" && st.id == own && schemaOf(live, "public") != nil {
+			continue
+		}
+		if st.late {
+			last = ""
+			out = append(out, Step{Address: at(node{n.o, n.o.e, false}), What: "fill the materialized view", Effect: Scans, Statements: []string{st.sql}, AfterRows: true})
 			continue
 		}
 		if k := len(out) - 1; k >= 0 && own == last {

@@ -93,7 +93,7 @@ func (p *planner) make(st statement, n node) {
 		if !p.populated(id) {
 			return
 		}
-		p.last = append([]Step{{Address: at(n), What: "fill the materialized view", Effect: Scans, AfterRows: true, Statements: []string{st.sql}}}, p.last...)
+		p.fills = append(p.fills, Step{Address: at(n), What: "fill the materialized view", Effect: Scans, AfterRows: true, Statements: []string{st.sql}})
 		return
 	case n.part && st.id == id:
 		what = "create the " + n.e.Type
