@@ -30,6 +30,10 @@ as CSV, and changes nothing.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				m := a.mover(w)
+				var err error
+				if m.Fill, err = o.values(); err != nil {
+					return err
+				}
 				if lost != "" {
 					files, err := m.Lost(cmd.Context(), args[0])
 					if err != nil {
@@ -49,7 +53,6 @@ as CSV, and changes nothing.`,
 	o.flags(cmd)
 	cmd.Flags().StringVar(&lost, "lost", "", "write the rows that the last deployment lost into `FOLDER`")
 	cmd.MarkFlagsMutuallyExclusive("lost", "dry-run", "script")
-	_ = cmd.Flags().MarkHidden("fill")
 	_ = cmd.MarkFlagDirname("lost")
 	return cmd
 }

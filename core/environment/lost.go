@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path"
 	"path/filepath"
@@ -28,20 +29,32 @@ func lostFile(t rows.Table, column string) string {
 }
 
 // save writes the rows that steps lose into a folder. tables are those that the target
-// has; other gives one that is not among them, by its SQL name.
+// has; other, when set, gives one that is not among them, by its SQL name. What can't be
+// kept is refused.
 func (d tracked) save(ctx context.Context, steps []step.Step, tables []rows.Table, other func(sql string) (rows.Table, error), folder string) error {
+	if err := d.saveAll(ctx, steps, tables, other, folder); err != nil {
+		return unsaved(err)
+	}
+	return nil
+}
+
+func (d tracked) saveAll(ctx context.Context, steps []step.Step, tables []rows.Table, other func(sql string) (rows.Table, error), folder string) error {
 	begun := map[string]bool{}
 	for _, s := range steps {
 		for _, lost := range s.Saves {
 			i := slices.IndexFunc(tables, func(t rows.Table) bool { return t.SQL == lost.Table })
 			var t rows.Table
-			if i >= 0 {
+			var err error
+			switch {
+			case i >= 0:
 				t = tables[i]
-			} else if other != nil {
-				var err error
-				if t, err = other(lost.Table); err != nil {
-					return err
-				}
+			case other != nil:
+				t, err = other(lost.Table)
+			default:
+				err = fmt.Errorf("the columns of table %s are not known", lost.Table)
+			}
+			if err != nil {
+				return err
 			}
 			if len(t.Columns) == 0 {
 				continue // its rows hold nothing

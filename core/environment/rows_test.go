@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/scope"
 	"oakenchest/core/schema/sqlite"
+	"oakenchest/core/schema/step"
 )
 
 // engine is one sort of database that rows are tried on.
@@ -346,5 +347,17 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 	var got string
 	if err := d.(*postgresDriver).conn.QueryRow(t.Context(), "select (select string_agg(tableoid::pg_catalog.regclass || ':' || r, ' ' order by id) from public.r) || ' ' || (select string_agg(h::text, ' ') from public.heir h) || ' ' || (select n from public.aa)").Scan(&got); err != nil || got != "public.r1:(1,2024-02-02,a) public.r2:(2,2025-02-02,b) (1,n,5) 1" {
 		t.Errorf("back: %q, %v", got, err)
+	}
+}
+
+// TestWhatCanNotBeKeptIsRefused asks for rows of a table whose columns nobody knows.
+func TestWhatCanNotBeKeptIsRefused(t *testing.T) {
+	folder := t.TempDir()
+	err := tracked{}.save(t.Context(), []Step{{Saves: []step.Save{{Table: "strange"}}}}, nil, nil, folder)
+	if fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "strange") {
+		t.Errorf("got %v", err)
+	}
+	if left, _ := os.ReadDir(folder); len(left) != 0 {
+		t.Errorf("%d files are left", len(left))
 	}
 }

@@ -153,10 +153,7 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared, lost Files) (*Plan, e
 	if len(p.Loses()) > 0 {
 		p.Save = func(ctx context.Context, folder string) error {
 			other := func(name string) (rows.Table, error) { return sqlite.AnyTable(ctx, d.db, name) }
-			if err := d.tracked(d.db).save(ctx, p.Steps, there, other, folder); err != nil {
-				return unsaved(err)
-			}
-			return nil
+			return d.tracked(d.db).save(ctx, p.Steps, there, other, folder)
 		}
 	}
 	return p, nil
