@@ -6,6 +6,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"encoding/json"
 	"errors"
@@ -51,6 +52,7 @@ type App struct {
 
 	in, as      string
 	json, quiet bool
+	yes         bool
 	running     bool // the call was understood
 	kinds       *kind.Table
 	saying      func(property string, v element.Value) string // how what is inspected writes its values
@@ -144,6 +146,15 @@ func (a *App) printJSON(v any) {
 	}
 }
 
+// printLine writes one object on one line.
+func (a *App) printLine(v any) {
+	enc := json.NewEncoder(a.Out)
+	enc.SetEscapeHTML(false)
+	if err := enc.Encode(v); err != nil {
+		fmt.Fprintln(a.Err, "oaken:", err)
+	}
+}
+
 // say writes a line of output, unless JSON or quiet was asked for.
 func (a *App) say(format string, args ...any) {
 	if !a.json && !a.quiet {
@@ -183,6 +194,9 @@ func (a *App) host() workspace.Host {
 		h.Machine, _ = os.Hostname()
 	}
 	if h.Person == "" {
+		h.Person = rememberedPerson()
+	}
+	if h.Person == "" {
 		h.Person = accountName()
 	}
 	return h
@@ -206,12 +220,47 @@ func (a *App) with(ctx context.Context, fn func(*workspace.Workspace) error) err
 	if err != nil {
 		return err
 	}
-	if err := w.Claim(ctx); err != nil {
+	if err := errors.Join(w.Claim(ctx), a.acquaint(w)); err != nil {
 		return errors.Join(err, w.Close())
 	}
+	a.tellNotices(ctx, w)
 	err = fn(w)
 	a.bar.clear()
 	return errors.Join(err, w.Close())
+}
+
+// acquaint asks before somebody new works in a workspace: the name may be a slip.
+func (a *App) acquaint(w *workspace.Workspace) error {
+	if !w.Stranger {
+		return nil
+	}
+	if !a.yes && (a.Keys == nil || a.json || !a.ask(fmt.Sprintf("%s is %s's workspace. Work in it as %s?", w.Name, w.Owner(), w.Person))) {
+		return fault.New(fault.Refused, "Add --yes when that is meant; it is then remembered. A workspace of your own: oaken open.", "This is %s's workspace, and %s has not worked in it before.", w.Owner(), w.Person)
+	}
+	return w.Accept()
+}
+
+// ask puts a question on the terminal; no answer is no.
+func (a *App) ask(question string) bool {
+	fmt.Fprintf(a.Err, "%s [yes/no] ", question)
+	line, _ := bufio.NewReader(a.Keys).ReadString('\n')
+	line = strings.ToLower(strings.TrimSpace(line))
+	return line == "yes" || line == "y"
+}
+
+// tellNotices shows what others left for this workspace, once.
+func (a *App) tellNotices(ctx context.Context, w *workspace.Workspace) {
+	if a.json || a.quiet {
+		return
+	}
+	list, read, err := w.Notices(ctx)
+	if err != nil || len(list) == 0 {
+		return
+	}
+	for _, n := range list {
+		a.note("%s  %s", a.paint(warm, clock(n.Time)), n.Text)
+	}
+	_ = read() // the next command shows it again
 }
 
 // look opens the workspace for a command that changes nothing in it. It does not
@@ -221,8 +270,12 @@ func (a *App) look(ctx context.Context, fn func(*workspace.Workspace) error) err
 	if err != nil {
 		return err
 	}
-	if _, err := w.ClaimIfFree(ctx); err != nil {
+	free, err := w.ClaimIfFree(ctx)
+	if err != nil {
 		return errors.Join(err, w.Close())
+	}
+	if free {
+		a.tellNotices(ctx, w)
 	}
 	err = fn(w)
 	a.bar.clear()

@@ -50,6 +50,9 @@ what to leave out are written into oaken.toml; --preset names them instead, and
 				return err
 			}
 			defer w.Close()
+			if a.Person == "" { // it is this machine's own person
+				rememberPerson(a.as)
+			}
 			return a.showBegun(cmd, w, presets)
 		},
 	}

@@ -123,6 +123,34 @@ func (a *App) listBranches(ctx context.Context, w *workspace.Workspace) error {
 	return nil
 }
 
+// warnHere tells who else is at what is edited or locked in this workspace.
+func (a *App) warnHere(ctx context.Context, w *workspace.Workspace) error {
+	if a.quiet {
+		return nil
+	}
+	s, err := w.Changes(ctx)
+	if err != nil {
+		return err
+	}
+	_ = w.AnnounceStatus(ctx, s) // the next command tells it
+	var paths []string
+	shown := told(s)
+	for _, c := range shown[:min(len(shown), mostWarned)] {
+		paths = append(paths, c.Path)
+	}
+	for _, l := range s.Mine {
+		if !l.Pattern && !l.Folder {
+			paths = append(paths, l.Address)
+		}
+	}
+	list, err := w.Warnings(ctx, paths, s.Changes)
+	if err != nil {
+		return err
+	}
+	a.showWarnings(list)
+	return nil
+}
+
 func newSwitch(a *App) *cobra.Command {
 	return &cobra.Command{
 		Use:               "switch NAME",
@@ -143,7 +171,7 @@ func newSwitch(a *App) *cobra.Command {
 					return nil
 				}
 				a.say("On %s now: %s written, %d removed.", a.paint(strong, standing(w)), count(t.Written, "file"), t.Removed)
-				return nil
+				return a.warnHere(cmd.Context(), w)
 			})
 		},
 	}

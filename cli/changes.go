@@ -1,13 +1,16 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/chest"
 	"oakenchest/core/ledger"
+	"oakenchest/core/overlap"
 	"oakenchest/core/workspace"
 )
 
@@ -16,8 +19,9 @@ func newChanges(a *App) *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "changes",
 		Short: "List what changed in this workspace",
-		Long: `List what changed in this workspace since the commit that it stands on, and what
-others hold. What is listed is what oaken commit records; there is no step
+		Long: `List what changed in this workspace since the commit that it stands on, what waits to
+come in and to go out, what others hold, and who else has changed the same things on
+another branch or is changing them now. What is listed is what oaken commit records; there is no step
 between, but for what recipes call noise: it is stored too, and not listed. oaken
 compare shows what is different inside each artifact.`,
 		Example:           "  oaken changes\n  oaken changes --check && echo nothing changed",
@@ -34,10 +38,14 @@ compare shows what is different inside each artifact.`,
 				if err != nil {
 					return err
 				}
+				t, err := a.togetherness(cmd.Context(), w, s)
+				if err != nil {
+					return err
+				}
 				if a.json {
-					a.printJSON(changesJSON(w, s, p))
+					a.printJSON(changesJSON(w, s, p, t))
 				} else {
-					a.showChanges(w, s, p, len(open))
+					a.showChanges(w, s, p, len(open), t)
 				}
 				if check && len(told(s)) > 0 {
 					return &foundDifference{}
@@ -62,10 +70,51 @@ func differ(n int) string {
 	return " differ"
 }
 
+// isAre writes a number with its noun and verb.
+func isAre(n int, noun string) string {
+	if n == 1 {
+		return "1 " + noun + " is"
+	}
+	return count(n, noun) + " are"
+}
+
 // stateWord is the word for what became of a file.
 func stateWord(c workspace.Change) string { return string(c.State) }
 
-func changesJSON(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending) any {
+// together is what changes tells of others.
+type together struct {
+	judge    chest.Judge
+	crowd    *chest.Crowd
+	warnings []overlap.Overlap
+}
+
+// mostWarned bounds how many changed artifacts are looked for elsewhere.
+const mostWarned = 100
+
+// togetherness tells the chest what is edited here, and finds who else is at it.
+func (a *App) togetherness(ctx context.Context, w *workspace.Workspace, s *workspace.Status) (t together, err error) {
+	if w.Offline {
+		return t, nil
+	}
+	_ = w.AnnounceStatus(ctx, s) // the next command tells it
+	if t.judge, err = w.Chest.Judge(ctx, a.Now(), w.Manifest.Team.Silence()); err != nil {
+		return t, err
+	}
+	if len(s.Held)+len(s.Mine) > 0 {
+		if t.crowd, err = w.Chest.Crowd(ctx, nil); err != nil {
+			return t, err
+		}
+	}
+	shown := told(s)
+	var paths []string
+	for _, c := range shown[:min(len(shown), mostWarned)] {
+		paths = append(paths, c.Path)
+	}
+	t.warnings, err = w.Warnings(ctx, paths, s.Changes)
+	return t, err
+}
+
+func changesJSON(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, t together) any {
 	type row struct {
 		Path   string `json:"path"`
 		State  string `json:"state"`
@@ -83,7 +132,8 @@ func changesJSON(w *workspace.Workspace, s *workspace.Status, p *workspace.Pendi
 		underWay = p.What
 	}
 	return map[string]any{"schema": "oaken.changes/1", "workspace": w.Name, "branch": w.Branch, "base": workspace.Label(w.Base), "changes": rows,
-		"held": locksJSON(s.Held), "mine": locksJSON(s.Mine), "newer": s.Newer, "underWay": underWay, "only": append([]string{}, w.Only()...)}
+		"person": w.Person, "waiting": waitingJSON(s.Waiting), "offline": w.Offline, "overlaps": overlapsJSON(t.warnings),
+		"held": locksJSON(s.Held, &t.judge, t.crowd), "mine": locksJSON(s.Mine, &t.judge, t.crowd), "newer": s.Newer, "underWay": underWay, "only": append([]string{}, w.Only()...)}
 }
 
 // unreadNote says why an artifact is not read as what it seems to be.
@@ -99,13 +149,30 @@ func unreadNote(kind, why string) string {
 
 var stateTones = map[workspace.FileState]tone{workspace.New: good, workspace.Edited: warm, workspace.Gone: bad, workspace.Moved: warm, workspace.Contested: bad}
 
-func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, open int) {
+func waitingJSON(held []workspace.Held) []any {
+	out := []any{}
+	for _, h := range held {
+		out = append(out, map[string]any{"time": stamp(h.Time), "message": h.Message, "files": h.Files})
+	}
+	return out
+}
+
+func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, open int, t together) {
 	a.say("%s", a.paint(faint, fmt.Sprintf("%s in %s, on %s", w.Person, w.Name, standing(w))))
+	if w.Offline {
+		a.say("%s", a.paint(warm, "The chest is out of reach: what is committed is held here, and nothing is known of others."))
+	}
 	if only := w.Only(); len(only) > 0 {
 		a.say("%s", a.paint(faint, "a part of the project: "+strings.Join(only, ", ")))
 	}
 	if s.Newer > 0 {
 		a.say("Branch %s has %s not yet here; oaken sync brings them.", w.Branch, count(s.Newer, "newer commit"))
+	}
+	if len(s.Waiting) > 0 {
+		a.say("%s held here and not published yet; oaken sync publishes.", isAre(len(s.Waiting), "commit"))
+		for _, h := range s.Waiting {
+			a.say("  %s  %s", a.paint(faint, clock(h.Time)), oneLine(firstLine(h.Message), 80))
+		}
 	}
 	if p != nil {
 		if open > 0 {
@@ -131,6 +198,9 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 		if c.Holder != "" {
 			note = "its lock is held by " + c.Holder
 		}
+		if c.State == workspace.Contested && c.Holder == "" {
+			note = "edited without its lock, which is free: oaken lock takes it"
+		}
 		rows = append(rows, []cell{{stateWord(c), stateTones[c.State]}, {name, plain}, {c.Kind, faint}, {note, warm}})
 	}
 	if !a.quiet {
@@ -139,8 +209,9 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 	if n := len(s.Changes) - len(shown); n > 0 {
 		a.note("%s only in what recipes call noise; the next commit stores that too.", count(n, "file")+differ(n))
 	}
-	a.showLocksIn("Locked by you", s.Mine)
-	a.showLocksIn("Held by others", s.Held)
+	a.showLocksIn("Locked by you", s.Mine, &t.judge, t.crowd)
+	a.showLocksIn("Held by others", s.Held, &t.judge, t.crowd)
+	a.showWarnings(t.warnings)
 }
 
 // standing says where the workspace stands: `main:3`, or the branch alone.

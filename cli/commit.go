@@ -21,7 +21,11 @@ func newCommit(a *App) *cobra.Command {
 chest at once. A message is demanded: on a terminal an editor (VISUAL, EDITOR)
 opens when -m is missing, and the message may have several lines. The locks of what
 is committed end, unless --keep-locks is given. Changed companions of what is named
-go along. With a merge under way, commit completes it.`,
+go along. With a merge under way, commit completes it.
+
+Where others have published first, theirs is brought in, combined by element, and yours
+goes on top; where that leaves conflicts, your commit is held here and they are laid open.
+It is also held with --hold, and while the chest is out of reach; oaken sync publishes.`,
 		Example:           "  oaken commit -m \"Brighter lamp above the coral\"\n  oaken commit database -m \"Feedings have an amount\" --item AQ-12",
 		GroupID:           groupDaily,
 		Args:              cobra.ArbitraryArgs,
@@ -42,6 +46,13 @@ go along. With a merge under way, commit completes it.`,
 					return err
 				}
 				a.showCommitted(w, c)
+				if len(c.Conflicts) > 0 {
+					if a.json {
+						return &conflictsRemain{}
+					}
+					a.showConflicts(c.Conflicts)
+					return heldConflicts(len(c.Conflicts))
+				}
 				return nil
 			})
 		},
@@ -49,6 +60,7 @@ go along. With a merge under way, commit completes it.`,
 	f := cmd.Flags()
 	f.StringVarP(&o.Message, "message", "m", "", "say what changed and why: `TEXT`")
 	f.StringVar(&o.Item, "item", "", "the work item that this is for: `KEY`")
+	f.BoolVar(&o.Hold, "hold", false, "keep the commit here until the next oaken sync")
 	f.BoolVar(&o.KeepLocks, "keep-locks", false, "keep the locks of what is committed")
 	return cmd
 }
@@ -87,19 +99,34 @@ func (a *App) askMessage(ctx context.Context, w *workspace.Workspace) (string, e
 func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {
 	if a.json {
 		var commit any
-		if len(c.Changes) > 0 || c.Merge {
+		if (len(c.Changes) > 0 || c.Merge) && c.Held == 0 {
 			commit = commitJSON(c.Commit)
 		}
 		a.printJSON(map[string]any{"schema": "oaken.commit/1", "commit": commit, "files": len(c.Changes), "released": append([]string{}, c.Released...),
+			"held": c.Held, "brought": broughtJSON(c.Brought), "leftOut": append([]string{}, c.LeftOut...), "conflicts": conflictRows(c.Conflicts),
 			"along": append([]string{}, c.Along...), "ended": append([]string{}, c.Ended...), "warnings": append([]string{}, c.Warnings...)})
 		return
 	}
-	if len(c.Changes) == 0 && !c.Merge {
+	for _, p := range c.LeftOut {
+		a.say("Left out: %s is contested, edited here without its lock.", p)
+	}
+	switch {
+	case len(c.Changes) == 0 && !c.Merge:
 		a.say("Nothing has changed since %s; no commit was made.", workspace.Label(w.Base))
 		return
+	case c.Held > 0:
+		a.say("%s  %s", a.paint(strong, "held"), firstLine(c.HeldMessage))
+		a.say("  %s, kept here as held commit %d; oaken sync publishes it", fileCounts(c.Changes), c.Held)
+	default:
+		a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))
+		a.say("  %s, published as %s", fileCounts(c.Changes), c.Commit.ID.Short())
 	}
-	a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))
-	a.say("  %s, published as %s", fileCounts(c.Changes), c.Commit.ID.Short())
+	if b := c.Brought; b != nil && b.Commits > 0 && len(c.Conflicts) == 0 {
+		a.say("  on top of %s that came in first", count(b.Commits, "newer commit"))
+		for _, p := range b.Combined {
+			a.say("  combined by element: %s", p)
+		}
+	}
 	for _, l := range c.Released {
 		a.say("  lock ended: %s", l)
 	}

@@ -35,6 +35,9 @@ would type it, with its real output. The folder stays, to explore.`,
 			if entries, err := os.ReadDir(folder); err == nil && len(entries) > 0 {
 				return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.", "%s is not empty, so the demo was not played there.", name)
 			}
+			if entries, err := os.ReadDir(folder + "-tarek"); err == nil && len(entries) > 0 {
+				return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.", "%s-tarek is not empty, so the demo was not played there.", name)
+			}
 			if err := os.MkdirAll(folder, 0o777); err != nil {
 				return fault.New(fault.Refused, "Name another folder.", "%s can't be made: %w.", name, err)
 			}
@@ -71,7 +74,12 @@ type act struct {
 	status int
 	tell   string
 	edit   func(ctx context.Context, folder string) error
+	// by is who acts, in a workspace of their own; Imke unless it is said.
+	by string
 }
+
+// of gives the folder of somebody else's workspace, beside Imke's.
+func (s *stage) of(person string) string { return s.folder + "-" + strings.ToLower(person) }
 
 func (s *stage) play(ctx context.Context) error {
 	if err := sample.Write(ctx, s.folder); err != nil {
@@ -93,23 +101,31 @@ func (s *stage) perform(ctx context.Context, act act) error {
 	if act.tell != "" {
 		s.app.say("\n%s", act.tell)
 	}
+	folder, person, machine := s.folder, "Imke", "desk"
+	if act.by != "" {
+		folder, person, machine = s.of(act.by), act.by, "laptop"
+		if err := os.MkdirAll(folder, 0o777); err != nil {
+			return fmt.Errorf("the story stopped: %w", err)
+		}
+	}
 	if act.edit != nil {
-		if err := act.edit(ctx, s.folder); err != nil {
+		if err := act.edit(ctx, folder); err != nil {
 			return fmt.Errorf("the story stopped: %w", err)
 		}
 	}
 	if act.call == "" {
 		return nil
 	}
-	s.app.say("\n%s", s.app.paint(good, "$ oaken "+act.call))
+	call := strings.ReplaceAll(act.call, "../"+demoFolder, "../"+filepath.Base(s.folder))
+	s.app.say("\n%s", s.app.paint(good, strings.ToLower(person)+"$ oaken "+call))
 	quiet := *s.app
-	quiet.in, quiet.as, quiet.Dir, quiet.Person, quiet.Machine = "", "", s.folder, "Imke", "desk"
+	quiet.in, quiet.as, quiet.Dir, quiet.Person, quiet.Machine = "", "", folder, person, machine
 	quiet.Live, quiet.json, quiet.Edit = false, false, nil
 	if s.app.json || s.app.quiet {
 		quiet.Out = new(strings.Builder)
 	}
 	quiet.Err = quiet.Out
-	status := Run(ctx, &quiet, words(act.call))
+	status := Run(ctx, &quiet, words(call))
 	s.commands++
 	if status != act.status {
 		return fmt.Errorf("the story stopped: oaken %s ended with status %d, %d was expected", act.call, status, act.status)

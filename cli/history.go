@@ -127,7 +127,7 @@ func (a *App) showHistory(w *workspace.Workspace, entries []history.Entry, more,
 		if c.Item != "" {
 			message = c.Item + ": " + message
 		}
-		row := []cell{{workspace.Label(c), strong}, {clock(c.Time), plain}, {c.Author, plain}, {c.ID.Short(), faint}, {oneLine(message, 80), plain}}
+		row := []cell{{workspace.Label(c), strong}, {clock(c.Time), plain}, {c.Author, plain}, {c.Workspace, faint}, {c.ID.Short(), faint}, {oneLine(message, 80), plain}}
 		if graph {
 			row = append([]cell{{lanes[i], warm}}, row...)
 		}

@@ -1,88 +1,221 @@
 package cli
 
 import (
+	"context"
+	"slices"
+	"strings"
+	"time"
+
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/workspace"
 )
 
 func newLock(a *App) *cobra.Command {
-	var reason string
-	var fresh bool
+	var o workspace.LockOptions
+	var fresh, waive bool
+	var lasts string
 	cmd := &cobra.Command{
 		Use:   "lock ADDRESS...",
 		Short: "Reserve artifacts before editing them",
-		Long: `Reserve files, folders or single objects for yourself in this workspace, all or none.
-Files whose policy requires a lock become writable. An object is an address such as
-database::table:feeding: on a shared database it tells the others that you are at
-work on it. The lock ends when you commit what it covers, or with oaken unlock.`,
-		Example:           "  oaken lock exhibit/reef.glb\n  oaken lock database::table:feeding\n  oaken lock exhibit/sounds -m \"mixing the surf anew\"",
+		Long: `Reserve files, folders, patterns or single elements for yourself in this workspace,
+all or none. Before that it is made sure that your copy is the newest; who else has
+changed the same on another branch, or edits it now, is told at once. Files that need
+a lock become writable. An element is an address such as exhibit/reef.glb::node:Lamp:
+others can then lock the rest of the artifact, element by element, and not the whole.
+
+The lock ends when you commit what it covers, with oaken unlock, or at its end (--for):
+from then on others may take it over. --take-over also takes the locks of a workspace
+that has given no sign of life for long. --waive lets you edit without the lock: what
+you edit is contested, and stays out of commits until you have it.`,
+		Example:           "  oaken lock exhibit/reef.glb --for 2h\n  oaken lock exhibit/reef.glb::node:Lamp -m \"a warmer light\"\n  oaken lock 'exhibit/sounds/**/*.wav'\n  oaken lock database::table:feeding",
 		GroupID:           groupDaily,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if lasts != "" {
+				var err error
+				if o.For, err = duration(lasts); err != nil {
+					return usage(cmd, "--for takes a time such as 2h, 30m or 1d, not %q.", lasts)
+				}
+			}
 			return a.withAddresses(cmd.Context(), args, fresh, func(w *workspace.Workspace, paths []string) error {
-				if err := w.Lock(cmd.Context(), paths, reason); err != nil {
+				if waive {
+					return a.waive(cmd.Context(), w, paths)
+				}
+				l, err := w.Lock(cmd.Context(), paths, o)
+				if err != nil {
 					return err
 				}
-				if a.json {
-					unmerged := []string{}
-					for _, p := range paths {
-						if !workspace.IsObject(p) && !w.Merges(p) {
-							unmerged = append(unmerged, p)
-						}
-					}
-					a.printJSON(map[string]any{"schema": "oaken.lock/1", "locked": paths, "holder": w.Person, "workspace": w.Name, "unmerged": unmerged})
-					return nil
-				}
-				for _, p := range paths {
-					a.say("%s is locked for %s in %s.", a.paint(strong, p), w.Person, w.Name)
-					if !workspace.IsObject(p) && !w.Merges(p) {
-						a.say("  Its kind can't be merged: two edits at once mean that one is lost.")
-					}
-				}
-				return nil
+				return a.showLocked(cmd.Context(), w, paths, l)
 			})
 		},
 	}
-	cmd.Flags().StringVarP(&reason, "message", "m", "", "say why: `TEXT`")
-	cmd.Flags().BoolVar(&fresh, "new", false, "lock an object that is still to come")
+	f := cmd.Flags()
+	f.StringVarP(&o.Reason, "message", "m", "", "say why: `TEXT`")
+	f.StringVar(&lasts, "for", "", "let it end after `TIME`, such as 2h or 1d")
+	f.BoolVar(&o.TakeSilent, "take-over", false, "take over the locks of workspaces without sign of life")
+	f.BoolVar(&waive, "waive", false, "edit without the lock, and keep that out of commits")
+	f.BoolVar(&fresh, "new", false, "lock an element that is still to come")
+	cmd.MarkFlagsMutuallyExclusive("waive", "for")
+	cmd.MarkFlagsMutuallyExclusive("waive", "take-over")
 	return cmd
 }
 
+// duration reads a time such as 2h, 30m or 3d.
+func duration(text string) (time.Duration, error) {
+	if days, ok := strings.CutSuffix(text, "d"); ok {
+		text = days + "h"
+		d, err := time.ParseDuration(text)
+		if d <= 0 {
+			return 0, errNoTime
+		}
+		return 24 * d, err
+	}
+	d, err := time.ParseDuration(text)
+	if err == nil && d <= 0 {
+		err = errNoTime
+	}
+	return d, err
+}
+
+var errNoTime = fault.New(fault.Usage, "Write 2h, 30m or 1d.", "That is no time.")
+
+func (a *App) waive(ctx context.Context, w *workspace.Workspace, paths []string) error {
+	if err := w.Waive(ctx, paths); err != nil {
+		return err
+	}
+	locks, err := w.Chest.LocksNear(ctx, paths)
+	if err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.lock/1", "locked": []string{}, "holder": w.Person, "workspace": w.Name, "unmerged": []string{}, "waived": paths})
+		return nil
+	}
+	for _, p := range paths {
+		by := ""
+		for _, l := range locks {
+			if chest.Reaches(l, p) {
+				by = ", which is locked by " + chest.HolderText(l)
+			}
+		}
+		a.say("You edit %s without its lock%s.", a.paint(strong, p), by)
+		a.say("  It stays out of commits until you have the lock: oaken lock %s.", p)
+	}
+	return nil
+}
+
+func (a *App) showLocked(ctx context.Context, w *workspace.Workspace, paths []string, l *workspace.Locked) error {
+	s, err := w.Changes(ctx)
+	if err != nil {
+		return err
+	}
+	_ = w.AnnounceStatus(ctx, s)
+	warnings, err := w.Warnings(ctx, paths, s.Changes)
+	if err != nil {
+		return err
+	}
+	if a.json {
+		unmerged := []string{}
+		for _, p := range paths {
+			if !workspace.IsObject(p) && !w.Merges(p) {
+				unmerged = append(unmerged, p)
+			}
+		}
+		a.printJSON(map[string]any{"schema": "oaken.lock/1", "locked": paths, "holder": w.Person, "workspace": w.Name, "unmerged": unmerged,
+			"locks": locksJSON(l.Locks, nil, nil), "taken": locksJSON(l.Taken, nil, nil), "brought": broughtJSON(l.Brought), "overlaps": overlapsJSON(warnings)})
+		return nil
+	}
+	for _, t := range l.Taken {
+		a.say("Taken over: %s, which was locked by %s. %s is told.", t.Address, chest.HolderText(t), t.Holder)
+	}
+	if l.Brought != nil {
+		a.say("%s came in first: this workspace is at %s now.", count(l.Brought.Commits, "newer commit"), workspace.Label(w.Base))
+		for _, d := range l.Newer {
+			a.say("  %s  %s", d.Path, a.paint(faint, d.Kind))
+			for _, c := range d.Changes[:min(len(d.Changes), 5)] {
+				text, _ := changeText(c, func(_ string, v element.Value) string { return v.String() })
+				a.say("    %s  %s", strings.TrimPrefix(c.Address.String(), d.Path+"::"), text)
+			}
+			if n := len(d.Changes) - 5; n > 0 {
+				a.say("    … and %s", count(n, "more change"))
+			}
+		}
+	}
+	for _, k := range l.Locks {
+		until := ""
+		if !k.Ends.IsZero() {
+			until = " until " + clock(k.Ends)
+		}
+		a.say("%s is locked for %s in %s%s.", a.paint(strong, k.Address), w.Person, w.Name, until)
+		if !workspace.IsObject(k.Address) && !k.Pattern && !w.Merges(k.Address) {
+			a.say("  Its kind can't be merged: two edits at once mean that one is lost.")
+		}
+	}
+	a.showWarnings(warnings)
+	return nil
+}
+
 func newUnlock(a *App) *cobra.Command {
-	return &cobra.Command{
-		Use:               "unlock ADDRESS...",
-		Short:             "Give locks back",
-		Example:           "  oaken unlock exhibit/reef.glb",
+	var force bool
+	var reason string
+	cmd := &cobra.Command{
+		Use:   "unlock ADDRESS...",
+		Short: "Give locks back",
+		Long: `Give locks back. --force ends the lock of somebody else, with a reason; the former
+holder finds a notice. Who may do so is said in oaken.toml, under [team].`,
+		Example:           "  oaken unlock exhibit/reef.glb\n  oaken unlock exhibit/reef.glb --force -m \"Imke is on leave until Monday\"",
 		GroupID:           groupDaily,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: a.completeLocks,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.withAddresses(cmd.Context(), args, true, func(w *workspace.Workspace, paths []string) error {
-				if err := w.Unlock(cmd.Context(), paths); err != nil {
+				freed, err := w.Unlock(cmd.Context(), paths, force, reason)
+				if err != nil {
+					return err
+				}
+				edited, err := w.EditedUnder(cmd.Context(), freed)
+				if err != nil {
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.unlock/1", "unlocked": paths})
+					a.printJSON(map[string]any{"schema": "oaken.unlock/1", "unlocked": paths, "freed": locksJSON(freed, nil, nil), "edited": append([]string{}, edited...)})
 					return nil
 				}
-				for _, p := range paths {
-					a.say("%s is free.", a.paint(strong, p))
+				for _, l := range freed {
+					told := ""
+					if l.Workspace != w.Name {
+						told = " " + l.Holder + " is told."
+					}
+					a.say("%s is free.%s", a.paint(strong, l.Address), told)
+				}
+				for _, p := range edited {
+					a.say("  %s is edited here and not committed: take the lock again before you commit it.", p)
 				}
 				return nil
 			})
 		},
 	}
+	cmd.Flags().BoolVar(&force, "force", false, "end the lock of somebody else")
+	cmd.Flags().StringVarP(&reason, "message", "m", "", "say why: `TEXT`")
+	return cmd
 }
 
 func newLocks(a *App) *cobra.Command {
-	return &cobra.Command{
-		Use:               "locks [PATTERN]",
-		Short:             "List who holds what, where, since when",
-		Example:           "  oaken locks\n  oaken locks 'exhibit/**'",
+	var mine, stale bool
+	cmd := &cobra.Command{
+		Use:   "locks [PATTERN]",
+		Short: "List who holds what, where, since when",
+		Long: `List who holds what, in which workspace, since when and until when. Locks that have
+ended, and those of workspaces without sign of life, come first: they may be taken
+over. A lock under which something is edited and not published says so.`,
+		Example:           "  oaken locks\n  oaken locks 'exhibit/**'\n  oaken locks --stale",
 		GroupID:           groupDaily,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: completePaths,
@@ -95,53 +228,112 @@ func newLocks(a *App) *cobra.Command {
 				if err != nil {
 					return err
 				}
-				var locks []ledger.Lock
-				for _, l := range all {
-					if len(args) == 1 {
-						if ok, _ := doublestar.Match(args[0], l.Address); !ok {
-							continue
-						}
-					}
-					locks = append(locks, l)
+				judge, err := w.Chest.Judge(cmd.Context(), a.Now(), w.Manifest.Team.Silence())
+				if err != nil {
+					return err
 				}
+				crowd, err := w.Chest.Crowd(cmd.Context(), nil)
+				if err != nil {
+					return err
+				}
+				locks := slices.DeleteFunc(all, func(l ledger.Lock) bool {
+					if mine && l.Workspace != w.Name || stale && judge.Of(l) == chest.Fresh {
+						return true
+					}
+					if len(args) == 0 {
+						return false
+					}
+					fits, _ := doublestar.Match(args[0], l.Address)
+					return !fits && !chest.Covers(args[0], l.Address)
+				})
+				slices.SortStableFunc(locks, func(x, y ledger.Lock) int { return staleFirst(judge, x) - staleFirst(judge, y) })
 				switch {
 				case a.json:
-					a.printJSON(map[string]any{"schema": "oaken.locks/1", "locks": locksJSON(locks)})
-				case len(locks) == 0:
+					a.printJSON(map[string]any{"schema": "oaken.locks/1", "locks": locksJSON(locks, &judge, crowd)})
+				case len(locks) == 0 && len(args) == 0 && !mine && !stale:
 					a.say("Nothing is locked.")
+				case len(locks) == 0:
+					a.say("No such lock is held.")
 				default:
-					a.table(a.Out, "", lockRows(locks))
+					a.table(a.Out, "", lockRows(locks, &judge, crowd))
 				}
 				return nil
 			})
 		},
 	}
+	cmd.Flags().BoolVar(&mine, "mine", false, "list this workspace's own alone")
+	cmd.Flags().BoolVar(&stale, "stale", false, "list those that may be taken over alone")
+	return cmd
 }
 
-func locksJSON(locks []ledger.Lock) []any {
+func staleFirst(j chest.Judge, l ledger.Lock) int {
+	if j.Of(l) == chest.Fresh {
+		return 1
+	}
+	return 0
+}
+
+// locksJSON gives locks for scripts; with a judge and the crowd also what may be taken over
+// and what is not published.
+func locksJSON(locks []ledger.Lock, j *chest.Judge, crowd *chest.Crowd) []any {
 	out := []any{}
 	for _, l := range locks {
-		out = append(out, map[string]any{"address": l.Address, "holder": l.Holder, "workspace": l.Workspace, "since": stamp(l.Since), "reason": l.Reason})
+		row := map[string]any{"address": l.Address, "holder": l.Holder, "workspace": l.Workspace, "since": stamp(l.Since), "reason": l.Reason, "pattern": l.Pattern, "ends": optionalStamp(l.Ends)}
+		if j != nil {
+			row["stale"] = string(j.Of(l))
+		}
+		if crowd != nil {
+			row["unpublished"] = crowd.Unpublished(l)
+		}
+		out = append(out, row)
 	}
 	return out
 }
 
-func lockRows(locks []ledger.Lock) [][]cell {
+// optionalStamp is stamp, nil for no time.
+func optionalStamp(t time.Time) any {
+	if t.IsZero() {
+		return nil
+	}
+	return stamp(t)
+}
+
+func lockRows(locks []ledger.Lock, j *chest.Judge, crowd *chest.Crowd) [][]cell {
 	var rows [][]cell
 	for _, l := range locks {
 		reason := ""
 		if l.Reason != "" {
 			reason = oneLine(firstLine(l.Reason), 60)
 		}
-		rows = append(rows, []cell{{l.Address, plain}, {l.Holder, strong}, {l.Workspace, faint}, {"since " + clock(l.Since), plain}, {reason, plain}})
+		span := "since " + clock(l.Since)
+		if !l.Ends.IsZero() {
+			span += ", until " + clock(l.Ends)
+		}
+		note, t := "", warm
+		if crowd != nil && crowd.Unpublished(l) {
+			note = "edited, not published"
+		}
+		if j != nil {
+			switch j.Of(l) {
+			case chest.Ended:
+				note, t = "has ended: may be taken over", good
+			case chest.Silent:
+				note, t = "no sign of life since "+clock(j.LastSign(l))+": may be taken over", good
+			}
+		}
+		rows = append(rows, []cell{{l.Address, plain}, {l.Holder, strong}, {l.Workspace, faint}, {span, plain}, {note, t}, {reason, plain}})
 	}
 	return rows
 }
 
-func (a *App) showLocksIn(title string, locks []ledger.Lock) {
+func (a *App) showLocksIn(title string, locks []ledger.Lock, j *chest.Judge, crowd *chest.Crowd) {
 	if len(locks) == 0 || a.quiet {
 		return
 	}
 	a.say("%s", title)
-	a.table(a.Out, "  ", lockRows(locks))
+	const most = 20
+	a.table(a.Out, "  ", lockRows(locks[:min(len(locks), most)], j, crowd))
+	if n := len(locks) - most; n > 0 {
+		a.say("  … and %s; oaken locks lists them.", count(n, "more lock"))
+	}
 }

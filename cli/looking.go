@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -12,7 +11,6 @@ import (
 	"slices"
 	"strings"
 
-	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/lines"
 	"oakenchest/core/manifest"
@@ -22,35 +20,7 @@ import (
 
 // drawComparison writes the page of a comparison.
 func (a *App) drawComparison(ctx context.Context, c *comparison, file string) error {
-	p := page.New(c.from.Label(), c.to.Label())
-	show := a.bar.show(a)
-	for i, d := range c.diffs {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		if show != nil {
-			show("drawing", i, len(c.diffs))
-		}
-		was, is, err := c.reader.Versions(ctx, c.from, c.to, d)
-		if err != nil {
-			return err
-		}
-		p.Add(page.Artifact{Difference: d, Was: was, Is: is})
-	}
-	var b bytes.Buffer
-	if err := p.Write(&b); err != nil {
-		return err
-	}
-	a.bar.clear()
-	if err := writeWhole(a.at(file), b.Bytes()); err != nil {
-		return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", file, err)
-	}
-	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.compare-page/1", "file": file, "artifacts": len(c.diffs), "bytes": b.Len()})
-		return nil
-	}
-	a.say("%s shows %s, in %s. Open it in a browser.", file, count(len(c.diffs), "artifact"), element.SizeText(int64(b.Len())))
-	return nil
+	return a.drawOn(ctx, page.New(c.from.Label(), c.to.Label()), c, file)
 }
 
 // showLines shows what differs line by line; artifacts that are no text as else.

@@ -3,13 +3,15 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
 
 func newMerge(a *App) *cobra.Command {
 	var message string
-	var abandon bool
+	var abandon, dryRun bool
 	cmd := &cobra.Command{
 		Use:   "merge STATE",
 		Short: "Bring the work of another branch into this one",
@@ -17,8 +19,9 @@ func newMerge(a *App) *cobra.Command {
 combine by themselves, also inside one artifact, and the result is committed.
 What both sides changed differently is a conflict: the workspace then holds this
 branch's version, oaken conflicts lists what is open, oaken resolve settles it,
-and oaken commit completes the merge. --abandon gives it up at any time.`,
-		Example:           "  oaken merge kelp\n  oaken merge --abandon",
+and oaken commit completes the merge. --abandon gives it up at any time. --dry-run
+says what would happen.`,
+		Example:           "  oaken merge kelp\n  oaken merge kelp --dry-run\n  oaken merge --abandon",
 		GroupID:           groupBranches,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: a.completeBranches,
@@ -34,6 +37,13 @@ and oaken commit completes the merge. --abandon gives it up at any time.`,
 				if err != nil {
 					return err
 				}
+				if dryRun {
+					m, err := w.Foresee(cmd.Context(), c, args[0])
+					if err != nil {
+						return err
+					}
+					return a.showForeseen(w, m, args[0])
+				}
 				r, err := w.Merge(cmd.Context(), c, args[0], message)
 				if err != nil {
 					return err
@@ -43,7 +53,9 @@ and oaken commit completes the merge. --abandon gives it up at any time.`,
 		},
 	}
 	cmd.Flags().StringVarP(&message, "message", "m", "", "the commit's message: `TEXT`")
+	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "say what would happen, and change nothing")
 	cmd.Flags().BoolVar(&abandon, "abandon", false, "give up the merge under way and restore what it found")
+	cmd.MarkFlagsMutuallyExclusive("dry-run", "abandon")
 	return cmd
 }
 
@@ -61,6 +73,49 @@ func (a *App) abandon(cmd *cobra.Command, w *workspace.Workspace) error {
 		a.say("  What you edited since is kept in %s.", kept)
 	}
 	return nil
+}
+
+// showForeseen tells what a merge would come to. Conflicts give status 3.
+func (a *App) showForeseen(w *workspace.Workspace, m *state.Merged, of string) error {
+	if m == nil {
+		m = &state.Merged{}
+	}
+	if a.json {
+		edits := []any{}
+		for _, e := range m.Edits {
+			edits = append(edits, map[string]any{"path": e.Path, "gone": e.Gone})
+		}
+		a.printJSON(map[string]any{"schema": "oaken.merge/1", "upToDate": len(m.Edits)+len(m.Conflicts) == 0, "commit": nil, "conflicts": conflictRows(m.Conflicts), "merged": append([]string{}, m.Artifacts...), "edits": edits})
+		if len(m.Conflicts) > 0 {
+			return &conflictsRemain{}
+		}
+		return nil
+	}
+	if len(m.Edits)+len(m.Conflicts) == 0 {
+		a.say("Everything of %s is in %s already.", of, w.Branch)
+		return nil
+	}
+	var rows [][]cell
+	for _, e := range m.Edits {
+		what, t := "taken from "+of, plain
+		switch {
+		case e.Gone:
+			what, t = "goes", bad
+		case e.Take.Mode == 0:
+			what, t = "combined by element", good
+		}
+		rows = append(rows, []cell{{what, t}, {e.Path, plain}})
+	}
+	if len(rows) > 0 {
+		a.say("Merging %s into %s would change %s:", of, w.Branch, count(len(m.Edits), "file"))
+		a.table(a.Out, "  ", rows)
+	}
+	if len(m.Conflicts) == 0 {
+		a.say("Nothing would be in conflict.")
+		return nil
+	}
+	a.showConflicts(m.Conflicts)
+	return fault.New(fault.Conflict, "oaken merge "+of+" begins it; each is then settled with oaken resolve.", "%s would be open; nothing was changed.", count(len(m.Conflicts), "conflict"))
 }
 
 // showMerged tells how a merge or revert came out. Conflicts give status 3.
@@ -87,11 +142,16 @@ func (a *App) showMerged(w *workspace.Workspace, r *workspace.MergeResult, what,
 			a.say("  combined by element: %s", p)
 		}
 	default:
-		a.showConflicts(r.Conflicts)
-		return fault.New(fault.Conflict, "Settle each with oaken resolve ADDRESS --keep SIDE or --value V, then oaken commit; or give up with oaken merge --abandon.",
-			"%s open; the workspace holds this branch's version.", openConflicts(len(r.Conflicts)))
+		return a.conflictsOpen(r.Conflicts)
 	}
 	return nil
+}
+
+// conflictsOpen shows conflicts and says what to do about them.
+func (a *App) conflictsOpen(list []element.Conflict) error {
+	a.showConflicts(list)
+	return fault.New(fault.Conflict, "Settle each with oaken resolve ADDRESS --keep SIDE or --value V, then oaken commit; or give up with oaken merge --abandon.",
+		"%s open; the workspace holds this branch's version.", openConflicts(len(list)))
 }
 
 func openConflicts(n int) string {

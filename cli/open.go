@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/fault"
 	"oakenchest/core/workspace"
 )
 
@@ -36,6 +37,9 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 				return err
 			}
 			defer w.Close()
+			if a.Person == "" { // it is this machine's own person
+				rememberPerson(a.as)
+			}
 			a.bar.clear()
 			n, err := w.Count(cmd.Context())
 			if err != nil {
@@ -71,10 +75,13 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 func newSync(a *App) *cobra.Command {
 	return &cobra.Command{
 		Use:   "sync",
-		Short: "Bring the branch's newer commits into this workspace",
+		Short: "Bring newer commits in, and publish what is held",
 		Long: `Bring the newer commits of the branch into this workspace. Edits that are not
 committed stay; where somebody else changed the same artifact, the two are
-combined by element. When they can't be, nothing is changed.`,
+combined by element. When they can't be, nothing is changed.
+
+Commits that are held here are published, on top of what others have published; where
+the two can't be combined, the conflicts are laid open and nothing is lost.`,
 		Example:           "  oaken sync",
 		GroupID:           groupDaily,
 		Args:              cobra.NoArgs,
@@ -85,20 +92,62 @@ combined by element. When they can't be, nothing is changed.`,
 				if err != nil {
 					return err
 				}
-				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.sync/1", "branch": w.Branch, "state": workspace.Label(w.Base), "commits": s.Commits, "written": s.Written, "removed": s.Removed, "combined": append([]string{}, s.Combined...)})
-					return nil
-				}
-				if s.Commits == 0 {
-					a.say("This workspace has the newest of %s.", standing(w))
-					return nil
-				}
-				a.say("%s brought in, up to %s: %s written, %d removed.", count(s.Commits, "commit"), a.paint(strong, workspace.Label(w.Base)), count(s.Written, "file"), s.Removed)
-				for _, p := range s.Combined {
-					a.say("  combined with your edits: %s", p)
-				}
-				return nil
+				return a.showSynced(w, s)
 			})
 		},
 	}
+}
+
+func (a *App) showSynced(w *workspace.Workspace, s *workspace.Synced) error {
+	if a.json {
+		a.printJSON(broughtOf(w, s))
+		if len(s.Conflicts) > 0 {
+			return &conflictsRemain{}
+		}
+		return nil
+	}
+	if len(s.Conflicts) > 0 {
+		a.showConflicts(s.Conflicts)
+		return heldConflicts(len(s.Conflicts))
+	}
+	if s.Commits > 0 {
+		a.say("%s brought in: %s written, %d removed.", count(s.Commits, "commit"), count(s.Written, "file"), s.Removed)
+	}
+	for _, p := range s.Combined {
+		a.say("  combined with your edits: %s", p)
+	}
+	for _, c := range s.Published {
+		a.say("%s  %s", a.paint(strong, workspace.Label(c)), firstLine(c.Message))
+		a.say("  was held here, published as %s", c.ID.Short())
+	}
+	if s.Commits+len(s.Published) == 0 {
+		a.say("This workspace has the newest of %s.", standing(w))
+	} else {
+		a.say("This workspace is at %s now.", a.paint(strong, standing(w)))
+	}
+	return nil
+}
+
+// heldConflicts says that what was committed is held, with conflicts laid open.
+func heldConflicts(n int) error {
+	return fault.New(fault.Conflict, "Settle each with oaken resolve ADDRESS --keep SIDE or --value V, then oaken commit publishes; oaken merge --abandon puts it off.",
+		"Others have published first, and %s open; what you committed is held here, and the workspace holds your version.", openConflicts(n))
+}
+
+func broughtOf(w *workspace.Workspace, s *workspace.Synced) map[string]any {
+	out := broughtJSON(s).(map[string]any)
+	out["schema"], out["branch"], out["state"] = "oaken.sync/1", w.Branch, workspace.Label(w.Base)
+	return out
+}
+
+// broughtJSON gives for scripts what came in and what went out; nil for nothing.
+func broughtJSON(s *workspace.Synced) any {
+	if s == nil {
+		return nil
+	}
+	published := []any{}
+	for _, c := range s.Published {
+		published = append(published, commitJSON(c))
+	}
+	return map[string]any{"commits": s.Commits, "written": s.Written, "removed": s.Removed, "combined": append([]string{}, s.Combined...), "published": published, "conflicts": conflictRows(s.Conflicts)}
 }

@@ -158,18 +158,30 @@ func (a *App) rescued(cmd *cobra.Command, args []string) error {
 }
 
 func newDiscard(a *App) *cobra.Command {
-	return &cobra.Command{
+	var held bool
+	cmd := &cobra.Command{
 		Use:   "discard PATH...",
 		Short: "Take back edits that are not committed",
 		Long: `Take back the edits of files or folders: they become as they are in the commit
 that the workspace stands on. What is lost by that is kept as a rescue copy for 14
-days; oaken restore --rescued PATH brings it back.`,
-		Example:           "  oaken discard exhibit/reef.glb\n  oaken discard .",
-		GroupID:           groupDaily,
-		Args:              cobra.MinimumNArgs(1),
+days; oaken restore --rescued PATH brings it back.
+
+--held takes commits back that are held here and not published: no file changes, and
+their work shows as changes again.`,
+		Example: "  oaken discard exhibit/reef.glb\n  oaken discard .\n  oaken discard --held",
+		GroupID: groupDaily,
+		Args: func(cmd *cobra.Command, args []string) error {
+			if held {
+				return cobra.NoArgs(cmd, args)
+			}
+			return cobra.MinimumNArgs(1)(cmd, args)
+		},
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
+				if held {
+					return a.letGo(w)
+				}
 				d, err := w.Discard(cmd.Context(), paths)
 				if err != nil {
 					return err
@@ -192,4 +204,22 @@ days; oaken restore --rescued PATH brings it back.`,
 			})
 		},
 	}
+	cmd.Flags().BoolVar(&held, "held", false, "take back the commits that are held here")
+	return cmd
+}
+
+// letGo takes held commits back.
+func (a *App) letGo(w *workspace.Workspace) error {
+	n, err := w.LetGo()
+	switch {
+	case err != nil:
+		return err
+	case a.json:
+		a.printJSON(map[string]any{"schema": "oaken.discard/1", "paths": []string{}, "rescued": "", "held": n})
+	case n == 0:
+		a.say("No commit is held here.")
+	default:
+		a.say("%s taken back; the work shows as changes again.", count(n, "held commit"))
+	}
+	return nil
 }

@@ -18,6 +18,7 @@ const (
 	groupArtifacts    = "artifacts"
 	groupEnvironments = "environments"
 	groupPipeline     = "pipeline"
+	groupAutomation   = "automation"
 	groupCare         = "care"
 )
 
@@ -48,19 +49,22 @@ changed in each one's own terms, and brings it from one environment to the next.
 	flags.StringVar(&a.in, "in", "", "work in `FOLDER` rather than the current one")
 	flags.StringVar(&a.as, "as", "", "act as the person `NAME`")
 	flags.BoolVar(&a.json, "json", false, "print one JSON object")
+	flags.BoolVar(&a.yes, "yes", false, "answer questions with yes")
 	flags.BoolVar(&a.quiet, "quiet", false, "print only what was asked for")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error { return usage(cmd, "The call is wrong: %s.", err.Error()) })
 	root.AddGroup(
 		&cobra.Group{ID: groupStart, Title: "Start"}, &cobra.Group{ID: groupDaily, Title: "Daily work"}, &cobra.Group{ID: groupBranches, Title: "Branches and releases"},
-		&cobra.Group{ID: groupArtifacts, Title: "Artifacts"}, &cobra.Group{ID: groupEnvironments, Title: "Environments"}, &cobra.Group{ID: groupPipeline, Title: "Pipeline"}, &cobra.Group{ID: groupCare, Title: "Care"},
+		&cobra.Group{ID: groupArtifacts, Title: "Artifacts"}, &cobra.Group{ID: groupEnvironments, Title: "Environments"}, &cobra.Group{ID: groupPipeline, Title: "Pipeline"}, &cobra.Group{ID: groupAutomation, Title: "Automation"}, &cobra.Group{ID: groupCare, Title: "Care"},
 	)
 	root.AddCommand(
 		newBegin(a), newOpen(a), newPreset(a), newDemo(a),
-		newChanges(a), newCompare(a), newCommit(a), newSync(a), newHistory(a), newShow(a), newAuthors(a), newFind(a), newDiscard(a), newRestore(a), newRevert(a), newLock(a), newUnlock(a), newLocks(a),
-		newBranch(a), newSwitch(a), newMerge(a), newConflicts(a), newResolve(a), newRelease(a),
+		newChanges(a), newCompare(a), newCommit(a), newSync(a), newHistory(a), newShow(a), newAuthors(a), newFind(a), newDiscard(a), newRestore(a), newRevert(a), newPark(a), newUnpark(a), newLock(a), newUnlock(a), newLocks(a),
+		newBranch(a), newSwitch(a), newMerge(a), newConflicts(a), newResolve(a), newOverlaps(a), newReview(a), newRelease(a),
 		newInspect(a), newSplit(a), newJoin(a), newKinds(a), newRecipe(a),
 		newEnv(a), newCapture(a), newDeploy(a), newSettle(a), newDrift(a), newVerify(a), newRows(a),
 		newPromote(a), newRollback(a),
+
+		newWatch(a),
 		newHealth(a), newTidy(a), newUsage(a),
 	)
 	root.SetHelpCommand(helpCommand())

@@ -41,7 +41,7 @@ something that it moves has changed since.`,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeEnvironments,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := o.check(cmd); err != nil {
+			if err := o.check(cmd, a.yes); err != nil {
 				return err
 			}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.settle(cmd.Context(), w, args[0], o) })
@@ -51,14 +51,12 @@ something that it moves has changed since.`,
 	f.StringVar(&o.prefer, "prefer", "", "the side that is right where they differ: chest, environment or neither (`SIDE`)")
 	f.StringVar(&o.plan, "plan", "", "write the directions into `FILE` and change nothing")
 	f.StringVar(&o.follow, "follow", "", "carry out the directions in `FILE`")
-	f.BoolVar(&o.yes, "yes", false, "carry the directions out without asking")
 	f.BoolVar(&o.dryRun, "dry-run", false, "show the directions and the statements, and change nothing")
 	f.BoolVar(&o.allowLoss, "allow-loss", false, "consent to the loss of data; it is saved first")
 	f.BoolVar(&o.commit, "commit", false, "record the result")
 	f.StringVarP(&o.message, "message", "m", "", "what the commit is for, `TEXT`")
 	f.StringVar(&o.item, "item", "", "the work item that the commit is for, `KEY`")
 	cmd.MarkFlagsMutuallyExclusive("plan", "follow")
-	cmd.MarkFlagsMutuallyExclusive("plan", "yes")
 	cmd.MarkFlagsMutuallyExclusive("prefer", "follow")
 	_ = cmd.RegisterFlagCompletionFunc("prefer", cobra.FixedCompletions([]string{"chest", "environment", "neither"}, cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("message", cobra.NoFileCompletions)
@@ -68,7 +66,10 @@ something that it moves has changed since.`,
 	return cmd
 }
 
-func (o *settleOptions) check(cmd *cobra.Command) error {
+func (o *settleOptions) check(cmd *cobra.Command, yes bool) error {
+	if o.plan != "" && yes {
+		return usage(cmd, "--plan writes the directions into a file; --yes carries them out.")
+	}
 	switch pipeline.Prefer(o.prefer) {
 	case pipeline.PreferNone, pipeline.PreferChest, pipeline.PreferEnvironment, pipeline.PreferNeither:
 	default:
@@ -84,6 +85,7 @@ func (o *settleOptions) check(cmd *cobra.Command) error {
 }
 
 func (a *App) settle(ctx context.Context, w *workspace.Workspace, env string, o settleOptions) error {
+	o.yes = a.yes
 	m := a.mover(w)
 	s, err := m.PrepareSettle(ctx, env, pipeline.Prefer(o.prefer))
 	if err != nil {

@@ -48,6 +48,13 @@ func (a *App) stateOf(ctx context.Context, w *workspace.Workspace, text string) 
 	if name, ok := strings.CutPrefix(text, "file:"); ok {
 		return a.fileState(name)
 	}
+	if name, ok := strings.CutPrefix(text, "parked:"); ok {
+		p, err := w.FindParked(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		return w.ParkedState(ctx, p)
+	}
 	c, err := w.Chest.Resolve(ctx, text)
 	if err != nil {
 		return nil, err
@@ -69,7 +76,7 @@ func (a *App) fileState(name string) (state.State, error) {
 
 // commitOf gives the commit that a person wrote.
 func (a *App) commitOf(ctx context.Context, w *workspace.Workspace, text string) (ledger.Commit, error) {
-	if text == "work" || strings.HasPrefix(text, "env:") || strings.HasPrefix(text, "file:") {
+	if text == "work" || strings.HasPrefix(text, "env:") || strings.HasPrefix(text, "file:") || strings.HasPrefix(text, "parked:") {
 		return ledger.Commit{}, fault.New(fault.Usage, "Name a branch, BRANCH:NUMBER, a release or a commit's id.", "%s is not recorded in the chest.", text)
 	}
 	return w.Chest.Resolve(ctx, text)
@@ -78,7 +85,7 @@ func (a *App) commitOf(ctx context.Context, w *workspace.Workspace, text string)
 // isState reports whether a word of a call names a state; when it names a path
 // as well, it is a state, and ./PATH names the path.
 func (a *App) isState(ctx context.Context, w *workspace.Workspace, text string) (bool, error) {
-	if text == "work" || strings.HasPrefix(text, "env:") || strings.HasPrefix(text, "file:") || strings.HasPrefix(text, "release:") {
+	if text == "work" || strings.HasPrefix(text, "env:") || strings.HasPrefix(text, "file:") || strings.HasPrefix(text, "parked:") || strings.HasPrefix(text, "release:") {
 		return true, nil
 	}
 	_, err := w.Chest.Resolve(ctx, text)

@@ -37,7 +37,11 @@ type Artifact struct {
 
 // Page is a comparison of two states.
 type Page struct {
-	From, To  string
+	From, To string
+	// Head, when set, stands above the artifacts; Remarks stand beside what they are about,
+	// when they are there before the artifacts are added.
+	Head      *Head
+	Remarks   []Remark
 	artifacts []section
 	left      int64 // how many bytes of media may still be put in
 }
@@ -53,6 +57,8 @@ type section struct {
 	ID, Path, Kind, Word string
 	Note                 string
 	Changes              []row
+	Remarks              []Remark // about the artifact as a whole, or what is not in the list
+	Clashes              []Clash
 	Count                int // of the changes, listed or not
 	More                 int
 	Pictures             []pictures
@@ -68,6 +74,7 @@ type row struct {
 	Word     string
 	From, To []piece
 	Note     string
+	Remarks  []Remark
 }
 
 // crumb is a step of an address; it is faint where the row above has it too.
@@ -116,6 +123,7 @@ func (p *Page) Add(a Artifact) {
 		s.Changes, s.More = changeRows(a)
 	}
 	s.Count = len(a.Changes)
+	p.place(a, &s)
 	s.Pictures, s.Sounds = p.media(a)
 	s.Nodes = nodes(a)
 	for _, t := range state.Texts(a.Was, a.Is) {

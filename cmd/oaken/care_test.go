@@ -52,6 +52,7 @@ func TestTidyTakesOnlyWhatNothingReaches(t *testing.T) {
 
 func TestTidyBesideCommitsAndReaders(t *testing.T) {
 	p := world(t)
+	p.unlocked()
 	var wg sync.WaitGroup
 	call := func(args ...string) {
 		cmd := exec.Command(program, args...)
@@ -81,8 +82,8 @@ func TestTidyBesideCommitsAndReaders(t *testing.T) {
 	})
 	wg.Wait()
 	p.ok("health")
-	if n := len(p.object("history")["commits"].([]any)); n != 9 {
-		t.Errorf("%d commits, want 9", n)
+	if n := len(p.object("history")["commits"].([]any)); n != 10 {
+		t.Errorf("%d commits, want 10", n)
 	}
 }
 

@@ -57,6 +57,7 @@ type victim struct {
 
 func newVictim(t *testing.T) *victim {
 	p := world(t)
+	p.unlocked()
 	v := &victim{project: p, r: rand.New(rand.NewPCG(1, 2)), branch: "other", states: map[string]string{}}
 	v.fill("a")
 	p.ok("commit", "-m", "Many files")

@@ -78,6 +78,7 @@ func TestAFullDisk(t *testing.T) {
 		p.write(fmt.Sprintf("many/%d.bin", i), content())
 	}
 	p.ok("begin")
+	p.unlocked()
 	p.ok("commit", "-m", "First")
 	p.ok("branch", "kelp")
 	p.ok("switch", "kelp")

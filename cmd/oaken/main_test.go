@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -50,9 +51,12 @@ type result struct {
 func (p *project) run(args ...string) result {
 	p.t.Helper()
 	var out, errs bytes.Buffer
+	if slices.Contains(args, "--as") {
+		args = append([]string{"--yes"}, args...) // these people share a workspace
+	}
 	cmd := exec.Command(program, args...)
 	cmd.Dir, cmd.Stdout, cmd.Stderr = p.dir, &out, &errs
-	cmd.Env = append(os.Environ(), "TZ=UTC")
+	cmd.Env = append(os.Environ(), "TZ=UTC", "XDG_CONFIG_HOME="+filepath.Dir(program))
 	err := cmd.Run()
 	var exit *exec.ExitError
 	if err != nil && !errors.As(err, &exit) {
@@ -167,6 +171,13 @@ func (p *project) object(args ...string) map[string]any {
 
 // empty gives an empty folder.
 func empty(t *testing.T) *project { t.Helper(); return &project{t, t.TempDir()} }
+
+// unlocked lets everything be edited without locks.
+func (p *project) unlocked() {
+	p.t.Helper()
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[lock]]\nmatch = \"**\"\npolicy = \"off\"\n")
+	p.ok("commit", "oaken.toml", "-m", "Nothing needs a lock")
+}
 
 // world gives the sample world with two environments, in a first commit.
 func world(t *testing.T) *project {

@@ -33,7 +33,7 @@ func TestWrongCallsChangeNothing(t *testing.T) {
 		{2, "with --from the state", "restore notes"},
 		{2, "There is no rescue copy", "restore --rescued notes"},
 		{2, "There is no nothing", "discard nothing"},
-		{2, "at least one of the flags", "resolve x"},
+		{2, "--keep takes mine, theirs, both or base", "resolve x"},
 		{2, "accepts 1 arg", "switch"},
 		{2, "can't be a name", "branch a:b"},
 		{2, "can't be a name", "release work"},

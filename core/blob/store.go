@@ -55,6 +55,8 @@ type Store struct {
 	mu    sync.Mutex // guards packs and dec
 	packs []*pack
 	dec   *zstd.Decoder
+
+	beside *Store // where readers find what is not here
 }
 
 type pack struct {
@@ -195,12 +197,19 @@ func (s *Store) locate(d Digest) (place, error) {
 	return place{}, fmt.Errorf("%s: %w", d.Short(), ErrMissing)
 }
 
+// Beside lets readers find what the store does not hold in another one. What is written
+// is not compared with that one.
+func (s *Store) Beside(other *Store) { s.beside = other }
+
 // Has reports whether the store holds the content.
 func (s *Store) Has(d Digest) bool { _, ok := s.find(d); return ok }
 
 // Size gives the content's size in bytes.
 func (s *Store) Size(d Digest) (int64, error) {
 	p, err := s.locate(d)
+	if errors.Is(err, ErrMissing) && s.beside != nil && s.beside.Has(d) {
+		return s.beside.Size(d)
+	}
 	return p.size, err
 }
 
@@ -352,6 +361,9 @@ func (s *Store) OpenExact(d Digest) (io.ReadCloser, error) { return s.open(d, by
 
 func (s *Store) open(d Digest, how depth) (io.ReadCloser, error) {
 	at, err := s.locate(d)
+	if errors.Is(err, ErrMissing) && s.beside != nil && s.beside.Has(d) {
+		return s.beside.open(d, how)
+	}
 	if err != nil {
 		return nil, err
 	}

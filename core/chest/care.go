@@ -79,6 +79,15 @@ func (c *Chest) reach(ctx context.Context, visit func(path string, f File, commi
 			return Explain(err)
 		}
 	}
+	for _, p := range r.parked {
+		tree, err := treeOf(ledger.Kept{Environment: "the work parked as " + p.Name, Tree: p.Tree})
+		if err == nil {
+			err = walk(tree, "parked:"+p.Name+"/", ledger.Commit{})
+		}
+		if err != nil {
+			return Explain(err)
+		}
+	}
 	for _, k := range r.kept {
 		tree, err := treeOf(k)
 		if err == nil {

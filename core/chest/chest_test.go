@@ -111,7 +111,8 @@ func TestABranchThatMovedIsNotOverwritten(t *testing.T) {
 func TestLocksAreForOneWorkspace(t *testing.T) {
 	c, ctx := create(t), context.Background()
 	lock := func(p, who, where string) error {
-		return c.Lock(ctx, []ledger.Lock{{Address: p, Holder: who, Workspace: where, Since: noon}})
+		_, err := c.Lock(ctx, LockRequest{Wanted: []ledger.Lock{{Address: p, Holder: who, Workspace: where, Since: noon}}, Now: noon})
+		return err
 	}
 	if err := lock("exhibit/reef.glb", "Imke", "desk"); err != nil {
 		t.Fatal(err)
@@ -129,10 +130,14 @@ func TestLocksAreForOneWorkspace(t *testing.T) {
 	if err := lock("exhibit/reef.glb2", "Tarek", "lab"); err != nil {
 		t.Errorf("a name that only begins alike: %v", err)
 	}
-	if err := c.Unlock(ctx, "Tarek", "lab", []string{"exhibit/reef.glb"}); fault.CodeOf(err) != fault.Refused {
+	unlock := func(who, where string, addresses ...string) error {
+		_, err := c.Unlock(ctx, UnlockRequest{Holder: who, Workspace: where, Addresses: addresses, Now: noon})
+		return err
+	}
+	if err := unlock("Tarek", "lab", "exhibit/reef.glb"); fault.CodeOf(err) != fault.Refused {
 		t.Errorf("unlocking another's: %v", err)
 	}
-	if err := c.Unlock(ctx, "Imke", "desk", []string{"exhibit/reef.glb", "none"}); fault.CodeOf(err) != fault.Usage {
+	if err := unlock("Imke", "desk", "exhibit/reef.glb", "none"); fault.CodeOf(err) != fault.Usage {
 		t.Errorf("unlocking what is not locked: %v", err)
 	}
 	if held, _ := c.Locks(ctx); len(held) != 2 {

@@ -66,8 +66,10 @@ func (c *Chest) Publish(ctx context.Context, d Draft) (ledger.Commit, error) {
 		return nil
 	})
 	if errors.Is(err, ledger.ErrMoved) {
-		return commit, fault.New(fault.Refused, "Nothing was recorded. Bring them in with oaken sync, and commit again.",
+		moved := fault.New(fault.Refused, "Nothing was recorded. Bring them in with oaken sync, and commit again.",
 			"Branch %s has newer commits than this workspace.", d.Branch)
+		moved.Err = ledger.ErrMoved
+		return commit, moved
 	}
 	return commit, Explain(err)
 }

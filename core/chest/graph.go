@@ -1,8 +1,11 @@
 package chest
 
 import (
+	"bytes"
 	"container/heap"
 	"context"
+	"errors"
+	"slices"
 
 	"oakenchest/core/ledger"
 )
@@ -104,4 +107,99 @@ func (c *Chest) MergeBase(ctx context.Context, a, b ledger.ID) (ledger.ID, error
 		return nil
 	})
 	return base, Explain(err)
+}
+
+// MergeBases gives the nearest commits that are ancestors of both, none of them an
+// ancestor of another; several when branches were merged crosswise. They are in the order
+// of their ids.
+func (c *Chest) MergeBases(ctx context.Context, a, b ledger.Commit) (out []ledger.Commit, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = NewLineage(tx).Bases(a, b); return err })
+	return out, Explain(err)
+}
+
+// Lineage answers questions about the graph of commits, within a transaction, and
+// remembers what it has found.
+type Lineage struct {
+	tx      *ledger.Tx
+	extents map[ledger.ID]ledger.Extent
+	ends    map[branchEnd]ledger.Commit
+}
+
+type branchEnd struct {
+	branch string
+	depth  int
+}
+
+// NewLineage begins with nothing.
+func NewLineage(tx *ledger.Tx) *Lineage {
+	return &Lineage{tx, map[ledger.ID]ledger.Extent{}, map[branchEnd]ledger.Commit{}}
+}
+
+// Extent gives what a commit stands on; nothing for the zero commit.
+func (l *Lineage) Extent(c ledger.Commit) (ledger.Extent, error) {
+	if c.ID == (ledger.ID{}) {
+		return nil, nil
+	}
+	if x, ok := l.extents[c.ID]; ok {
+		return x, nil
+	}
+	x, err := l.tx.Extent(c)
+	if err == nil {
+		l.extents[c.ID] = x
+	}
+	return x, err
+}
+
+// Bases is MergeBases: of each branch the last commit that both extents hold is a
+// candidate; those that another candidate stands on are left out.
+func (l *Lineage) Bases(a, b ledger.Commit) ([]ledger.Commit, error) {
+	x, err := l.Extent(a)
+	if err != nil {
+		return nil, err
+	}
+	y, err := l.Extent(b)
+	if err != nil {
+		return nil, err
+	}
+	var candidates []ledger.Commit
+	for branch, depth := range x {
+		if d := min(depth, y[branch]); d > 0 {
+			c, err := l.at(branchEnd{branch, d})
+			if errors.Is(err, ledger.ErrNotFound) { // y ends before the branch begins
+				continue
+			}
+			if err != nil {
+				return nil, err
+			}
+			candidates = append(candidates, c)
+		}
+	}
+	slices.SortFunc(candidates, func(p, q ledger.Commit) int { return -ledger.Older(p, q) })
+	var out []ledger.Commit
+	for _, c := range candidates { // the newest first: none stands on a later one
+		under := false
+		for _, o := range out {
+			e, err := l.Extent(o)
+			if err != nil {
+				return nil, err
+			}
+			under = under || e.Holds(c)
+		}
+		if !under {
+			out = append(out, c)
+		}
+	}
+	slices.SortFunc(out, func(p, q ledger.Commit) int { return bytes.Compare(p.ID[:], q.ID[:]) })
+	return out, nil
+}
+
+func (l *Lineage) at(e branchEnd) (ledger.Commit, error) {
+	if c, ok := l.ends[e]; ok {
+		return c, nil
+	}
+	c, err := l.tx.CommitAt(e.branch, e.depth)
+	if err == nil {
+		l.ends[e] = c
+	}
+	return c, err
 }

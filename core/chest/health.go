@@ -92,6 +92,7 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 type recordCheck struct {
 	commits  []ledger.Commit // the oldest first
 	kept     []ledger.Kept
+	parked   []ledger.Parked
 	findings []Finding
 }
 
@@ -109,6 +110,9 @@ func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
 			return err
 		}
 		if r.kept, err = tx.AllKept(); err != nil {
+			return err
+		}
+		if r.parked, err = tx.AllParked(); err != nil {
 			return err
 		}
 		known := map[ledger.ID]bool{}

@@ -28,7 +28,7 @@ func (c *Chest) Resolve(ctx context.Context, state string) (ledger.Commit, error
 		return err
 	})
 	if errors.Is(err, ledger.ErrNotFound) {
-		err = noState("States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, file:PATH or the first characters of a commit's id; oaken history and oaken branch list them.",
+		err = noState("States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, parked:NAME, file:PATH or the first characters of a commit's id; oaken history and oaken branch list them.",
 			"%q names no state of this project.", state)
 	}
 	return found, Explain(err)

@@ -207,3 +207,21 @@ func (c *Chest) At(tree blob.Digest, p string) (File, error) {
 	at.Path = p
 	return at, nil
 }
+
+// CopyFolders puts the folders of a tree, without the files in them, into a batch of
+// another store; what that has is not looked into.
+func (c *Chest) CopyFolders(to *blob.Batch, tree blob.Digest) error {
+	if tree == (blob.Digest{}) || to.Has(tree) {
+		return nil
+	}
+	entries, err := c.folder(tree)
+	for _, e := range entries {
+		if err == nil && e.Mode == Folder {
+			err = c.CopyFolders(to, e.Digest)
+		}
+	}
+	if err == nil {
+		_, err = to.PutBytes(encodeTree(entries))
+	}
+	return err
+}

@@ -139,6 +139,13 @@ func (tx *Tx) Commit(id ID) (Commit, error) {
 	return c, one(err)
 }
 
+// CommitAt gives the commit of a branch that has a depth, or ErrNotFound: the branch
+// began deeper, or does not reach it.
+func (tx *Tx) CommitAt(branch string, depth int) (Commit, error) {
+	c, err := scanCommit(tx.tx.QueryRowContext(tx.ctx, "select "+commitColumns+" from commits where branch = ? and depth = ?", branch, depth).Scan)
+	return c, one(err)
+}
+
 // CommitsByPrefix gives up to two commits whose written id begins with prefix.
 func (tx *Tx) CommitsByPrefix(prefix string) ([]Commit, error) {
 	if strings.ContainsAny(prefix, "%_*?[") {

@@ -16,11 +16,17 @@ import (
 var guarded = map[string]string{
 	"branches":    "name, tip, origin, author, time",
 	"releases":    "name, commit_id, comment, author, time",
-	"locks":       "address, holder, workspace, since, reason",
+	"locks":       "address, holder, workspace, since, reason, ends, sort",
 	"deployments": "environment, commit_id, author, workspace, time, source, steps",
 	"kept":        "environment, time, tree, deployment",
 	"undone":      "deployment, author, workspace, time",
 	"touches":     "path, commit_id, gone, origin",
+	"workspaces":  "name, mark, person, machine, folder, branch, base, held, seen",
+	"edits":       "workspace, path, state, kind, content, merges, contested, since, told",
+	"notices":     "workspace, time, text",
+	"parked":      "person, name, workspace, branch, base, tree, time, note, shared, paths",
+	"reviews":     "title, text, item, source, target, author, workspace, opened, state, closer, closed, outcome",
+	"remarks":     "review, kind, address, tip, author, time, text",
 }
 
 func rowSum(fields []any) int64 {
@@ -48,6 +54,33 @@ func (tx *Tx) insert(table string, fields ...any) error {
 		return ErrTaken
 	}
 	return err
+}
+
+// put is insert, in place of a row of the same key.
+func (tx *Tx) put(table string, fields ...any) error {
+	statement := strings.Replace(insertion(table), "insert into", "insert or replace into", 1)
+	_, err := tx.tx.ExecContext(tx.ctx, statement, append(fields, rowSum(fields))...)
+	return err
+}
+
+// flag is a boolean as the records keep it.
+func flag(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// remove runs a delete statement; ErrNotFound when it took nothing away.
+func (tx *Tx) remove(statement string, args ...any) error {
+	r, err := tx.tx.ExecContext(tx.ctx, statement, args...)
+	if err != nil {
+		return err
+	}
+	if n, err := r.RowsAffected(); err != nil || n == 0 {
+		return errors.Join(err, ErrNotFound)
+	}
+	return nil
 }
 
 // Flaws says what is wrong with the records: where the engine finds its own file

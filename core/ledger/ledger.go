@@ -20,7 +20,7 @@ import (
 )
 
 // Version is the format of the records that this program writes.
-const Version = 3
+const Version = 4
 
 // Errors that callers act on.
 var (
@@ -40,6 +40,8 @@ var (
 	ErrDamaged = errors.New("the records are damaged")
 	// ErrReadOnly: they can't be written.
 	ErrReadOnly = errors.New("the records can't be written")
+	// ErrAway: the records are out of reach.
+	ErrAway = errors.New("the records are out of reach")
 )
 
 const schema = `
@@ -51,18 +53,43 @@ create table commits (
 create index commits_time on commits (time desc);
 create table branches (name text primary key, tip text not null, origin text not null, author text not null, time integer not null, sum integer not null) without rowid;
 create table releases (name text primary key, commit_id text not null, comment text not null, author text not null, time integer not null, sum integer not null) without rowid;
-create table locks (address text primary key, holder text not null, workspace text not null, since integer not null, reason text not null, sum integer not null) without rowid;
+create table locks (address text primary key, holder text not null, workspace text not null, since integer not null, reason text not null, ends integer not null, sort integer not null, sum integer not null) without rowid;
 create table deployments (
   id integer primary key, environment text not null, commit_id text not null, author text not null, workspace text not null,
   time integer not null, source text not null, steps integer not null, sum integer not null);
 create index deployments_environment on deployments (environment, id desc);
-` + touchesSchema + keptSchema
+` + touchesSchema + keptSchema + teamSchema
 
 // keptSchema came with version 3.
 const keptSchema = `
 create table kept (id integer primary key, environment text not null, time integer not null, tree text not null, deployment integer not null, sum integer not null);
 create index kept_environment on kept (environment, id desc);
 create table undone (deployment integer primary key, author text not null, workspace text not null, time integer not null, sum integer not null);
+`
+
+// teamSchema came with version 4.
+const teamSchema = `
+create index locks_patterns on locks (address) where sort = 1;
+create table workspaces (
+  name text primary key, mark text not null, person text not null, machine text not null, folder text not null,
+  branch text not null, base text not null, held integer not null, seen integer not null, sum integer not null) without rowid;
+create table edits (
+  workspace text not null, path text not null, state text not null, kind text not null, content text not null, merges integer not null,
+  contested integer not null, since integer not null, told text not null, sum integer not null, primary key (workspace, path)) without rowid;
+create index edits_path on edits (path);
+create table notices (id integer primary key, workspace text not null, time integer not null, text text not null, sum integer not null);
+create index notices_workspace on notices (workspace);
+create table parked (
+  person text not null, name text not null, workspace text not null, branch text not null, base text not null, tree text not null,
+  time integer not null, note text not null, shared integer not null, paths text not null, sum integer not null, primary key (person, name)) without rowid;
+create table reviews (
+  number integer primary key, title text not null, text text not null, item text not null, source text not null, target text not null,
+  author text not null, workspace text not null, opened integer not null, state text not null, closer text not null, closed integer not null,
+  outcome text not null, sum integer not null);
+create table remarks (
+  id integer primary key, review integer not null, kind text not null, address text not null, tip text not null, author text not null,
+  time integer not null, text text not null, sum integer not null);
+create index remarks_review on remarks (review);
 `
 
 // touchesSchema came with version 2.
@@ -73,7 +100,8 @@ create index commits_merges on commits (branch, depth) where parent2 is not null
 create index commits_order on commits (generation desc, time desc, id);
 `
 
-// Ledger is an open database of records. It may be shared by goroutines.
+// Ledger is an open database of records. It may be shared by goroutines. A nil one is out
+// of reach: its methods fail with ErrAway.
 type Ledger struct{ db *sql.DB }
 
 // Create makes a new ledger in an SQLite file that must not exist yet.
@@ -132,7 +160,12 @@ func (l *Ledger) upgrade(ctx context.Context) error {
 				return err
 			}
 		}
-		if _, err := tx.tx.ExecContext(ctx, keptSchema); err != nil {
+		if version < 3 {
+			if _, err := tx.tx.ExecContext(ctx, keptSchema); err != nil {
+				return err
+			}
+		}
+		if err := tx.fourthVersion(); err != nil {
 			return err
 		}
 		_, err := tx.tx.ExecContext(ctx, "update format set version = ?", Version)
@@ -146,9 +179,12 @@ func (tx *Tx) secondVersion() error {
 	if _, err := tx.tx.ExecContext(tx.ctx, touchesSchema); err != nil {
 		return err
 	}
-	for table, key := range map[string]string{"branches": "name", "releases": "name", "locks": "address", "deployments": "id"} {
+	for table, key := range map[string]string{"branches": "name", "releases": "name", "locks": "", "deployments": "id"} {
 		if _, err := tx.tx.ExecContext(tx.ctx, "alter table "+table+" add column sum integer not null default 0"); err != nil {
 			return err
+		}
+		if key == "" { // the fourth version gives it sums
+			continue
 		}
 		if err := tx.guardAll(table, key); err != nil {
 			return err
@@ -159,6 +195,20 @@ func (tx *Tx) secondVersion() error {
 		err = errors.Join(err, tx.AddTouches(c.ID, nil))
 	}
 	return err
+}
+
+// fourthVersion brings records of version 3 to version 4: locks may end and be patterns,
+// and there are records of people at work.
+func (tx *Tx) fourthVersion() error {
+	for _, column := range []string{"ends", "sort"} {
+		if _, err := tx.tx.ExecContext(tx.ctx, "alter table locks add column "+column+" integer not null default 0"); err != nil {
+			return err
+		}
+	}
+	if _, err := tx.tx.ExecContext(tx.ctx, teamSchema); err != nil {
+		return err
+	}
+	return tx.guardAll("locks", "address")
 }
 
 // connect opens the file with a rollback journal, which is safe on shared
@@ -179,7 +229,12 @@ func connect(file, mode string) (*Ledger, error) {
 }
 
 // Close lets go of the database.
-func (l *Ledger) Close() error { return l.db.Close() }
+func (l *Ledger) Close() error {
+	if l == nil {
+		return nil
+	}
+	return l.db.Close()
+}
 
 // Tx is one transaction; its methods are the only way to the records.
 type Tx struct {
@@ -189,6 +244,9 @@ type Tx struct {
 
 // View runs fn on a consistent state of the records; fn can't change them.
 func (l *Ledger) View(ctx context.Context, fn func(*Tx) error) error {
+	if l == nil {
+		return ErrAway
+	}
 	tx, err := l.db.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
 	if err != nil {
 		return explain(err)
@@ -204,6 +262,9 @@ func (l *Ledger) Update(ctx context.Context, fn func(*Tx) error) error {
 }
 
 func (l *Ledger) update(ctx context.Context, fn func(*Tx) error) error {
+	if l == nil {
+		return ErrAway
+	}
 	tx, err := l.db.BeginTx(ctx, nil)
 	if err != nil {
 		return err

@@ -290,15 +290,16 @@ func TestExtentsAgreeWithTheGraph(t *testing.T) {
 	}
 }
 
-// TestAnOlderLedgerIsBroughtUpToDate makes one as version 1 was, and one as version 2.
+// TestAnOlderLedgerIsBroughtUpToDate makes one as each version before was.
 func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
-	second := []string{"drop table kept", "drop table undone"}
+	third := []string{"drop index locks_patterns", "alter table locks drop column ends", "alter table locks drop column sort", "drop table workspaces", "drop table edits", "drop table notices", "drop table parked", "drop table reviews", "drop table remarks"}
+	second := append(slices.Clone(third), "drop table kept", "drop table undone")
 	first := append(slices.Clone(second), "drop table touches", "alter table branches drop column sum", "alter table releases drop column sum", "alter table locks drop column sum", "alter table deployments drop column sum", "drop index commits_branch", "drop index commits_merges", "drop index commits_order")
-	for version, statements := range map[int][]string{1: first, 2: second} {
+	for version, statements := range map[int][]string{1: first, 2: second, 3: third} {
 		l, file := create(t)
 		c := sealed("old")
 		if err := l.Update(t.Context(), func(tx *Tx) error {
-			if err := errors.Join(tx.AddCommit(c), tx.AddTouches(c.ID, nil)); err != nil {
+			if err := errors.Join(tx.AddCommit(c), tx.AddTouches(c.ID, nil), tx.AddLock(Lock{Address: "reef.glb", Holder: "Imke", Since: noon})); err != nil {
 				return err
 			}
 			for _, s := range append(statements, fmt.Sprintf("update format set version = %d", version)) {

@@ -1,42 +1,112 @@
 package ledger
 
-import "time"
+import (
+	"strings"
+	"time"
+)
 
 // Lock reserves what an address names for one person in one workspace.
 type Lock struct {
+	// Address is a path, a pattern of paths, or the address of an element.
 	Address   string
 	Holder    string
 	Workspace string
 	Since     time.Time
 	Reason    string
+	// Ends is when others may take it over; zero for no such time.
+	Ends time.Time
+	// Pattern says that the address is a pattern, Folder that it is a folder.
+	Pattern, Folder bool
 }
+
+// sort is how the records keep what an address is.
+func (l Lock) sort() int {
+	switch {
+	case l.Pattern:
+		return 1
+	case l.Folder:
+		return 2
+	}
+	return 0
+}
+
+const lockColumns = "select address, holder, workspace, since, reason, ends, sort from locks"
 
 func scanLock(scan func(...any) error) (Lock, error) {
 	var l Lock
-	var ms int64
-	err := scan(&l.Address, &l.Holder, &l.Workspace, &ms, &l.Reason)
-	l.Since = time.UnixMilli(ms).UTC()
+	var since, ends int64
+	var sort int
+	err := scan(&l.Address, &l.Holder, &l.Workspace, &since, &l.Reason, &ends, &sort)
+	l.Pattern, l.Folder = sort == 1, sort == 2
+	l.Since, l.Ends = time.UnixMilli(since).UTC(), optionalTime(ends)
 	return l, err
 }
 
+// optionalTime reads a time; 0 is none.
+func optionalTime(ms int64) time.Time {
+	if ms == 0 {
+		return time.Time{}
+	}
+	return time.UnixMilli(ms).UTC()
+}
+
+func optionalMilli(t time.Time) int64 {
+	if t.IsZero() {
+		return 0
+	}
+	return t.UnixMilli()
+}
+
 // Locks gives all locks by address.
-func (tx *Tx) Locks() ([]Lock, error) {
-	return rows(tx, scanLock, "select address, holder, workspace, since, reason from locks order by address")
+func (tx *Tx) Locks() ([]Lock, error) { return rows(tx, scanLock, lockColumns+" order by address") }
+
+// LocksNear gives the locks that may have to do with an address: those on it, above it
+// and below it, and all patterns. It asks an index, however many locks there are.
+func (tx *Tx) LocksNear(address string) ([]Lock, error) {
+	if address == "." {
+		return tx.Locks()
+	}
+	out, err := rows(tx, scanLock, lockColumns+" where sort = 1")
+	for _, a := range above(address) {
+		if err == nil {
+			var more []Lock
+			more, err = rows(tx, scanLock, lockColumns+" where address = ? and sort <> 1", a)
+			out = append(out, more...)
+		}
+	}
+	for _, sep := range []string{"/", "::", "."} {
+		if err == nil {
+			var more []Lock
+			next := sep[:len(sep)-1] + string(sep[len(sep)-1]+1)
+			more, err = rows(tx, scanLock, lockColumns+" where address > ? and address < ? and sort <> 1", address+sep, address+next)
+			out = append(out, more...)
+		}
+	}
+	return out, err
+}
+
+// above gives an address and everything that it lies in.
+func above(address string) []string {
+	out := []string{".", address}
+	for i := range address {
+		if c := address[i]; c == '/' || c == '.' || strings.HasPrefix(address[i:], "::") {
+			out = append(out, address[:i])
+		}
+	}
+	return out
+}
+
+// LocksOf gives the locks of a workspace by address.
+func (tx *Tx) LocksOf(workspace string) ([]Lock, error) {
+	return rows(tx, scanLock, lockColumns+" where workspace = ? order by address", workspace)
 }
 
 // AddLock records a lock; ErrTaken when the address is locked already.
 func (tx *Tx) AddLock(l Lock) error {
-	return tx.insert("locks", l.Address, l.Holder, l.Workspace, l.Since.UnixMilli(), l.Reason)
+	return tx.insert("locks", l.Address, l.Holder, l.Workspace, l.Since.UnixMilli(), l.Reason, optionalMilli(l.Ends), l.sort())
 }
 
 // RemoveLock takes a lock away; ErrNotFound when there is none.
 func (tx *Tx) RemoveLock(address string) error {
-	r, err := tx.tx.ExecContext(tx.ctx, "delete from locks where address = ?", address)
-	if err != nil {
-		return err
-	}
-	if n, err := r.RowsAffected(); err != nil || n == 0 {
-		return ErrNotFound
-	}
-	return nil
+	return tx.remove("delete from locks where address = ?", address)
 }

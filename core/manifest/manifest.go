@@ -38,6 +38,8 @@ type Manifest struct {
 	Viewers      []Viewer      `toml:"viewer"`
 	Environments []Environment `toml:"environment"`
 	Message      MessageRules  `toml:"message"`
+	Team         Team          `toml:"team"`
+	Review       ReviewRules   `toml:"review"`
 
 	once  sync.Once // guards leave
 	leave *leaver
@@ -86,11 +88,55 @@ type Artifact struct {
 // Policy says whether an artifact must be locked before it is edited.
 type Policy string
 
-// The policies.
+// The policies. Advised means that a commit without the lock is warned of, and that a
+// watched workspace takes it by itself.
 const (
 	Required Policy = "required"
+	Advised  Policy = "advised"
 	Off      Policy = "off"
 )
+
+// Team says how people share a project.
+type Team struct {
+	// LockFor is how long a lock lasts unless it is said: "8h". Empty for no end.
+	LockFor string `toml:"lock-for"`
+	// SilentAfter is how long a workspace may give no sign of life before others may
+	// take its locks over: "72h".
+	SilentAfter string `toml:"silent-after"`
+	// MayFreeLocks lists who may end others' locks; none means everybody.
+	MayFreeLocks []string `toml:"may-free-locks"`
+}
+
+// DefaultSilentAfter is when a workspace counts as silent unless it is said.
+const DefaultSilentAfter = 72 * time.Hour
+
+// LockTime gives how long a lock lasts; 0 for no end.
+func (t Team) LockTime() time.Duration {
+	d, _ := time.ParseDuration(t.LockFor) // checked when the manifest was read
+	return d
+}
+
+// Silence gives how long a workspace may give no sign of life.
+func (t Team) Silence() time.Duration {
+	if d, err := time.ParseDuration(t.SilentAfter); err == nil {
+		return d
+	}
+	return DefaultSilentAfter
+}
+
+// FreesLocks reports whether a person may end others' locks.
+func (t Team) FreesLocks(person string) bool {
+	return len(t.MayFreeLocks) == 0 || slices.Contains(t.MayFreeLocks, person)
+}
+
+func (t Team) check() error {
+	for key, text := range map[string]string{"lock-for": t.LockFor, "silent-after": t.SilentAfter} {
+		if d, err := time.ParseDuration(text); text != "" && (err != nil || d <= 0) {
+			return fmt.Errorf("%s under [team] takes a time such as 8h or 30m, not %q", key, text)
+		}
+	}
+	return nil
+}
 
 // Viewer is an outside program that shows two versions of artifacts of a kind.
 type Viewer struct {
@@ -186,9 +232,12 @@ func (m *Manifest) check() error {
 		if l.Match == "" && l.Kind == "" || !doublestar.ValidatePattern(l.Match) {
 			return fmt.Errorf("a lock rule needs a well-formed match or a kind")
 		}
-		if l.Policy != Required && l.Policy != Off {
-			return fmt.Errorf("the lock policy %q is neither %s nor %s", l.Policy, Required, Off)
+		if l.Policy != Required && l.Policy != Advised && l.Policy != Off {
+			return fmt.Errorf("the lock policy %q is none of %s, %s, %s", l.Policy, Required, Advised, Off)
 		}
+	}
+	if err := errors.Join(m.Team.check(), m.Review.check()); err != nil {
+		return err
 	}
 	for _, c := range m.Companions {
 		if err := c.check(); err != nil {
@@ -282,16 +331,16 @@ func (m *Manifest) Declared(p string) (Artifact, bool) {
 	return m.Artifacts[i], true
 }
 
-// LockPolicy gives the policy for an artifact of a kind.
-func (m *Manifest) LockPolicy(p, kind string) Policy {
-	policy := Off
+// LockPolicy gives the policy that the rules set for an artifact of a kind; ok is false
+// when none speaks of it.
+func (m *Manifest) LockPolicy(p, kind string) (policy Policy, ok bool) {
 	for _, l := range m.Locks {
 		if l.Kind != "" && l.Kind != kind {
 			continue
 		}
-		if ok, _ := doublestar.Match(l.Match, p); ok || l.Match == "" {
-			policy = l.Policy
+		if fits, _ := doublestar.Match(l.Match, p); fits || l.Match == "" {
+			policy, ok = l.Policy, true
 		}
 	}
-	return policy
+	return policy, ok
 }

@@ -47,7 +47,8 @@ func TestWhatIsLeftOutAndLocked(t *testing.T) {
 			t.Errorf("%s: left out is %v", p, !want)
 		}
 	}
-	if m.LockPolicy("exhibit/a/reef.glb", "scene") != Required || m.LockPolicy("exhibit/a.txt", "text") != Off || m.LockPolicy("x", "opaque") != Off {
+	policy := func(p, kind string) Policy { found, _ := m.LockPolicy(p, kind); return found }
+	if policy("exhibit/a/reef.glb", "scene") != Required || policy("exhibit/a.txt", "text") != Off || policy("x", "opaque") != "" {
 		t.Error("lock policies")
 	}
 	if a, ok := m.Folder("database/tables/tank.sql"); !ok || a.Kind != "schema" {
@@ -82,7 +83,7 @@ func TestEditsLeaveTheRestAlone(t *testing.T) {
 func TestMistakesAreNamed(t *testing.T) {
 	for text, want := range map[string]string{
 		"colour = 1": "no key colour", "project = ": "line 1", "[[lock]]\npolicy=\"required\"": "match", "[[environment]]\nname=\"a\"\ntarget=\"x\"\ninto=\"d\"": "scheme",
-		"[[artifact]]\npath=\"../x\"\nkind=\"text\"": "inside", "leave-out=[\"[\"]": "well formed", "[[lock]]\nmatch=\"a\"\npolicy=\"never\"": "neither", "[message]\npattern=\"(\"": "well formed",
+		"[[artifact]]\npath=\"../x\"\nkind=\"text\"": "inside", "leave-out=[\"[\"]": "well formed", "[[lock]]\nmatch=\"a\"\npolicy=\"never\"": "none of", "[message]\npattern=\"(\"": "well formed",
 	} {
 		_, err := Parse([]byte(text))
 		if fault.CodeOf(err) != fault.Usage || !strings.Contains(err.Error(), want) {

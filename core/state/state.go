@@ -203,6 +203,10 @@ func (t *Snapshot) holds(p string) bool {
 	return err == nil && f.Mode != 0 && f.Mode != chest.Folder
 }
 
+// Near gives a snapshot of a state that is enough to read and compare the artifact at one
+// path, without a list of everything else where the state can be asked for one path.
+func Near(ctx context.Context, s State, p string) (*Snapshot, error) { return openAt(ctx, s, p) }
+
 // openAt gives a snapshot that is enough to read the artifact at one path.
 func openAt(ctx context.Context, s State, p string) (*Snapshot, error) {
 	finder, ok := s.(Finder)
@@ -229,6 +233,9 @@ func openAt(ctx context.Context, s State, p string) (*Snapshot, error) {
 }
 
 func open(ctx context.Context, s State) (*Snapshot, error) {
+	if t, ok := s.(*Snapshot); ok {
+		return t, nil
+	}
 	list, err := s.Files(ctx)
 	if err != nil {
 		return nil, err

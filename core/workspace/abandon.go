@@ -39,7 +39,7 @@ func (w *Workspace) Abandon(ctx context.Context) (*Pending, string, error) {
 	if err := w.undo(s.Changes, p.Written); err != nil {
 		return nil, "", err
 	}
-	if err := w.MarkReadOnly(ctx); err != nil {
+	if err := w.mark(ctx, pathsOf(s.Changes)); err != nil {
 		return nil, "", err
 	}
 	return p, kept, os.Remove(w.pendingFile())
@@ -63,7 +63,7 @@ func (w *Workspace) undo(changes []Change, written map[string]string) error {
 		}
 	}
 	for _, f := range bring {
-		if err := w.fetch(w.BaseState(), f, true); err != nil {
+		if err := w.fetch(w.BaseState(), f); err != nil {
 			return err
 		}
 	}

@@ -3,7 +3,6 @@ package workspace
 import (
 	"context"
 	"io"
-	"os"
 	"slices"
 
 	"oakenchest/core/chest"
@@ -57,7 +56,7 @@ func (w *Workspace) apply(ctx context.Context, p *Pending, m *state.Merged) erro
 		if f, ok := isMine[path]; !ok {
 			err = w.remove(path)
 		} else {
-			err = w.fetch(mine, f, true)
+			err = w.fetch(mine, f)
 		}
 		if err != nil {
 			return err
@@ -87,20 +86,7 @@ func (w *Workspace) writeEdits(p *Pending, m *state.Merged, old map[string]strin
 		if was, ok := old[e.Path]; w.asIs(p, e.Path) || !again && ok && was == p.Written[e.Path] {
 			continue
 		}
-		var err error
-		switch {
-		case e.Gone:
-			err = w.remove(e.Path)
-		case e.Take.Mode != 0:
-			err = w.takeFrom(e, theirs)
-		default:
-			mode := os.FileMode(0o666)
-			if e.Mode == chest.Executable {
-				mode = 0o777
-			}
-			err = w.write(e.Path, e.Data, mode&^umask)
-		}
-		if err != nil {
+		if err := w.putEdit(e, theirs); err != nil {
 			return err
 		}
 	}
@@ -113,7 +99,7 @@ func (w *Workspace) writeEdits(p *Pending, m *state.Merged, old map[string]strin
 func (w *Workspace) takeFrom(e state.Edit, theirs state.State) error {
 	f := e.Take
 	f.Path = e.Path
-	return w.fetch(byDigest{w, theirs, f}, f, true)
+	return w.fetch(byDigest{w, theirs, f}, f)
 }
 
 // byDigest opens one file by its digest, whatever its path.

@@ -173,7 +173,7 @@ func (c *carrier) bring(ctx context.Context, pairs []chest.Pair, is map[string]s
 		return err
 	}
 	to := state.Commit{Chest: c.w.Chest, Tree: c.to, Name: label}
-	if err := c.w.fetchAll(ctx, to, write, func(f state.File) bool { return !c.w.readOnly(f.Path) }); err != nil {
+	if err := c.w.fetchAll(ctx, to, write, true); err != nil {
 		return err
 	}
 	t.Written = len(write)

@@ -51,6 +51,10 @@ type Status struct {
 	Mine []ledger.Lock
 	// Newer counts the commits of the branch that are not in this workspace.
 	Newer int
+	// Waiting lists the commits that are held here, the oldest first.
+	Waiting []Held
+
+	now []state.File
 }
 
 // Changes compares the workspace with its base, and says the kind of each
@@ -62,6 +66,10 @@ func (w *Workspace) Changes(ctx context.Context) (*Status, error) {
 	}
 	if err := w.nameKinds(ctx, s.Changes, now); err != nil {
 		return nil, err
+	}
+	s.Waiting = w.HeldCommits()
+	if w.Offline {
+		return s, nil
 	}
 	tip, err := w.Chest.Branch(ctx, w.Branch)
 	if err != nil {
@@ -103,7 +111,8 @@ func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.
 	}
 	s := &Status{Changes: changesOf(w.settled(chest.DiffFiles(before, now)))}
 	now = w.withAbsent(before, now)
-	locks, err := w.Chest.Locks(ctx)
+	s.now = now
+	locks, err := w.locks(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -115,8 +124,11 @@ func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.
 		}
 	}
 	for i := range s.Changes {
+		if c := &s.Changes[i]; c.State == Edited && w.waived(c.Path) {
+			c.State = Contested
+		}
 		for _, l := range s.Held {
-			if c := &s.Changes[i]; c.State != New && (chest.Covers(l.Address, c.Path) || chest.Covers(l.Address, c.From)) {
+			if c := &s.Changes[i]; c.State != New && (chest.Reaches(l, c.Path) || c.From != "" && chest.Reaches(l, c.From)) {
 				c.State, c.Holder = Contested, l.Holder
 			}
 		}

@@ -13,9 +13,11 @@ import (
 	"oakenchest/core/blob"
 	"oakenchest/core/blob/cut"
 	"oakenchest/core/chest"
+	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
 	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
 	"oakenchest/core/state"
 )
 
@@ -27,6 +29,8 @@ type CommitOptions struct {
 	Item    string
 	// KeepLocks leaves the locks of what is committed as they are.
 	KeepLocks bool
+	// Hold keeps the commit here until the next sync.
+	Hold bool
 }
 
 // Committed is what Commit has done.
@@ -37,6 +41,16 @@ type Committed struct {
 	// Released lists the locks that ended.
 	Released []string
 	Merge    bool
+	// Held counts the commits that are held here, this one among them; 0 when it was
+	// published. HeldMessage is its message.
+	Held        int
+	HeldMessage string
+	// Brought is what others had published first, and was brought in.
+	Brought *Synced
+	// Conflicts stand between the commit, which is held, and what others had published.
+	Conflicts []element.Conflict
+	// LeftOut lists contested changes, which stay out of commits.
+	LeftOut []string
 	// Along lists changed files that went along with chosen ones as companions.
 	Along []string
 	// Ended lists files whose lines were ended as the project's rules ask.
@@ -58,25 +72,35 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	if pending != nil {
 		return w.commitMerge(ctx, o, pending)
 	}
+	if err := w.reviewed("commit"); err != nil {
+		return nil, err
+	}
 	// Where no lock or rule speaks of a file that only seems edited, the files are
 	// read once, on their way into the chest.
-	locks, err := w.Chest.Locks(ctx)
+	locks, err := w.locks(ctx)
 	if err != nil {
 		return nil, err
 	}
-	status, _, err := w.status(ctx, len(locks)+len(w.Manifest.Locks)+len(w.Manifest.Lines)+len(w.Manifest.Companions) == 0)
+	status, _, err := w.status(ctx, w.guard(locks).idle() && len(locks)+len(w.Manifest.Lines)+len(w.Manifest.Companions) == 0)
 	if err != nil {
 		return nil, err
 	}
 	chosen, along := w.choose(status.Changes, o.Paths)
+	chosen, leftOut, err := w.settledOnly(locks, chosen, o.Paths)
+	if err != nil {
+		return nil, err
+	}
 	if err := w.checkPaths(ctx, o.Paths, chosen); err != nil {
 		return nil, err
 	}
 	if len(chosen) == 0 {
-		return &Committed{Commit: w.Base}, nil
+		return &Committed{Commit: w.Base, LeftOut: leftOut}, nil
 	}
-	if err := w.checkLocks(ctx, chosen); err != nil {
-		return nil, err
+	var advice []string
+	if !w.Offline {
+		if advice, err = w.checkLocks(ctx, locks, chosen); err != nil {
+			return nil, err
+		}
 	}
 	ended, err := w.endLines(chosen)
 	if err != nil {
@@ -87,12 +111,52 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 			return nil, err
 		}
 		chosen, along = w.choose(status.Changes, o.Paths)
+		if chosen, leftOut, err = w.settledOnly(locks, chosen, o.Paths); err != nil {
+			return nil, err
+		}
 	}
-	c, err := w.record(ctx, chosen, o, ledger.ID{})
+	c, err := w.record(ctx, chosen, o)
 	if err == nil {
-		c.Along, c.Ended = along, ended
+		c.Along, c.Ended, c.LeftOut = along, ended, leftOut
+		c.Warnings = append(c.Warnings, advice...)
+		w.announceRest(ctx, status.Changes, c)
 	}
 	return c, err
+}
+
+// locks gives all locks; none while the chest is out of reach.
+func (w *Workspace) locks(ctx context.Context) ([]ledger.Lock, error) {
+	if w.Offline {
+		return nil, nil
+	}
+	return w.Chest.Locks(ctx)
+}
+
+// settledOnly leaves out of a commit what is edited without its lock, until the lock is
+// had; who names it is refused.
+func (w *Workspace) settledOnly(locks []ledger.Lock, chosen []Change, paths []string) (in []Change, out []string, err error) {
+	if len(w.rec.Waived) == 0 {
+		return chosen, nil, nil
+	}
+	for _, c := range chosen {
+		if !w.waived(c.Path) || c.State == New || w.covered(locks, c.Path) {
+			in = append(in, c)
+			continue
+		}
+		if slices.Contains(paths, c.Path) {
+			return nil, nil, fault.New(fault.Refused, "Take the lock with oaken lock "+c.Path+" as soon as it is free; that brings the two together.", "%s is contested: it was edited here without its lock.", c.Path)
+		}
+		out = append(out, c.Path)
+	}
+	return in, out, nil
+}
+
+// reviewed refuses what goes by reviews alone.
+func (w *Workspace) reviewed(what string) error {
+	if slices.Contains(w.Manifest.Review.Only, w.Branch) {
+		return fault.New(fault.Refused, "Work on a branch of your own (oaken branch NAME, oaken switch NAME: your edits come along), then oaken review open.", "Branch %s takes work by reviews alone, so there is no %s on it.", w.Branch, what)
+	}
+	return nil
 }
 
 func (w *Workspace) checkMessage(o *CommitOptions, pending *Pending) error {
@@ -129,8 +193,41 @@ func (w *Workspace) checkPaths(ctx context.Context, paths []string, chosen []Cha
 	return nil
 }
 
-// record stores the chosen changes and publishes a commit of them on top of the base.
-func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions, merged ledger.ID) (*Committed, error) {
+// record makes a commit of the chosen changes: published on top of the base, or held when
+// that was asked for or others are held already. When others have published first, it is
+// held for a moment, and goes on top of theirs.
+func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions) (*Committed, error) {
+	if !o.Hold && !w.Offline && len(w.held) == 0 {
+		c, err := w.recordNow(ctx, chosen, o, ledger.ID{})
+		if !errors.Is(err, ledger.ErrMoved) {
+			return c, err
+		}
+	}
+	c, err := w.holdCommit(ctx, chosen, o)
+	if err != nil || o.Hold || w.Offline || len(c.Changes) == 0 {
+		return c, err
+	}
+	s, err := w.Publish(ctx)
+	if err != nil {
+		return nil, err
+	}
+	c.Brought, c.Conflicts, c.Released = s, s.Conflicts, s.Released
+	if len(s.Conflicts) == 0 {
+		c.Commit, c.Held = w.Base, 0
+	}
+	return c, nil
+}
+
+// recordNow stores the chosen changes and publishes a commit of them on top of the base.
+func (w *Workspace) recordNow(ctx context.Context, chosen []Change, o CommitOptions, merged ledger.ID) (*Committed, error) {
+	if err := w.register(ctx); err != nil {
+		return nil, err
+	}
+	if merged == (ledger.ID{}) { // spare the work when it would be for nothing
+		if b, err := w.Chest.Branch(ctx, w.Branch); err != nil || b.Tip != w.Base.ID {
+			return nil, errors.Join(err, ledger.ErrMoved)
+		}
+	}
 	objects, err := w.lockedObjects(ctx, chosen)
 	if err != nil {
 		return nil, err
@@ -166,12 +263,16 @@ func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions
 	if err != nil {
 		return nil, err
 	}
-	w.Base = commit
-	if err := w.save(); err != nil {
+	if err := w.standOn(ctx, commit); err != nil {
 		return nil, err
 	}
-	_ = w.Chest.Gather(ctx) // what fails here is tried again by the next commit
-	return &Committed{Commit: commit, Changes: chosen, Released: released, Merge: merged != ledger.ID{}, Warnings: warnings}, w.MarkReadOnly(ctx)
+	_ = w.Chest.Gather(ctx)                                                                  // what fails here is tried again by the next commit
+	if slices.ContainsFunc(chosen, func(c Change) bool { return c.Path == manifest.Name }) { // with it the rules for locks
+		if err := w.MarkAll(ctx); err != nil {
+			return nil, err
+		}
+	}
+	return &Committed{Commit: commit, Changes: chosen, Released: released, Merge: merged != ledger.ID{}, Warnings: warnings}, w.mark(ctx, pathsOf(chosen))
 }
 
 // store puts the contents of changed files into a batch, commits the batch, and
@@ -194,7 +295,7 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 	real = in.real
 	w.saveIndex()
 	slices.SortFunc(real, func(a, b Change) int { return strings.Compare(a.Path, b.Path) })
-	tree, err = w.Chest.Amend(batch, w.Base.Tree, in.files)
+	tree, err = w.Chest.Amend(batch, w.tree(), in.files)
 	if err == nil {
 		err = batch.Commit()
 	}
@@ -322,7 +423,7 @@ func (w *Workspace) lockedBy(ctx context.Context, chosen []Change, objects []str
 		if !w.holds(l) {
 			continue
 		}
-		if IsObject(l.Address) && slices.ContainsFunc(objects, func(o string) bool { return chest.Covers(l.Address, o) }) {
+		if IsObject(l.Address) && slices.ContainsFunc(objects, func(o string) bool { return chest.Reaches(l, o) }) {
 			out = append(out, l.Address)
 			continue
 		}

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
@@ -49,20 +50,23 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 	if err != nil {
 		return nil, err
 	}
-	branch, commit, err := begin(ctx, c, o)
-	if err != nil {
-		return nil, errors.Join(err, c.Close())
-	}
 	person := o.Person
 	if person == "" {
 		person = host.Person
+	}
+	branch, commit, err := begin(ctx, c, o)
+	if err != nil {
+		return nil, errors.Join(err, c.Close())
 	}
 	_, existed := os.Stat(root)
 	w = &Workspace{Root: root, Chest: c, Manifest: &manifest.Manifest{}, Person: person, Name: workspaceName(person, host.Machine, root), Branch: branch, host: host}
 	w.rec = record{Format: formatVersion, Person: person, Name: w.Name, Chest: location, Only: o.Only}
 	err = os.MkdirAll(filepath.Join(root, Folder, "temp"), 0o777)
 	if err == nil {
-		err = w.save()
+		err = w.register(ctx)
+		if fault.CodeOf(chest.Explain(err)) == fault.Unreachable { // a chest that can only be read
+			err = nil
+		}
 	}
 	if err == nil {
 		_, err = w.switchTo(ctx, branch, commit)
@@ -119,11 +123,17 @@ type Synced struct {
 	// Combined lists artifacts that were edited here and are newer there, and
 	// were combined by element.
 	Combined []string
+	// Published lists held commits that went out, Released the locks that ended.
+	Published []ledger.Commit
+	Released  []string
+	// Conflicts is what stands between held commits and newer ones; it is laid open as a
+	// merge that is under way.
+	Conflicts []element.Conflict
 }
 
 // Sync brings the branch's newer commits into the workspace. Edits that are not
 // committed stay; where the same artifact is newer, the two are combined by
-// element, and when they can't be, nothing is changed.
+// element, and when they can't be, nothing is changed. Held commits are published.
 func (w *Workspace) Sync(ctx context.Context) (*Synced, error) {
 	p, err := w.Pending()
 	if err != nil {
@@ -132,19 +142,28 @@ func (w *Workspace) Sync(ctx context.Context) (*Synced, error) {
 	if p != nil {
 		return nil, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.", "%s is under way.", p.What)
 	}
-	s, err := w.Changes(ctx)
-	if err != nil || s.Newer == 0 {
-		return &Synced{}, err
+	if len(w.held) > 0 || w.Offline {
+		return w.Publish(ctx)
 	}
 	b, err := w.Chest.Branch(ctx, w.Branch)
 	if err != nil {
 		return nil, err
 	}
+	if b.Tip == w.Base.ID || b.Tip == (ledger.ID{}) {
+		return &Synced{}, nil
+	}
 	tip, err := w.Chest.Commit(ctx, b.Tip)
 	if err != nil {
 		return nil, err
 	}
-	out := &Synced{Commits: s.Newer}
+	out := &Synced{}
+	if out.Commits, err = w.newer(ctx, tip); err != nil || out.Commits == 0 {
+		return out, err
+	}
+	s, _, err := w.status(ctx, false)
+	if err != nil {
+		return nil, err
+	}
 	both, err := w.editedOnBoth(ctx, s.Changes, tip)
 	if err != nil {
 		return nil, err
@@ -188,7 +207,7 @@ func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []strin
 		return nil, err
 	}
 	if len(m.Conflicts) > 0 {
-		return nil, fault.New(fault.Conflict, "Nothing was changed. Commit on a branch of your own (oaken branch NAME, oaken switch NAME, oaken commit), then oaken switch "+w.Branch+" and oaken merge NAME.",
+		return nil, fault.New(fault.Conflict, "Nothing was changed. Commit it: it is then held here, and the conflicts are laid open to be settled.",
 			"What you edited can't be combined with what is newer, at %s%s.", m.Conflicts[0].Address, more(len(m.Conflicts)-1))
 	}
 	if _, err := w.rescue(both); err != nil {
@@ -198,19 +217,26 @@ func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []strin
 		if !state.Under(both, e.Path) {
 			continue
 		}
-		switch {
-		case e.Gone:
-			err = w.remove(e.Path)
-		case e.Take.Mode != 0:
-			err = w.takeFrom(e, theirs)
-		default:
-			err = w.write(e.Path, e.Data, 0o666&^umask)
-		}
-		if err != nil {
+		if err := w.putEdit(e, theirs); err != nil {
 			return nil, err
 		}
 	}
 	return m.Artifacts, nil
+}
+
+// putEdit writes one edit of a merge.
+func (w *Workspace) putEdit(e state.Edit, theirs state.State) error {
+	switch {
+	case e.Gone:
+		return w.remove(e.Path)
+	case e.Take.Mode != 0:
+		return w.takeFrom(e, theirs)
+	}
+	mode := os.FileMode(0o666)
+	if e.Mode == chest.Executable {
+		mode = 0o777
+	}
+	return w.write(e.Path, e.Data, mode&^umask)
 }
 
 func more(n int) string {

@@ -2,35 +2,179 @@ package workspace
 
 import (
 	"context"
+	"errors"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/bmatcuk/doublestar/v4"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
 	"oakenchest/core/ledger"
-	"oakenchest/core/manifest"
 	"oakenchest/core/state"
 )
 
-// Lock takes locks on project paths and addresses of elements for this workspace, all or
-// none, and makes files writable. A path must exist here or in the base.
-func (w *Workspace) Lock(ctx context.Context, paths []string, reason string) error {
-	files, err := w.known(ctx)
+// LockOptions are the choices of Lock.
+type LockOptions struct {
+	Reason string
+	// For is how long the locks last; 0 for what the project says.
+	For time.Duration
+	// TakeSilent takes over the locks of workspaces without sign of life.
+	TakeSilent bool
+}
+
+// Locked is what Lock has done.
+type Locked struct {
+	Locks []ledger.Lock
+	// Taken lists the stale locks of others that were taken over.
+	Taken []ledger.Lock
+	// Brought is what was newer in the branch and came in first; nil for nothing.
+	Brought *Synced
+	// Newer tells what had changed of what is locked.
+	Newer []state.Difference
+}
+
+// IsPattern reports whether what a person wrote is a pattern of paths: it holds signs of
+// one, and nothing has that very name.
+func (w *Workspace) IsPattern(p string) bool {
+	if IsObject(p) || !strings.ContainsAny(p, "*?[{") {
+		return false
+	}
+	_, err := os.Lstat(w.local(p))
+	return err != nil
+}
+
+// Lock takes locks on project paths, patterns of paths and addresses of elements for this
+// workspace, all or none. It makes sure that the copy of what is locked is the newest:
+// when the branch has newer commits that changed it, they are brought in, and when they
+// can't be, nothing is locked. Files become writable.
+func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions) (*Locked, error) {
+	var wanted []ledger.Lock
+	now := w.host.Now()
+	for _, a := range addresses {
+		l := ledger.Lock{Address: a, Holder: w.Person, Workspace: w.Name, Since: now, Reason: o.Reason, Pattern: w.IsPattern(a)}
+		l.Folder = !l.Pattern && w.isFolder(a)
+		if lasts := max(o.For, 0); lasts > 0 || w.Manifest.Team.LockTime() > 0 {
+			if lasts == 0 {
+				lasts = w.Manifest.Team.LockTime()
+			}
+			l.Ends = now.Add(lasts)
+		}
+		if err := w.lockable(ctx, l); err != nil {
+			return nil, err
+		}
+		wanted = append(wanted, l)
+	}
+	if err := w.register(ctx); err != nil {
+		return nil, err
+	}
+	before, err := w.Chest.LocksNear(ctx, addresses)
+	if err != nil {
+		return nil, err
+	}
+	out := &Locked{Locks: wanted}
+	out.Taken, err = w.Chest.Lock(ctx, chest.LockRequest{Wanted: wanted, Now: now, SilentAfter: w.Manifest.Team.Silence(), TakeSilent: o.TakeSilent})
+	if err != nil {
+		return nil, err
+	}
+	if err := w.newest(ctx, wanted, out); err != nil {
+		var took []string
+		for _, l := range wanted {
+			if !slices.ContainsFunc(before, func(b ledger.Lock) bool { return b.Address == l.Address && w.holds(b) }) {
+				took = append(took, l.Address)
+			}
+		}
+		_, undo := w.Chest.Unlock(ctx, chest.UnlockRequest{Holder: w.Person, Workspace: w.Name, Addresses: took, Now: now})
+		if fault.CodeOf(undo) == fault.Usage { // some lock reached it already
+			undo = nil
+		}
+		return nil, errors.Join(err, undo)
+	}
+	if err := w.settleWaived(wanted); err != nil {
+		return nil, err
+	}
+	return out, w.markUnder(ctx, append(wanted, out.Taken...))
+}
+
+// isFolder reports whether a path is a folder, here or in the base.
+func (w *Workspace) isFolder(p string) bool {
+	if IsObject(p) {
+		return false
+	}
+	if seen, err := lookAt(w.local(p)); err == nil {
+		return seen.what == isFolder
+	}
+	f, err := w.Chest.At(w.tree(), p)
+	return err == nil && f.Mode == chest.Folder
+}
+
+// lockable refuses what is neither here nor in the base, and patterns that fit nothing.
+func (w *Workspace) lockable(ctx context.Context, l ledger.Lock) error {
+	hint := "Check the spelling; oaken changes and oaken find show paths as the project has them."
+	switch {
+	case l.Pattern:
+		if !doublestar.ValidatePattern(l.Address) {
+			return fault.New(fault.Usage, "Write *, ** and ? for any text, any folders and any sign.", "%q is not a well-formed pattern.", l.Address)
+		}
+		files, err := w.known(ctx)
+		if err != nil {
+			return err
+		}
+		if !slices.ContainsFunc(files, func(f state.File) bool { return chest.Reaches(l, f.Path) }) {
+			return fault.New(fault.Usage, hint, "No path of this project fits %s.", l.Address)
+		}
+	case !IsObject(l.Address) && l.Address != ".":
+		if _, err := os.Lstat(w.local(l.Address)); err == nil && !w.Manifest.LeftOut(l.Address) {
+			return nil
+		}
+		f, err := w.Chest.At(w.tree(), l.Address)
+		if err != nil {
+			return chest.Explain(err)
+		}
+		if f.Mode == 0 {
+			return fault.New(fault.Usage, hint, "There is no %s in this project.", l.Address)
+		}
+	}
+	return nil
+}
+
+// newest brings the branch's newer commits in when they changed what is locked.
+func (w *Workspace) newest(ctx context.Context, locks []ledger.Lock, out *Locked) error {
+	b, err := w.Chest.Branch(ctx, w.Branch)
+	if err != nil || b.Tip == w.Base.ID || b.Tip == (ledger.ID{}) {
+		return err
+	}
+	tip, err := w.Chest.Commit(ctx, b.Tip)
 	if err != nil {
 		return err
 	}
-	var wanted []ledger.Lock
-	for _, p := range paths {
-		if !IsObject(p) && !anyUnder(files, p) {
-			return fault.New(fault.Usage, "Check the spelling; oaken locks PATTERN and oaken changes show paths as the project has them.", "There is no %s in this project.", p)
-		}
-		wanted = append(wanted, ledger.Lock{Address: p, Holder: w.Person, Workspace: w.Name, Since: w.host.Now(), Reason: reason})
+	pairs, err := w.Chest.Diff(w.Base.Tree, tip.Tree)
+	if err != nil {
+		return chest.Explain(err)
 	}
-	if err := w.Chest.Lock(ctx, wanted); err != nil {
+	var paths []string
+	for _, p := range pairs {
+		for _, l := range locks {
+			if path, _, _ := strings.Cut(l.Address, "::"); chest.Reaches(l, p.Path) || chest.Covers(path, p.Path) {
+				paths = append(paths, w.Reader().Unit(p.Path))
+				break
+			}
+		}
+	}
+	if len(paths) == 0 {
+		return nil
+	}
+	slices.Sort(paths)
+	before := w.CommitState(w.Base, Label(w.Base))
+	if out.Brought, err = w.Sync(ctx); err != nil {
 		return err
 	}
-	return w.MarkReadOnly(ctx)
+	out.Newer, err = w.Reader().Compare(ctx, before, w.CommitState(w.Base, Label(w.Base)), slices.Compact(paths))
+	return err
 }
 
 // Merges reports whether the artifact at a path is of a kind that can be merged;
@@ -52,12 +196,63 @@ func (w *Workspace) Merges(p string) bool {
 	return merges
 }
 
-// Unlock gives locks back.
-func (w *Workspace) Unlock(ctx context.Context, paths []string) error {
-	if err := w.Chest.Unlock(ctx, w.Person, w.Name, paths); err != nil {
+// Unlock gives locks back. With force it ends those of others, for a reason that they are
+// told, when the project lets this person.
+func (w *Workspace) Unlock(ctx context.Context, addresses []string, force bool, reason string) ([]ledger.Lock, error) {
+	if force {
+		if !w.Manifest.Team.FreesLocks(w.Person) {
+			return nil, fault.New(fault.Refused, "Ask one of "+strings.Join(w.Manifest.Team.MayFreeLocks, ", ")+"; oaken.toml names them under [team].", "%s may not end the locks of others.", w.Person)
+		}
+		if strings.TrimSpace(reason) == "" {
+			return nil, fault.New(fault.Usage, "Say it with -m TEXT; the holder is told.", "Ending somebody's lock needs a reason.")
+		}
+	}
+	freed, err := w.Chest.Unlock(ctx, chest.UnlockRequest{Holder: w.Person, Workspace: w.Name, Addresses: addresses, Force: force, Reason: reason, Now: w.host.Now()})
+	if err != nil {
+		return nil, err
+	}
+	return freed, w.markUnder(ctx, freed)
+}
+
+// Waive lets files be edited whose locks this workspace does not hold. What is edited so
+// is contested: it stays out of commits until the lock is had.
+func (w *Workspace) Waive(ctx context.Context, paths []string) error {
+	for _, p := range paths {
+		if IsObject(p) || w.IsPattern(p) {
+			return fault.New(fault.Usage, "Name files or folders.", "%s can't be edited without its lock.", p)
+		}
+		if err := w.lockable(ctx, ledger.Lock{Address: p}); err != nil {
+			return err
+		}
+		if !slices.Contains(w.rec.Waived, p) {
+			w.rec.Waived = append(w.rec.Waived, p)
+		}
+	}
+	if err := w.save(); err != nil {
 		return err
 	}
-	return w.MarkReadOnly(ctx)
+	var under []ledger.Lock
+	for _, p := range paths {
+		under = append(under, ledger.Lock{Address: p})
+	}
+	return w.markUnder(ctx, under)
+}
+
+// waived reports whether a path is edited here without its lock.
+func (w *Workspace) waived(p string) bool {
+	return slices.ContainsFunc(w.rec.Waived, func(q string) bool { return chest.Covers(q, p) })
+}
+
+// settleWaived forgets what was edited without a lock and has it now.
+func (w *Workspace) settleWaived(locks []ledger.Lock) error {
+	n := len(w.rec.Waived)
+	w.rec.Waived = slices.DeleteFunc(w.rec.Waived, func(p string) bool {
+		return slices.ContainsFunc(locks, func(l ledger.Lock) bool { return chest.Reaches(l, p) })
+	})
+	if len(w.rec.Waived) == n {
+		return nil
+	}
+	return w.save()
 }
 
 // known lists the files of the workspace and of its base.
@@ -79,94 +274,32 @@ func anyUnder(files []state.File, p string) bool {
 	return false
 }
 
-// required reports whether a path must be locked before it is edited. The kind
-// is told by the path and the first bytes that the file has here.
-func (w *Workspace) required(p string) bool {
-	if len(w.Manifest.Locks) == 0 {
-		return false
-	}
-	r := w.Reader()
-	kindName := ""
-	if a, ok := w.Manifest.Declared(r.Unit(p)); ok {
-		kindName = a.Kind
-	} else {
-		kindName = r.KindOf(p, head(w.local(p))).Name()
-	}
-	return w.Manifest.LockPolicy(p, kindName) == manifest.Required
-}
-
 func head(full string) []byte {
 	f, err := os.Open(full)
 	if err != nil {
 		return nil
 	}
 	defer f.Close()
-	buf := make([]byte, 4096)
+	buf := make([]byte, kind.HeadSize)
 	n, _ := f.Read(buf)
 	return buf[:n]
-}
-
-// readOnly reports whether a file is to be read-only here: its policy requires
-// a lock that this workspace does not hold.
-func (w *Workspace) readOnly(p string) bool {
-	if !w.required(p) {
-		return false
-	}
-	locks, err := w.Chest.Locks(context.Background())
-	return err == nil && !w.covered(locks, p)
 }
 
 // covered reports whether one of this workspace's locks reaches a path.
 func (w *Workspace) covered(locks []ledger.Lock, p string) bool {
 	for _, l := range locks {
-		if w.holds(l) && chest.Covers(l.Address, p) {
+		if w.holds(l) && chest.Reaches(l, p) {
 			return true
 		}
 	}
 	return false
 }
 
-// MarkReadOnly makes recorded files read-only whose policy requires a lock that
-// is not held here, and all others writable that were so before.
-func (w *Workspace) MarkReadOnly(ctx context.Context) error {
-	if len(w.Manifest.Locks) == 0 {
-		return nil
-	}
-	locks, err := w.Chest.Locks(ctx)
-	if err != nil {
-		return err
-	}
-	recorded, err := w.BaseState().Files(ctx)
-	if err != nil {
-		return err
-	}
-	for _, f := range recorded {
-		full := w.local(f.Path)
-		info, err := os.Lstat(full)
-		if err != nil || !info.Mode().IsRegular() || !w.required(f.Path) {
-			continue
-		}
-		mode := info.Mode().Perm() | 0o200
-		if !w.covered(locks, f.Path) {
-			mode = info.Mode().Perm() &^ 0o222
-		}
-		if mode != info.Mode().Perm() {
-			if err := os.Chmod(full, mode); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
-}
-
-// checkLocks refuses changes of files that need a lock which is not held here,
-// and says who holds it.
-func (w *Workspace) checkLocks(ctx context.Context, changes []Change) error {
-	locks, err := w.Chest.Locks(ctx)
-	if err != nil {
-		return err
-	}
+// checkLocks refuses changes of files that need a lock which is not held here, and says
+// who holds it. It gives sentences about changes that had better been locked.
+func (w *Workspace) checkLocks(ctx context.Context, locks []ledger.Lock, changes []Change) (warnings []string, err error) {
 	paths := make([]string, 0, len(changes))
+	guard := w.guard(locks)
 	for _, c := range changes {
 		paths = append(paths, c.Path)
 		for _, p := range []string{c.Path, c.From} {
@@ -174,14 +307,17 @@ func (w *Workspace) checkLocks(ctx context.Context, changes []Change) error {
 				continue
 			}
 			for _, l := range locks {
-				if !w.holds(l) && chest.Covers(l.Address, p) {
-					return fault.New(fault.Refused, "Nothing was recorded. Ask "+l.Holder+", or commit the other paths by naming them.", "%s is locked by %s.", p, chest.HolderText(l))
+				if !w.holds(l) && chest.Reaches(l, p) {
+					return nil, fault.New(fault.Refused, "Nothing was recorded. Ask "+l.Holder+", or commit the other paths by naming them.", "%s is locked by %s.", p, chest.HolderText(l))
 				}
 			}
-			if w.required(p) {
-				return fault.New(fault.Refused, "Nothing was recorded. Take the lock with oaken lock "+filepath.ToSlash(p)+" and commit again.", "%s must be locked before it is changed, and nobody holds its lock.", p)
+			switch {
+			case guard.required(p, func() []byte { return head(w.local(p)) }):
+				return nil, fault.New(fault.Refused, "Nothing was recorded. Take the lock with oaken lock "+filepath.ToSlash(p)+" and commit again.", "%s must be locked before it is changed, and nobody holds its lock.", p)
+			case guard.advised(p, func() []byte { return head(w.local(p)) }):
+				warnings = append(warnings, p+" went in without its lock, which this project advises; oaken lock takes it.")
 			}
 		}
 	}
-	return w.checkObjectLocks(ctx, locks, paths)
+	return warnings, w.checkObjectLocks(ctx, locks, paths)
 }

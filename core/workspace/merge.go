@@ -2,6 +2,7 @@ package workspace
 
 import (
 	"context"
+	"errors"
 	"os"
 	"slices"
 
@@ -25,27 +26,47 @@ type MergeResult struct {
 // Merge brings a commit into the workspace and, when nothing is in conflict,
 // commits the result. The workspace must have no changes of its own.
 func (w *Workspace) Merge(ctx context.Context, theirs ledger.Commit, label, message string) (*MergeResult, error) {
-	if err := w.quiet(ctx, "merge"); err != nil {
+	if err := errors.Join(w.reviewed("merge"), w.quiet(ctx, "merge")); err != nil {
 		return nil, err
 	}
-	baseID, err := w.Chest.MergeBase(ctx, w.Base.ID, theirs.ID)
-	if err != nil {
+	p, err := w.mergeOf(ctx, theirs, label, message)
+	if err != nil || p == nil {
+		return &MergeResult{UpToDate: true}, err
+	}
+	return w.begin(ctx, p)
+}
+
+// mergeOf describes a merge; nil when there is nothing to merge.
+func (w *Workspace) mergeOf(ctx context.Context, theirs ledger.Commit, label, message string) (*Pending, error) {
+	bases, err := w.Chest.MergeBases(ctx, w.Base, theirs)
+	if err != nil || len(bases) == 1 && bases[0].ID == theirs.ID {
 		return nil, err
-	}
-	if baseID == theirs.ID {
-		return &MergeResult{UpToDate: true}, nil
-	}
-	var base ledger.Commit
-	if baseID != (ledger.ID{}) {
-		if base, err = w.Chest.Resolve(ctx, baseID.String()); err != nil {
-			return nil, err
-		}
 	}
 	if message == "" {
 		message = "Work of " + label + " brought into " + w.Branch
 	}
-	p := &Pending{What: "merge " + label, Message: message, Base: hexOf(base.Tree), Mine: hexOf(w.Base.Tree), Theirs: hexOf(theirs.Tree), Parent: theirs.ID.String()}
-	return w.begin(ctx, p)
+	p := &Pending{What: "merge " + label, Message: message, Mine: hexOf(w.tree()), Theirs: hexOf(theirs.Tree), Parent: theirs.ID.String()}
+	var base ledger.Commit
+	if len(bases) == 1 {
+		base = bases[0]
+	}
+	for _, b := range bases[min(len(bases), 1):] {
+		p.Bases = append(p.Bases, b.ID.String())
+	}
+	if len(p.Bases) > 0 {
+		p.Bases = append([]string{bases[0].ID.String()}, p.Bases...)
+	}
+	p.Base = hexOf(base.Tree)
+	return p, nil
+}
+
+// Foresee tells what Merge would come to, and changes nothing.
+func (w *Workspace) Foresee(ctx context.Context, theirs ledger.Commit, label string) (*state.Merged, error) {
+	p, err := w.mergeOf(ctx, theirs, label, "")
+	if err != nil || p == nil {
+		return nil, err
+	}
+	return w.compute(ctx, p)
 }
 
 // Revert undoes what a commit did, by a new commit.
@@ -73,7 +94,7 @@ func (w *Workspace) Revert(ctx context.Context, c ledger.Commit, message string)
 	if message == "" {
 		message = "Undo " + Label(c) + ": " + c.Message
 	}
-	return w.begin(ctx, &Pending{What: "revert " + Label(c), Message: message, Base: hexOf(c.Tree), Mine: hexOf(w.Base.Tree), Theirs: hexOf(before.Tree)})
+	return w.begin(ctx, &Pending{What: "revert " + Label(c), Message: message, Base: hexOf(c.Tree), Mine: hexOf(w.tree()), Theirs: hexOf(before.Tree)})
 }
 
 // quiet refuses when something is under way or edited here.
@@ -85,6 +106,9 @@ func (w *Workspace) quiet(ctx context.Context, what string) error {
 	if p != nil {
 		return fault.New(fault.Conflict, "Finish it with oaken resolve and oaken commit, or give it up with oaken merge --abandon.", "%s is under way already.", p.What)
 	}
+	if len(w.held) > 0 {
+		return w.stillHeld()
+	}
 	s, _, err := w.status(ctx, false)
 	if err != nil {
 		return err
@@ -94,6 +118,15 @@ func (w *Workspace) quiet(ctx context.Context, what string) error {
 			what, isAre(len(s.Changes)), listed(pathsOf(s.Changes)))
 	}
 	return nil
+}
+
+// stillHeld says that held commits must be published first.
+func (w *Workspace) stillHeld() error {
+	what := "A commit is"
+	if n := len(w.held); n > 1 {
+		what = itoa(n) + " commits are"
+	}
+	return fault.New(fault.Refused, "Publish first, with oaken sync.", "%s held here and not published yet.", what)
 }
 
 func pathsOf(changes []Change) []string {
@@ -131,6 +164,23 @@ func (w *Workspace) compute(ctx context.Context, p *Pending) (*state.Merged, err
 	if err != nil {
 		return nil, err
 	}
+	if len(p.Bases) > 0 {
+		var commits []ledger.Commit
+		for _, text := range p.Bases {
+			id, err := ledger.ParseID(text)
+			if err != nil {
+				return nil, err
+			}
+			c, err := w.Chest.Commit(ctx, id)
+			if err != nil {
+				return nil, err
+			}
+			commits = append(commits, c)
+		}
+		if base, err = w.joined(ctx, commits); err != nil {
+			return nil, err
+		}
+	}
 	choices := map[string]element.Choice{}
 	for _, s := range p.Settled {
 		choices[s.Address] = element.Choice{Keep: element.Keep(s.Keep), Value: restoreValue(s)}
@@ -166,9 +216,20 @@ func (w *Workspace) commitMerge(ctx context.Context, o CommitOptions, p *Pending
 			return nil, err
 		}
 	}
-	c, err := w.record(ctx, s.Changes, o, parent)
+	if p.Onto != "" {
+		return w.commitOnto(ctx, o, p, s.Changes)
+	}
+	c, err := w.recordNow(ctx, s.Changes, o, parent)
+	if errors.Is(err, ledger.ErrMoved) {
+		return w.commitBehind(ctx, o, p)
+	}
 	if err != nil {
 		return nil, err
+	}
+	if p.Parked != nil {
+		if err := w.Chest.Unpark(ctx, p.Parked.Person, p.Parked.Name); err != nil {
+			return nil, err
+		}
 	}
 	return c, os.Remove(w.pendingFile())
 }

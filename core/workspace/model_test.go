@@ -231,7 +231,7 @@ func (m *model) finish(ctx context.Context, t *testing.T, w *Workspace, r *rand.
 		if !slices.Contains(open[0].Allows, keep) {
 			choice = open[0].Allows[0]
 		}
-		if _, _, err := w.Resolve(ctx, open[0].Address, choice, ""); err != nil {
+		if _, _, err := w.Resolve(ctx, open[0].Address.String(), choice, ""); err != nil {
 			return err
 		}
 	}

@@ -31,7 +31,7 @@ func (w *Workspace) hardNames(tree blob.Digest, chosen []Change) ([]string, erro
 		}
 		for p := c.Path; p != "." && !seen[p]; p = path.Dir(p) {
 			seen[p] = true
-			if there, err := w.Chest.At(w.Base.Tree, p); err != nil || there.Mode != 0 {
+			if there, err := w.Chest.At(w.tree(), p); err != nil || there.Mode != 0 {
 				if err != nil {
 					return nil, err
 				}

@@ -100,7 +100,7 @@ func (w *Workspace) checkObjectLocks(ctx context.Context, locks []ledger.Lock, p
 	}
 	for _, o := range objects {
 		for _, l := range locks {
-			if IsObject(l.Address) && !w.holds(l) && chest.Covers(l.Address, o) {
+			if IsObject(l.Address) && !w.holds(l) && chest.Reaches(l, o) {
 				return fault.New(fault.Refused, "Nothing was recorded. Ask "+l.Holder+", or take your change of it back.", "%s is locked by %s.", l.Address, chest.HolderText(l))
 			}
 		}

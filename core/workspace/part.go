@@ -37,7 +37,7 @@ func (w *Workspace) RestoreElement(ctx context.Context, a element.Address, from 
 			return nil, err
 		}
 	}
-	return r, w.MarkReadOnly(ctx)
+	return r, w.mark(ctx, r.Paths)
 }
 
 // modeHere gives the mode in which a file is written anew: executable when it is.
@@ -56,7 +56,7 @@ func (w *Workspace) checkHeld(ctx context.Context, paths []string, hint string) 
 	}
 	for _, p := range paths {
 		for _, l := range locks {
-			if !w.holds(l) && chest.Covers(l.Address, p) {
+			if !w.holds(l) && chest.Reaches(l, p) {
 				return fault.New(fault.Refused, hint, "%s is locked by %s.", p, chest.HolderText(l))
 			}
 		}

@@ -24,6 +24,14 @@ type Pending struct {
 	Base, Mine, Theirs string
 	// Parent is the commit that becomes the second parent; empty for a revert.
 	Parent string `json:"parent,omitempty"`
+	// Onto is the commit on top of which held commits are to go; empty for other merges.
+	Onto string `json:"onto,omitempty"`
+	// Bases lists the commits that stand for the base together, when branches were merged
+	// crosswise; Base is then not used.
+	Bases []string `json:"bases,omitempty"`
+	// Parked is what was set aside and is brought back; its record goes when the merge is
+	// committed.
+	Parked *parkedName `json:"parked,omitempty"`
 	// Applying says that files are being brought to the state of the choices.
 	Applying bool `json:"applying"`
 	// Settled lists the choices that were made.
@@ -33,6 +41,11 @@ type Pending struct {
 	// Written says what the merge wrote, by path, in hexadecimal; empty for a
 	// file that it took away.
 	Written map[string]string `json:"written"`
+}
+
+type parkedName struct {
+	Person string `json:"person"`
+	Name   string `json:"name"`
 }
 
 type settledConflict struct {

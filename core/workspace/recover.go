@@ -18,6 +18,8 @@ import (
 type journal struct {
 	// What is `switch` or `restore`.
 	What string `json:"what"`
+	// From, in hexadecimal, is the tree that a switch leaves; empty for the base.
+	From string `json:"from,omitempty"`
 	// Branch and Commit are where a switch leads; the files in Keep stay.
 	Branch string   `json:"branch,omitempty"`
 	Commit string   `json:"commit,omitempty"`
@@ -45,6 +47,10 @@ func (w *Workspace) recover(ctx context.Context) error {
 	}
 	if p, err := w.Pending(); err != nil {
 		return err
+	} else if p != nil && p.Onto != "" && p.Onto == w.Base.ID.String() { // it was completed
+		if err := os.Remove(w.pendingFile()); err != nil {
+			return err
+		}
 	} else if p != nil && p.Applying {
 		m, err := w.compute(ctx, p)
 		if err == nil {
@@ -69,10 +75,16 @@ func (w *Workspace) recover(ctx context.Context) error {
 		}
 		return err
 	}
-	_, err = w.switchTo(ctx, j.Branch, j.Commit, j.Keep...)
+	from := w.tree()
+	if j.From != "" {
+		if from, err = fromHex(j.From); err != nil {
+			return err
+		}
+	}
+	_, err = w.switchFrom(ctx, from, j.Branch, j.Commit, j.Keep...)
 	var blocked *blockedError
 	if errors.As(err, &blocked) { // edited since: those edits stay, on the branch that was asked for
-		_, err = w.switchTo(ctx, j.Branch, j.Commit, append(j.Keep, blocked.paths...)...)
+		_, err = w.switchFrom(ctx, from, j.Branch, j.Commit, append(j.Keep, blocked.paths...)...)
 	}
 	return err
 }
@@ -89,6 +101,9 @@ func (w *Workspace) resumeRestore(ctx context.Context, j journal) error {
 // recoverCommit notices a commit that was published by this workspace, and
 // whose process was killed before it could note so.
 func (w *Workspace) recoverCommit(ctx context.Context) error {
+	if len(w.held) > 0 { // publishing finds out by itself
+		return nil
+	}
 	b, err := w.Chest.Branch(ctx, w.Branch)
 	if err != nil || b.Tip == w.Base.ID || b.Tip == (ledger.ID{}) {
 		return err
@@ -108,8 +123,7 @@ func (w *Workspace) recoverCommit(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	w.Base = tip
-	if err := w.save(); err != nil {
+	if err := w.standOn(ctx, tip); err != nil {
 		return err
 	}
 	if p != nil && len(tip.Parents) == 2 && tip.Parents[1].String() == p.Parent || p != nil && p.Parent == "" && tip.Message == p.Message {

@@ -168,5 +168,5 @@ func (w *Workspace) Discard(ctx context.Context, paths []string) (*Discarded, er
 	if err := w.reloadManifest(); err != nil {
 		return nil, err
 	}
-	return d, w.MarkReadOnly(ctx)
+	return d, w.mark(ctx, pathsOf(d.Changes))
 }

@@ -3,7 +3,9 @@ package workspace
 import (
 	"context"
 	"os"
+	"regexp"
 	"slices"
+	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
@@ -23,10 +25,98 @@ func (w *Workspace) Conflicts(ctx context.Context) (*Pending, []element.Conflict
 	return p, m.Conflicts, nil
 }
 
-// Resolve settles the conflict at an address, or all of an artifact when the
-// address is a path, and gives what was settled and what is left open. value is
-// used with KeepValue.
-func (w *Workspace) Resolve(ctx context.Context, address element.Address, keep element.Keep, value string) (settled, left []element.Conflict, err error) {
+// MergeSides gives the two states of the merge under way.
+func (w *Workspace) MergeSides() (mine, theirs state.State, err error) {
+	p, err := w.Pending()
+	if err != nil || p == nil {
+		return nil, nil, err
+	}
+	_, mine, theirs, err = w.states(p)
+	return mine, theirs, err
+}
+
+// Decision settles one conflict.
+type Decision struct {
+	Conflict element.Conflict
+	Keep     element.Keep
+	// Value is used with KeepValue.
+	Value string
+}
+
+// Decide settles conflicts one by one, all or none, and gives what is left open.
+func (w *Workspace) Decide(ctx context.Context, list []Decision) (left []element.Conflict, err error) {
+	p, _, err := w.Conflicts(ctx)
+	if err != nil || p == nil {
+		return nil, err
+	}
+	var all []element.Conflict
+	for _, d := range list {
+		all = append(all, d.Conflict)
+	}
+	edited, err := w.editedSince(p, all)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range list {
+		if slices.Contains(edited, d.Conflict.Address.Path) {
+			return nil, editedByHand(d.Conflict)
+		}
+		s, err := settle(d.Conflict, d.Keep, d.Value)
+		if err != nil {
+			return nil, err
+		}
+		p.Settled = append(p.Settled, s)
+	}
+	m, err := w.compute(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	return m.Conflicts, w.apply(ctx, p, m)
+}
+
+func editedByHand(c element.Conflict) error {
+	return fault.New(fault.Refused, "Settle the whole artifact as it now stands with oaken resolve "+c.Address.Path+" --keep mine.", "%s was edited by hand since the merge.", c.Address.Path)
+}
+
+// FitsAddress gives a test for addresses that a person wrote with * for any text within a
+// step, ** for any text at all and ? for any sign; nil when there is none of these.
+func FitsAddress(pattern string) func(address string) bool {
+	if !strings.ContainsAny(pattern, "*?") {
+		return nil
+	}
+	var form strings.Builder
+	form.WriteString("^")
+	for i := 0; i < len(pattern); i++ {
+		switch {
+		case strings.HasPrefix(pattern[i:], "**"):
+			form.WriteString(".*")
+			i++
+		case pattern[i] == '*':
+			form.WriteString("[^/]*")
+		case pattern[i] == '?':
+			form.WriteString("[^/]")
+		default:
+			form.WriteString(regexp.QuoteMeta(pattern[i : i+1]))
+		}
+	}
+	re, err := regexp.Compile("(?s)" + form.String() + "$")
+	if err != nil { // a half of a letter
+		return func(string) bool { return false }
+	}
+	return re.MatchString
+}
+
+// Resolve settles the conflict at an address, all of an artifact or folder when the
+// address is a path, or all whose addresses or paths fit a pattern, and gives what was
+// settled and what is left open. value is used with KeepValue.
+func (w *Workspace) Resolve(ctx context.Context, text string, keep element.Keep, value string) (settled, left []element.Conflict, err error) {
+	fits := FitsAddress(text)
+	var address element.Address
+	if fits == nil {
+		if address, err = element.ParseAddress(text); err != nil {
+			return nil, nil, fault.New(fault.Usage, "oaken conflicts lists the addresses.", "That is no address: %w.", err)
+		}
+	}
 	p, open, err := w.Conflicts(ctx)
 	if err != nil {
 		return nil, nil, err
@@ -35,12 +125,18 @@ func (w *Workspace) Resolve(ctx context.Context, address element.Address, keep e
 		return nil, nil, fault.New(fault.Usage, "oaken merge and oaken revert can leave conflicts.", "Nothing is being merged, so there is no conflict to resolve.")
 	}
 	for _, c := range open {
+		if fits != nil {
+			if fits(c.Address.String()) || fits(c.Address.Path) {
+				settled = append(settled, c)
+			}
+			continue
+		}
 		if c.Address.String() == address.String() || address.Whole() && state.Under([]string{address.Path}, c.Address.Path) {
 			settled = append(settled, c)
 		}
 	}
 	if len(settled) == 0 {
-		return nil, nil, fault.New(fault.Usage, "oaken conflicts lists the addresses that are open.", "No conflict is open at %s.", address)
+		return nil, nil, fault.New(fault.Usage, "oaken conflicts lists the addresses that are open.", "No conflict is open at %s.", text)
 	}
 	edited, err := w.editedSince(p, settled)
 	if err != nil {
@@ -48,8 +144,8 @@ func (w *Workspace) Resolve(ctx context.Context, address element.Address, keep e
 	}
 	for _, c := range settled {
 		if slices.Contains(edited, c.Address.Path) {
-			if keep != element.KeepMine || !address.Whole() {
-				return nil, nil, fault.New(fault.Refused, "Settle the whole artifact as it now stands with oaken resolve "+c.Address.Path+" --keep mine.", "%s was edited by hand since the merge.", c.Address.Path)
+			if keep != element.KeepMine || fits == nil && !address.Whole() {
+				return nil, nil, editedByHand(c)
 			}
 			p.AsIs = append(p.AsIs, c.Address.Path)
 			continue

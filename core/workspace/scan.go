@@ -215,3 +215,26 @@ func (s workState) Open(p string) (io.ReadCloser, error) {
 	}
 	return os.Open(full)
 }
+
+// At gives the file at a path; of a folder that holds something, its mode alone.
+func (s workState) At(p string) (state.File, error) {
+	s.needIndex()
+	f, err := s.fileAt(p)
+	if err != nil || f.Mode != 0 {
+		return f, err
+	}
+	seen, missing := lookAt(s.local(p))
+	switch {
+	case missing == nil && seen.what == isFolder && !s.Manifest.LeftOut(p):
+		return state.File{Path: p, Mode: chest.Folder}, nil
+	case missing != nil && !s.wanted(p):
+		return s.CommitState(s.Base, "base").(state.Finder).At(p)
+	}
+	return state.File{}, nil
+}
+
+// Below lists the files of a folder.
+func (s workState) Below(p string) ([]state.File, error) {
+	all, err := s.Files(context.Background())
+	return slices.DeleteFunc(all, func(f state.File) bool { return !strings.HasPrefix(f.Path, p+"/") }), err
+}

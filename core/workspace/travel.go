@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 
+	"oakenchest/core/blob"
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind/recipe"
@@ -24,6 +25,9 @@ func (w *Workspace) Switch(ctx context.Context, name string) (Transition, error)
 	}
 	if p != nil {
 		return Transition{}, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.", "%s is under way.", p.What)
+	}
+	if len(w.held) > 0 {
+		return Transition{}, w.stillHeld()
 	}
 	b, err := w.Chest.Branch(ctx, name)
 	if err != nil {
@@ -43,6 +47,11 @@ func optionalID(id ledger.ID) string {
 // switchTo brings the workspace to a commit of a branch; an empty commit is the
 // state before the first. Files named in keep stay as they are.
 func (w *Workspace) switchTo(ctx context.Context, name, commit string, keep ...string) (Transition, error) {
+	return w.switchFrom(ctx, w.tree(), name, commit, keep...)
+}
+
+// switchFrom is switchTo, for a workspace whose files are those of a tree.
+func (w *Workspace) switchFrom(ctx context.Context, from blob.Digest, name, commit string, keep ...string) (Transition, error) {
 	var tip ledger.Commit
 	var err error
 	if commit != "" {
@@ -50,23 +59,27 @@ func (w *Workspace) switchTo(ctx context.Context, name, commit string, keep ...s
 			return Transition{}, err
 		}
 	}
-	t, err := w.carry(ctx, w.Base.Tree, tip.Tree, name, keep, func() error {
-		return w.intend(journal{What: "switch", Branch: name, Commit: commit, Keep: keep})
+	t, err := w.carry(ctx, from, tip.Tree, name, keep, func() error {
+		return w.intend(journal{What: "switch", From: hexOf(from), Branch: name, Commit: commit, Keep: keep})
 	})
 	if err != nil {
 		return t, err
 	}
-	w.Branch, w.Base = name, tip
-	if err := w.save(); err != nil {
+	w.Branch = name
+	if err := w.standOn(ctx, tip); err != nil {
 		return t, err
 	}
 	if err := w.fulfilled(); err != nil {
 		return t, err
 	}
+	before := w.Manifest.Locks
 	if err := w.reloadManifest(); err != nil {
 		return t, err
 	}
-	return t, w.MarkReadOnly(ctx)
+	if !slices.Equal(before, w.Manifest.Locks) {
+		return t, w.MarkAll(ctx)
+	}
+	return t, nil
 }
 
 func (w *Workspace) reloadManifest() error {
@@ -165,7 +178,7 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 		}
 		r.Paths = append(r.Paths, f.Path)
 	}
-	if err := w.fetchAll(ctx, from, write, func(state.File) bool { return true }); err != nil {
+	if err := w.fetchAll(ctx, from, write, false); err != nil {
 		return nil, err
 	}
 	for _, p := range extra {
@@ -179,7 +192,7 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 			return nil, err
 		}
 	}
-	return r, w.MarkReadOnly(ctx)
+	return r, w.mark(ctx, r.Paths)
 }
 
 // restoreTo writes files below a folder that is empty or new; nothing that is

@@ -6,6 +6,8 @@
 //	workspace.toml  format, person, name, chest, branch, base (the commit)
 //	index           what each file was when it was last looked at
 //	merge.json      an unfinished merge or revert
+//	held.json       commits that are not published yet
+//	held/           their contents, and the folders of the base
 //	journal.json    what a command is doing to the files
 //	rescue/         what commands have overwritten, by time
 //	temp/           files being written
@@ -21,6 +23,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -28,6 +31,7 @@ import (
 
 	"github.com/gofrs/flock"
 
+	"oakenchest/core/blob"
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
@@ -68,6 +72,19 @@ type record struct {
 	Chest  string `toml:"chest"`
 	Branch string `toml:"branch"`
 	Base   string `toml:"base"`
+	// BaseBranch, BaseDepth and BaseTree say of the base what is needed while the chest is
+	// out of reach.
+	BaseBranch string `toml:"base-branch,omitempty"`
+	BaseDepth  int    `toml:"base-depth,omitempty"`
+	BaseTree   string `toml:"base-tree,omitempty"`
+	// Mark tells this workspace from others of its name.
+	Mark string `toml:"mark,omitempty"`
+	// People lists those besides Person who have worked here.
+	People []string `toml:"people,omitempty"`
+	// Waived lists what is edited here without its lock.
+	Waived []string `toml:"waived,omitempty"`
+	// Guarded says that files which need a lock were made read-only for the first time.
+	Guarded bool `toml:"guarded,omitempty"`
 	// Only lists the patterns of a partial workspace.
 	Only []string `toml:"only,omitempty"`
 	Sum  string   `toml:"sum,omitempty"`
@@ -84,10 +101,20 @@ type Workspace struct {
 	// Base is the commit that the files were brought from; zero before the first.
 	Base ledger.Commit
 
-	host  Host
-	rec   record
-	busy  *flock.Flock
-	index *index
+	// Offline says that the chest is out of reach: commits are held.
+	Offline bool
+	// Stranger says that Person has not worked in this workspace before.
+	Stranger bool
+
+	host       Host
+	rec        record
+	held       []heldCommit
+	pocket     *blob.Store // the contents of held commits, and the base's folders
+	registered bool
+	alone      *bool // whether no other workspace is known; nil when not asked yet
+	loosened   bool  // whether files that need no lock are being made writable
+	busy       *flock.Flock
+	index      *index
 	// unread holds the files whose digest the last scan left out.
 	unread map[string]found
 	kinds  knownKinds
@@ -149,6 +176,9 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 		if err = os.WriteFile(filepath.Join(root, manifest.Name), text, 0o666); err == nil {
 			w.Manifest, err = manifest.Parse(text)
 		}
+	}
+	if err == nil {
+		err = w.register(ctx)
 	}
 	if err == nil {
 		err = w.save()
@@ -227,16 +257,21 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 	w.Person, w.Name = w.rec.Person, w.rec.Name
 	if person != "" && person != w.rec.Person {
 		w.Person, w.Name = person, workspaceName(person, host.Machine, root)
+		w.Stranger = !slices.Contains(w.rec.People, person)
 	}
 	location := w.rec.Chest
 	if location == "" {
 		location = filepath.Join(root, Folder, "chest")
 	}
-	if w.Chest, err = chest.Open(ctx, location); err != nil {
+	w.Chest, err = chest.Open(ctx, location)
+	if fault.CodeOf(err) == fault.Unreachable && !chest.Exists(location) {
+		err = w.goOffline(location, err)
+	}
+	if err != nil {
 		return nil, err
 	}
-	if err := w.loadBase(ctx); err != nil {
-		w.Chest.Close()
+	if err := errors.Join(w.loadBase(ctx), w.loadHeld()); err != nil {
+		w.Close()
 		return nil, err
 	}
 	return w, w.loadManifest()
@@ -286,6 +321,11 @@ func (w *Workspace) loadBase(ctx context.Context) error {
 	if err != nil {
 		return fault.New(fault.Damaged, "Bring the workspace's own files back from a copy.", "The workspace does not know which commit it is at: %w.", err)
 	}
+	if w.Offline {
+		w.Base = ledger.Commit{ID: id, Branch: w.rec.BaseBranch, Depth: w.rec.BaseDepth}
+		w.Base.Tree, err = fromHex(w.rec.BaseTree)
+		return err
+	}
 	w.Base, err = w.Chest.Commit(ctx, id)
 	return err
 }
@@ -310,6 +350,9 @@ func (w *Workspace) Close() error {
 	var err error
 	if w.busy != nil {
 		err = w.busy.Unlock()
+	}
+	if w.pocket != nil && !w.Offline {
+		err = errors.Join(err, w.pocket.Close())
 	}
 	return errors.Join(err, w.Chest.Close())
 }
@@ -363,7 +406,7 @@ func (e *unwritableError) Unwrap() error { return e.refuse }
 
 // begun takes the workspace over from whoever had it before.
 func (w *Workspace) begun(ctx context.Context) error {
-	if err := errors.Join(w.loadRecord(), w.loadBase(ctx)); err != nil { // another process may have moved on
+	if err := errors.Join(w.loadRecord(), w.loadBase(ctx), w.loadHeld()); err != nil { // another process may have moved on
 		return err
 	}
 	temp := filepath.Join(w.Root, Folder, "temp") // what a killed process has left
@@ -374,6 +417,9 @@ func (w *Workspace) begun(ctx context.Context) error {
 	if err != nil {
 		return &unwritableError{fault.New(fault.Unreachable, "Check that you may write there, and that the disk has room.", "The workspace can't be written: %w.", err)}
 	}
+	if w.Offline { // what was begun needs the chest to be finished
+		return nil
+	}
 	return errors.Join(w.recover(ctx), w.forgetRescued())
 }
 
@@ -383,6 +429,7 @@ func (w *Workspace) save() error {
 	w.rec.Base = ""
 	if w.Base.ID != (ledger.ID{}) {
 		w.rec.Base = w.Base.ID.String()
+		w.rec.BaseBranch, w.rec.BaseDepth, w.rec.BaseTree = w.Base.Branch, w.Base.Depth, hexOf(w.Base.Tree)
 	}
 	data, err := w.rec.encode()
 	if err != nil {
@@ -433,9 +480,10 @@ func (w *Workspace) CommitState(c ledger.Commit, label string) state.State {
 	return state.Commit{Chest: w.Chest, Tree: c.Tree, Name: label}
 }
 
-// BaseState is the state that the workspace was brought from.
+// BaseState is the state that changes are counted against: what the workspace was brought
+// from, with the commits that are held here.
 func (w *Workspace) BaseState() state.State {
-	return w.CommitState(w.Base, Label(w.Base))
+	return state.Commit{Chest: w.Chest, Tree: w.tree(), Name: Label(w.Base)}
 }
 
 // Label writes a commit's address for people: BRANCH:NUMBER.

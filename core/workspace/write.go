@@ -14,6 +14,7 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
+	"oakenchest/core/kind"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
 )
@@ -69,8 +70,13 @@ func (w *Workspace) makeFolder(p string) error {
 	return nil
 }
 
-// fetch writes a file of a state to its place.
-func (w *Workspace) fetch(from state.State, f state.File, writable bool) error {
+// fetch writes a file of a state to its place, writable.
+func (w *Workspace) fetch(from state.State, f state.File) error {
+	return w.fetchGuarded(from, f, nil)
+}
+
+// fetchGuarded is fetch, read-only where a guard wants it so; nil wants nothing.
+func (w *Workspace) fetchGuarded(from state.State, f state.File, g *guard) error {
 	if f.Mode == chest.Folder {
 		return w.makeFolder(f.Path)
 	}
@@ -91,13 +97,20 @@ func (w *Workspace) fetch(from state.State, f state.File, writable bool) error {
 	if err != nil {
 		return err
 	}
-	_, err = io.Copy(out, in)
 	mode := os.FileMode(0o666)
 	if f.Mode == chest.Executable {
 		mode = 0o777
 	}
-	if !writable {
-		mode &^= 0o222
+	if g != nil {
+		var begin [kind.HeadSize]byte
+		n, _ := io.ReadFull(in, begin[:]) // what fails here fails again below
+		if g.readOnly(f.Path, func() []byte { return begin[:n] }) {
+			mode &^= 0o222
+		}
+		_, err = out.Write(begin[:n])
+	}
+	if err == nil {
+		_, err = io.Copy(out, in)
 	}
 	err = errors.Join(err, out.Chmod(mode&^umask), out.Close())
 	if err != nil {
@@ -107,9 +120,20 @@ func (w *Workspace) fetch(from state.State, f state.File, writable bool) error {
 	return w.place(out.Name(), f.Path)
 }
 
-// fetchAll writes files of a state, on all cores, and tells the index of them.
-func (w *Workspace) fetchAll(ctx context.Context, from state.State, files []state.File, writable func(state.File) bool) error {
-	err := w.onAllCores(ctx, len(files), func(i int) error { return w.fetch(from, files[i], writable(files[i])) })
+// fetchAll writes files of a state, on all cores, and tells the index of them. Guarded
+// ones become read-only where they need a lock that is not held.
+func (w *Workspace) fetchAll(ctx context.Context, from state.State, files []state.File, guarded bool) error {
+	var g *guard
+	if guarded && len(files) > 0 {
+		locks, err := w.Chest.Locks(ctx)
+		if err != nil {
+			return err
+		}
+		if made := w.guard(locks); !made.idle() {
+			g = &made
+		}
+	}
+	err := w.onAllCores(ctx, len(files), func(i int) error { return w.fetchGuarded(from, files[i], g) })
 	if err != nil {
 		return err
 	}

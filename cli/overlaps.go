@@ -1,0 +1,162 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/element"
+	"oakenchest/core/overlap"
+	"oakenchest/core/workspace"
+)
+
+// lookedInto is how many overlaps are looked into, and listed, unless all are asked for.
+const lookedInto = 25
+
+func newOverlaps(a *App) *cobra.Command {
+	var all, check bool
+	cmd := &cobra.Command{
+		Use:   "overlaps [PATH...]",
+		Short: "List what several people are changing at once",
+		Long: `List the artifacts that several branches have changed since they parted, or that are
+edited in a workspace and changed elsewhere, the worst first: what can't be merged,
+what clashes at the same element, and what a merge would combine by itself. Of each
+it is told who did what, where. Without --all the first ones are looked into.`,
+		Example:           "  oaken overlaps\n  oaken overlaps exhibit --all\n  oaken overlaps --check && echo nobody is in the way",
+		GroupID:           groupBranches,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completePaths,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
+				paths, err := a.projectPaths(w, args)
+				if err != nil {
+					return err
+				}
+				if s, err := w.Changes(cmd.Context()); err == nil {
+					_ = w.AnnounceStatus(cmd.Context(), s)
+				}
+				look := lookedInto
+				if all {
+					look = 1 << 30
+				}
+				list, err := w.Overlaps(cmd.Context(), paths, look)
+				if err != nil {
+					return err
+				}
+				switch {
+				case a.json:
+					a.printJSON(map[string]any{"schema": "oaken.overlaps/1", "overlaps": overlapsJSON(list)})
+				case len(list) == 0:
+					a.say("Nobody is changing the same things.")
+				default:
+					for _, o := range list[:min(len(list), look)] {
+						a.showOverlap(o, "")
+					}
+					if n := len(list) - look; n > 0 {
+						a.note("… and %s, not looked into; name a path, or add --all.", count(n, "more artifact"))
+					}
+				}
+				if check && len(list) > 0 {
+					return &foundDifference{}
+				}
+				return nil
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&all, "all", false, "look into all of them")
+	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when there are any")
+	return cmd
+}
+
+var verdicts = map[overlap.Verdict]struct {
+	text string
+	tone tone
+}{
+	overlap.Exclusive: {"can't be merged: one side will be lost", bad},
+	overlap.Clashing:  {"clashes", bad},
+	overlap.Unknown:   {"not looked into", faint},
+	overlap.Combining: {"a merge combines them", good},
+	overlap.Elsewhere: {"changed elsewhere", warm},
+}
+
+// shownChanges is how many changes of a side are shown.
+const shownChanges = 4
+
+func (a *App) showOverlap(o overlap.Overlap, indent string) {
+	v := verdicts[o.Verdict]
+	a.say("%s%s  %s  %s", indent, a.paint(strong, o.Path), a.paint(faint, o.Kind), a.paint(v.tone, v.text))
+	for _, s := range o.Sides {
+		where := "on " + s.Branch
+		switch {
+		case s.Workspace != "":
+			where += ", edited in " + s.Workspace + ", not committed"
+		case s.State != "":
+			where += ", " + s.State
+		}
+		a.say("%s  %s  %s", indent, a.paint(strong, s.Person), a.paint(faint, where+", "+clock(s.Time)))
+		for _, t := range s.Told[:min(len(s.Told), shownChanges)] {
+			tone := plain
+			for _, c := range o.Clashes {
+				if c == t.Address {
+					tone = bad
+				}
+			}
+			a.say("%s    %s  %s", indent, a.paint(tone, strings.TrimPrefix(t.Address, o.Path+"::")), toldText(t))
+		}
+		if n := len(s.Told) - shownChanges + s.More; len(s.Told) > shownChanges || s.More > 0 {
+			a.say("%s    … and %s", indent, count(n, "more change"))
+		}
+	}
+}
+
+func toldText(t overlap.Told) string {
+	switch {
+	case t.Change == string(element.Edited) || t.Change == string(element.Moved) || t.Change == string(element.Renamed):
+		text := oneLine(orNothing(t.From), 60) + " → " + oneLine(orNothing(t.To), 60)
+		if t.Change != string(element.Edited) {
+			return t.Change + " " + text
+		}
+		return text
+	case t.To != "":
+		return t.Change + ": " + oneLine(t.To, 80)
+	}
+	return t.Change
+}
+
+func orNothing(s string) string {
+	if s == "" {
+		return "nothing"
+	}
+	return s
+}
+
+// showWarnings tells, of what a call is about, who else has changed it.
+func (a *App) showWarnings(list []overlap.Overlap) {
+	if len(list) == 0 || a.quiet {
+		return
+	}
+	a.say("%s", a.paint(warm, "Also changed by others"))
+	const most = 5
+	for _, o := range list[:min(len(list), most)] {
+		a.showOverlap(o, "  ")
+	}
+	if n := len(list) - most; n > 0 {
+		a.say("  … and %s; oaken overlaps lists them.", count(n, "more artifact"))
+	}
+}
+
+func overlapsJSON(list []overlap.Overlap) []any {
+	out := []any{}
+	for _, o := range list {
+		sides := []any{}
+		for _, s := range o.Sides {
+			told := []any{}
+			for _, t := range s.Told {
+				told = append(told, t)
+			}
+			sides = append(sides, map[string]any{"branch": s.Branch, "workspace": s.Workspace, "person": s.Person, "time": stamp(s.Time), "state": s.State, "gone": s.Gone, "changes": told, "more": s.More})
+		}
+		out = append(out, map[string]any{"path": o.Path, "kind": o.Kind, "verdict": string(o.Verdict), "clashes": append([]string{}, o.Clashes...), "sides": sides})
+	}
+	return out
+}

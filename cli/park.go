@@ -1,0 +1,177 @@
+package cli
+
+import (
+	"context"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/ledger"
+	"oakenchest/core/workspace"
+)
+
+func newPark(a *App) *cobra.Command {
+	var o workspace.ParkOptions
+	var drop bool
+	cmd := &cobra.Command{
+		Use:   "park [NAME [PATH...]]",
+		Short: "Set work aside under a name, or list what is",
+		Long: `Set what changed in this workspace, or the paths named, aside under a name: the files
+are then as they were committed. oaken unpark brings it back, in any of your
+workspaces. With --shared others see it and can bring it to theirs. Without a name,
+list what is set aside. parked:NAME is a state that other commands take.`,
+		Example:           "  oaken park warmer-lamp\n  oaken park warmer-lamp exhibit/reef.glb -m \"to be tried with the new rock\" --shared\n  oaken compare main parked:warmer-lamp\n  oaken park",
+		GroupID:           groupDaily,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completePaths,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.listParked(cmd.Context(), w) })
+			}
+			return a.withPaths(cmd.Context(), args[1:], func(w *workspace.Workspace, paths []string) error {
+				if drop {
+					return a.dropParked(cmd.Context(), w, args[0])
+				}
+				o.Name, o.Paths = args[0], paths
+				changes, err := w.Park(cmd.Context(), o)
+				if err != nil {
+					return err
+				}
+				if a.json {
+					rows := []string{}
+					for _, c := range changes {
+						rows = append(rows, c.Path)
+					}
+					a.printJSON(map[string]any{"schema": "oaken.park/1", "parked": o.Name, "paths": rows, "shared": o.Shared})
+					return nil
+				}
+				a.say("%s is set aside as %s.", fileCounts(changes), a.paint(strong, o.Name))
+				a.say("  The workspace is as in %s again; oaken unpark %s brings it back.", workspace.Label(w.Base), o.Name)
+				return nil
+			})
+		},
+	}
+	f := cmd.Flags()
+	f.StringVarP(&o.Note, "message", "m", "", "say what it is: `TEXT`")
+	f.BoolVar(&o.Shared, "shared", false, "let others see it")
+	f.BoolVar(&drop, "drop", false, "throw away what is set aside as NAME")
+	cmd.MarkFlagsMutuallyExclusive("drop", "shared")
+	return cmd
+}
+
+func (a *App) dropParked(ctx context.Context, w *workspace.Workspace, name string) error {
+	p, err := w.FindParked(ctx, w.Person+"/"+name)
+	if err == nil {
+		err = w.Chest.Unpark(ctx, p.Person, p.Name)
+	}
+	if err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.park/1", "dropped": name})
+		return nil
+	}
+	a.say("What was parked as %s is thrown away.", a.paint(strong, name))
+	return nil
+}
+
+func (a *App) listParked(ctx context.Context, w *workspace.Workspace) error {
+	all, err := w.Chest.AllParked(ctx)
+	if err != nil {
+		return err
+	}
+	list, rows := []any{}, [][]cell{}
+	for _, p := range all {
+		if p.Person != w.Person && !p.Shared {
+			continue
+		}
+		paths := strings.Split(p.Paths, "\n")
+		list = append(list, map[string]any{"name": p.Name, "person": p.Person, "workspace": p.Workspace, "branch": p.Branch, "time": stamp(p.Time), "note": p.Note, "shared": p.Shared, "paths": paths})
+		note := ""
+		if p.Note != "" {
+			note = oneLine(firstLine(p.Note), 60)
+		}
+		shared := ""
+		if p.Shared {
+			shared = "shared"
+		}
+		rows = append(rows, []cell{{p.Name, strong}, {p.Person, plain}, {clock(p.Time), faint}, {"on " + p.Branch, faint}, {count(len(paths), "file"), plain}, {shared, good}, {note, plain}})
+	}
+	switch {
+	case a.json:
+		a.printJSON(map[string]any{"schema": "oaken.parked/1", "parked": list})
+	case len(rows) == 0:
+		a.say("Nothing is parked.")
+	default:
+		a.table(a.Out, "", rows)
+	}
+	return nil
+}
+
+func newUnpark(a *App) *cobra.Command {
+	var keep bool
+	cmd := &cobra.Command{
+		Use:   "unpark NAME",
+		Short: "Bring parked work back",
+		Long: `Bring back what was set aside under a name, as changes that are not committed. What
+was changed here meanwhile is combined by element; conflicts are laid open as in a
+merge. What others share may be named PERSON/NAME; it stays parked for them.`,
+		Example:           "  oaken unpark warmer-lamp\n  oaken unpark Tarek/kelp-study",
+		GroupID:           groupDaily,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeParked,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				p, err := w.FindParked(cmd.Context(), args[0])
+				if err != nil {
+					return err
+				}
+				u, err := w.Unpark(cmd.Context(), p, keep || p.Person != w.Person)
+				if err != nil {
+					return err
+				}
+				return a.showUnparked(p, u)
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&keep, "keep", false, "leave it parked as well")
+	return cmd
+}
+
+func (a *App) showUnparked(p ledger.Parked, u *workspace.Unparked) error {
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.unpark/1", "unparked": p.Name, "paths": append([]string{}, u.Paths...), "combined": append([]string{}, u.Combined...), "conflicts": conflictRows(u.Conflicts), "rescued": u.Rescued})
+		if len(u.Conflicts) > 0 {
+			return &conflictsRemain{}
+		}
+		return nil
+	}
+	if len(u.Conflicts) > 0 {
+		return a.conflictsOpen(u.Conflicts)
+	}
+	a.say("%s from %s: %s changed, not committed yet.", a.paint(strong, p.Name), p.Person, count(len(u.Paths), "file"))
+	for _, path := range u.Combined {
+		a.say("  combined by element: %s", path)
+	}
+	if u.Rescued != "" {
+		a.say("  What was there is kept in %s.", u.Rescued)
+	}
+	return nil
+}
+
+// completeParked offers what is set aside.
+func (a *App) completeParked(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	var out []string
+	a.quietly(cmd, func(w *workspace.Workspace) {
+		all, _ := w.Chest.AllParked(cmd.Context())
+		for _, p := range all {
+			switch {
+			case p.Person == w.Person:
+				out = append(out, p.Name)
+			case p.Shared:
+				out = append(out, p.Person+"/"+p.Name)
+			}
+		}
+	})
+	return out, cobra.ShellCompDirectiveNoFileComp
+}

@@ -1,0 +1,296 @@
+package workspace
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"slices"
+	"strings"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
+	"oakenchest/core/overlap"
+	"oakenchest/core/state"
+)
+
+// mark tells this workspace, and who works in it, from others of the name.
+func (w *Workspace) markOf() string {
+	if w.Person == w.rec.Person {
+		return w.rec.Mark
+	}
+	return w.rec.Mark + "/" + w.Person
+}
+
+// presence is what this workspace tells of itself.
+func (w *Workspace) presence() ledger.Workspace {
+	return ledger.Workspace{Name: w.Name, Mark: w.markOf(), Person: w.Person, Machine: w.host.Machine, Folder: w.Root, Branch: w.Branch, Base: w.Base.ID, Held: len(w.held), Seen: w.host.Now()}
+}
+
+// register makes sure that the chest knows this workspace, under a name that no other one
+// has.
+func (w *Workspace) register(ctx context.Context) error {
+	if w.registered {
+		return nil
+	}
+	if w.rec.Mark == "" {
+		var random [8]byte
+		if _, err := rand.Read(random[:]); err != nil {
+			return err
+		}
+		w.rec.Mark = hex.EncodeToString(random[:])
+		if err := w.save(); err != nil {
+			return err
+		}
+	}
+	known, err := w.Chest.Crowd(ctx, []string{""})
+	if err != nil {
+		return err
+	}
+	if known.Workspaces[w.Name].Mark != w.markOf() {
+		name, err := w.Chest.Register(ctx, w.presence())
+		if err != nil {
+			return err
+		}
+		if w.Name = name; w.Person == w.rec.Person && w.rec.Name != name {
+			w.rec.Name = name
+			if err := w.save(); err != nil {
+				return err
+			}
+		}
+	}
+	w.registered = true
+	if w.shared() && !w.rec.Guarded && w.Base.ID != (ledger.ID{}) {
+		w.rec.Guarded = true
+		if err := w.save(); err != nil {
+			return err
+		}
+		files, err := w.BaseState().Files(ctx)
+		if err != nil {
+			return err
+		}
+		return w.mark(ctx, pathsOfFiles(files))
+	}
+	return nil
+}
+
+// Accept notes that a person works in this workspace besides the one who has it.
+func (w *Workspace) Accept() error {
+	if !w.Stranger {
+		return nil
+	}
+	w.rec.People, w.Stranger = append(w.rec.People, w.Person), false
+	return w.save()
+}
+
+// Owner is the person whose workspace it is.
+func (w *Workspace) Owner() string { return w.rec.Person }
+
+// Notices gives what others left for this workspace; read takes it away.
+func (w *Workspace) Notices(ctx context.Context) (list []ledger.Notice, read func() error, err error) {
+	if w.Offline {
+		return nil, func() error { return nil }, nil
+	}
+	return w.Chest.Notices(ctx, w.Name)
+}
+
+// mostTold bounds how many artifacts are told element by element at a time.
+const mostTold = 100
+
+// largestTold bounds the size in bytes of an artifact that is.
+const largestTold = 32 << 20
+
+// Announce tells the chest what is edited here. now lists the files of the workspace.
+// That it fails harms nothing else: the next command tells it.
+func (w *Workspace) Announce(ctx context.Context, changes []Change, now []state.File) error {
+	if w.Offline {
+		return nil
+	}
+	if err := w.register(ctx); err != nil {
+		return err
+	}
+	before, err := w.Chest.EditsOf(ctx, w.Name)
+	if err != nil {
+		return err
+	}
+	p := chest.Presence{Workspace: w.presence()}
+	var unknown []int
+	for _, e := range w.editsOf(changes) {
+		i := slices.IndexFunc(before, func(b ledger.Edit) bool { return b.Path == e.Path })
+		if i >= 0 && before[i].Content == e.Content && before[i].State == e.State {
+			contested := e.Contested
+			e = before[i]
+			e.Contested = contested
+		} else {
+			unknown = append(unknown, len(p.Edits))
+		}
+		p.Edits = append(p.Edits, e)
+	}
+	var work state.State = w.Work()
+	if now != nil {
+		work = state.Listed(work, now)
+	}
+	for n, i := range unknown {
+		if n == mostTold {
+			break
+		}
+		w.tell(ctx, work, &p.Edits[i], changes)
+	}
+	return w.Chest.Announce(ctx, p)
+}
+
+// editsOf gathers changes by artifact.
+func (w *Workspace) editsOf(changes []Change) []ledger.Edit {
+	var out []ledger.Edit
+	at := map[string]int{}
+	r := w.Reader()
+	for _, c := range changes {
+		u := r.Unit(c.Path)
+		digest := ""
+		if c.is.Mode != 0 {
+			digest = hexOf(c.is.Digest)
+		}
+		if i, ok := at[u]; ok {
+			out[i].Content, out[i].State = hexOf(element.DigestOf([]byte(out[i].Content+"\n"+c.Path+" "+digest))), string(Edited)
+			continue
+		}
+		at[u] = len(out)
+		e := ledger.Edit{Workspace: w.Name, Path: u, State: string(c.State), Kind: c.Kind, Content: digest, Contested: c.State == Contested || w.waived(c.Path), Since: w.host.Now()}
+		if u != c.Path {
+			e.Content = hexOf(element.DigestOf([]byte(c.Path + " " + digest)))
+		}
+		if c.State == Contested {
+			e.State = string(Edited)
+		}
+		out = append(out, e)
+	}
+	return out
+}
+
+// tell adds what an edit changes, element by element.
+func (w *Workspace) tell(ctx context.Context, work state.State, e *ledger.Edit, changes []Change) {
+	for _, c := range changes {
+		if c.is.Size > largestTold && w.Reader().Unit(c.Path) == e.Path {
+			return
+		}
+	}
+	r := w.Reader()
+	a, err := state.Near(ctx, w.BaseState(), e.Path)
+	if err != nil {
+		return
+	}
+	diffs, err := r.Compare(ctx, a, work, []string{e.Path})
+	if err != nil {
+		return
+	}
+	var all []element.Change
+	for _, d := range diffs {
+		if d.Path == e.Path {
+			all, e.Kind = append(all, d.Changes...), d.Kind
+		}
+	}
+	if k, ok := r.Kinds.Named(e.Kind); ok {
+		_, e.Merges = k.(kind.Writer)
+	} else if k, ok := r.FolderKind(e.Kind); ok {
+		_, e.Merges = k.(kind.Writer)
+	}
+	e.Told = overlap.Encode(overlap.Tell(all))
+}
+
+// announceRest tells what is still edited after a commit.
+func (w *Workspace) announceRest(ctx context.Context, all []Change, c *Committed) {
+	rest := slices.DeleteFunc(slices.Clone(all), func(x Change) bool {
+		return slices.ContainsFunc(c.Changes, func(y Change) bool { return x.Path == y.Path })
+	})
+	_ = w.Announce(ctx, rest, nil)
+}
+
+// Warnings tells who else has changed some artifacts, and whether it would merge.
+func (w *Workspace) Warnings(ctx context.Context, paths []string, changes []Change) ([]overlap.Overlap, error) {
+	if w.Offline || len(paths) == 0 {
+		return nil, nil
+	}
+	h := overlap.Here{Workspace: w.Name, Branch: w.Branch, Base: w.Base, Work: w.Work(), Edited: map[string]bool{}}
+	h.Base.Tree = w.tree()
+	r := w.Reader()
+	for _, c := range changes {
+		h.Edited[r.Unit(c.Path)] = true
+	}
+	h.File = func(p string) chest.File {
+		f, err := h.Work.(state.Finder).At(p)
+		if err != nil {
+			return chest.File{}
+		}
+		return f
+	}
+	var units []string
+	for _, p := range paths {
+		p, _, _ = strings.Cut(p, "::")
+		if u := r.Unit(p); !slices.Contains(units, u) {
+			units = append(units, u)
+		}
+	}
+	return (&overlap.Finder{Chest: w.Chest, Reader: r}).Around(ctx, h, units)
+}
+
+// Overlaps lists what several branches and workspaces are changing at once.
+func (w *Workspace) Overlaps(ctx context.Context, paths []string, look int) ([]overlap.Overlap, error) {
+	if w.Offline {
+		return nil, chest.Explain(ledger.ErrAway)
+	}
+	out, err := (&overlap.Finder{Chest: w.Chest, Reader: w.Reader()}).Everywhere(ctx, paths, look)
+	return out, chest.Explain(err)
+}
+
+// AnnounceStatus tells the chest what Changes has found, when nobody else is at work in
+// the workspace.
+func (w *Workspace) AnnounceStatus(ctx context.Context, s *Status) error {
+	if w.busy == nil {
+		return nil
+	}
+	return w.Announce(ctx, s.Changes, s.now)
+}
+
+// EditedUnder lists what is edited here of what some locks reach.
+func (w *Workspace) EditedUnder(ctx context.Context, locks []ledger.Lock) ([]string, error) {
+	s, _, err := w.status(ctx, false)
+	if err != nil {
+		return nil, err
+	}
+	var out []string
+	for _, c := range s.Changes {
+		if slices.ContainsFunc(locks, func(l ledger.Lock) bool { return l.Workspace == w.Name && chest.Reaches(l, c.Path) }) {
+			out = append(out, c.Path)
+		}
+	}
+	return out, nil
+}
+
+// WantsLock reports whether the project requires or advises a lock for a file that is
+// edited here, and this workspace does not hold it.
+func (w *Workspace) WantsLock(p string) bool {
+	locks, err := w.Chest.LocksNear(context.Background(), []string{p})
+	if err != nil || w.covered(locks, p) || w.waived(p) {
+		return false
+	}
+	policy := w.guard(locks).policy(p, func() []byte { return head(w.local(p)) })
+	return policy == manifest.Required || policy == manifest.Advised
+}
+
+// NewerCommits counts the commits of the branch that are not here, and gives the last.
+func (w *Workspace) NewerCommits(ctx context.Context) (n int, last ledger.Commit, err error) {
+	if w.Offline {
+		return 0, last, nil
+	}
+	b, err := w.Chest.Branch(ctx, w.Branch)
+	if err != nil || b.Tip == (ledger.ID{}) || b.Tip == w.Base.ID {
+		return 0, last, err
+	}
+	if last, err = w.Chest.Commit(ctx, b.Tip); err != nil {
+		return 0, last, err
+	}
+	n, err = w.newer(ctx, last)
+	return n, last, err
+}
