@@ -129,7 +129,7 @@ func (a *App) showLocked(ctx context.Context, w *workspace.Workspace, paths []st
 			}
 		}
 		a.printJSON(map[string]any{"schema": "oaken.lock/1", "locked": paths, "holder": w.Person, "workspace": w.Name, "unmerged": unmerged,
-			"locks": locksJSON(l.Locks, nil, nil), "taken": locksJSON(l.Taken, nil, nil), "brought": broughtJSON(l.Brought), "overlaps": overlapsJSON(warnings)})
+			"locks": locksJSON(l.Locks, nil, nil), "taken": locksJSON(l.Taken, nil, nil), "brought": broughtJSON(l.Brought), "clash": l.Clash != nil, "overlaps": overlapsJSON(warnings)})
 		return nil
 	}
 	for _, t := range l.Taken {
@@ -157,6 +157,9 @@ func (a *App) showLocked(ctx context.Context, w *workspace.Workspace, paths []st
 		if !workspace.IsObject(k.Address) && !k.Pattern && !w.Merges(k.Address) {
 			a.say("  Its kind can't be merged: two edits at once mean that one is lost.")
 		}
+	}
+	if l.Clash != nil {
+		a.say("%s Commit it: it is then held here, and the conflicts are laid open to be settled.", a.paint(bad, l.Clash.Error()))
 	}
 	a.showWarnings(warnings)
 	return nil

@@ -145,11 +145,11 @@ func (c *Chest) EditsOf(ctx context.Context, workspace string) (out []ledger.Edi
 	return out, Explain(err)
 }
 
-// Unpublished gives the locks under which something is edited and not published.
+// Unpublished reports whether something is edited under a lock and not published.
 func (c *Crowd) Unpublished(l ledger.Lock) bool {
 	return slices.ContainsFunc(c.Edits, func(e ledger.Edit) bool {
 		return e.Workspace == l.Workspace && (Reaches(l, e.Path) || Covers(e.Path, l.Address))
-	}) || c.Workspaces[l.Workspace].Held > 0
+	})
 }
 
 // Notices gives the sentences that others left for a workspace, and takes them away once

@@ -54,14 +54,9 @@ func (w *Workspace) commitBehind(ctx context.Context, o CommitOptions, p *Pendin
 		return nil, fault.New(fault.Conflict, "Give it up with oaken merge --abandon, run oaken sync, and do it again.",
 			"Others have published to %s meanwhile, and %s can't be combined with theirs, at %s%s.", w.Branch, p.What, m.Conflicts[0].Address, more(len(m.Conflicts)-1))
 	}
-	final := w.Chest.Blobs.Begin()
-	defer final.Abandon()
-	tree, err := w.amend(final, merged, incomingOf(m.Edits))
-	if err == nil {
-		err = final.Commit()
-	}
+	tree, err := w.amendNow(merged, incomingOf(m.Edits))
 	if err != nil {
-		return nil, chest.Explain(err)
+		return nil, err
 	}
 	c, err := w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: tip.ID, Merged: parent, Tree: tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(), Message: o.Message, Item: o.Item})
 	if err != nil {

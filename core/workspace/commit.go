@@ -70,7 +70,11 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 		return nil, err
 	}
 	if pending != nil {
-		return w.commitMerge(ctx, o, pending)
+		c, err := w.commitMerge(ctx, o, pending)
+		if err == nil && len(c.Conflicts) == 0 {
+			_ = w.Announce(ctx, nil, nil) // the next command tells it
+		}
+		return c, err
 	}
 	if err := w.reviewed("commit"); err != nil {
 		return nil, err

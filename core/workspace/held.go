@@ -259,8 +259,8 @@ type publication struct {
 
 // plan puts the held commits on top of a tip: as they are when it is the base, else each
 // merged with what others have published. What was published already, by a command that
-// was killed, is left out. Contents go into the batch.
-func (w *Workspace) plan(ctx context.Context, batch *blob.Batch, tip ledger.Commit) (*publication, error) {
+// was killed, is left out. Contents go into the chest.
+func (w *Workspace) plan(ctx context.Context, tip ledger.Commit) (*publication, error) {
 	p := &publication{tip: tip, final: tip.Tree}
 	before := w.Base.Tree
 	held := w.held
@@ -280,7 +280,7 @@ func (w *Workspace) plan(ctx context.Context, batch *blob.Batch, tip ledger.Comm
 		if err != nil || p.conflicts > 0 {
 			return p, err
 		}
-		tree, err := w.amend(batch, p.final, files)
+		tree, err := w.amendNow(p.final, files) // the next one is merged with it
 		if err != nil {
 			return nil, err
 		}
@@ -346,6 +346,17 @@ func (w *Workspace) amend(batch *blob.Batch, tree blob.Digest, files []incoming)
 	}
 	out, err := w.Chest.Amend(batch, tree, list)
 	return out, chest.Explain(err)
+}
+
+// amendNow is amend, with the outcome in the chest when it returns.
+func (w *Workspace) amendNow(tree blob.Digest, files []incoming) (blob.Digest, error) {
+	batch := w.Chest.Blobs.Begin()
+	defer batch.Abandon()
+	out, err := w.amend(batch, tree, files)
+	if err == nil {
+		err = chest.Explain(batch.Commit())
+	}
+	return out, err
 }
 
 func incomingOf(edits []state.Edit) []incoming {
@@ -419,9 +430,7 @@ func (w *Workspace) publishOnce(ctx context.Context) (*Synced, error) {
 		return nil, err
 	}
 	defer release()
-	batch := w.Chest.Blobs.Begin()
-	defer batch.Abandon()
-	p, err := w.plan(ctx, batch, tip)
+	p, err := w.plan(ctx, tip)
 	if err != nil {
 		return nil, err
 	}
@@ -436,14 +445,15 @@ func (w *Workspace) publishOnce(ctx context.Context) (*Synced, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := batch.Commit(); err != nil {
-		return nil, chest.Explain(err)
-	}
 	keep, err := w.bringEdits(ctx, p.final)
 	if err != nil {
 		return nil, err
 	}
-	out.Combined = append(out.Combined, keep...)
+	for _, p := range keep {
+		if !slices.Contains(out.Combined, p) {
+			out.Combined = append(out.Combined, p)
+		}
+	}
 	last := tip
 	for i, d := range p.drafts {
 		last, err = w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: last.ID, Tree: d.tree, Author: d.held.Author, Workspace: w.Name,

@@ -55,14 +55,9 @@ func (w *Workspace) MergeInto(ctx context.Context, o Into) (ledger.Commit, error
 		return ledger.Commit{}, err
 	}
 	defer release()
-	batch := w.Chest.Blobs.Begin()
-	defer batch.Abandon()
-	tree, err := w.amend(batch, o.Onto.Tree, incomingOf(m.Edits))
-	if err == nil {
-		err = batch.Commit()
-	}
+	tree, err := w.amendNow(o.Onto.Tree, incomingOf(m.Edits))
 	if err != nil {
-		return ledger.Commit{}, chest.Explain(err)
+		return ledger.Commit{}, err
 	}
 	if o.Check != nil {
 		if err := o.Check(state.Commit{Chest: w.Chest, Tree: tree, Name: "the merge"}); err != nil {

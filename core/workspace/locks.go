@@ -36,6 +36,9 @@ type Locked struct {
 	Brought *Synced
 	// Newer tells what had changed of what is locked.
 	Newer []state.Difference
+	// Clash says why newer commits could not come in: what is edited here of what is
+	// locked can't be combined with them. A commit lays that open.
+	Clash error
 }
 
 // IsPattern reports whether what a person wrote is a pattern of paths: it holds signs of
@@ -51,7 +54,7 @@ func (w *Workspace) IsPattern(p string) bool {
 // Lock takes locks on project paths, patterns of paths and addresses of elements for this
 // workspace, all or none. It makes sure that the copy of what is locked is the newest:
 // when the branch has newer commits that changed it, they are brought in, and when they
-// can't be, nothing is locked. Files become writable.
+// can't be, nothing is locked, unless it is edited here already. Files become writable.
 func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions) (*Locked, error) {
 	var wanted []ledger.Lock
 	now := w.host.Now()
@@ -82,6 +85,10 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 		return nil, err
 	}
 	if err := w.newest(ctx, wanted, out); err != nil {
+		if edited, _ := w.EditedUnder(ctx, wanted); len(edited) > 0 && fault.CodeOf(err) == fault.Conflict {
+			out.Clash = err
+			return out, errors.Join(w.settleWaived(wanted), w.markUnder(ctx, wanted))
+		}
 		var took []string
 		for _, l := range wanted {
 			if !slices.ContainsFunc(before, func(b ledger.Lock) bool { return b.Address == l.Address && w.holds(b) }) {
@@ -199,7 +206,11 @@ func (w *Workspace) Merges(p string) bool {
 // Unlock gives locks back. With force it ends those of others, for a reason that they are
 // told, when the project lets this person.
 func (w *Workspace) Unlock(ctx context.Context, addresses []string, force bool, reason string) ([]ledger.Lock, error) {
-	if force {
+	if !force {
+		if err := w.heldUnder(addresses); err != nil {
+			return nil, err
+		}
+	} else {
 		if !w.Manifest.Team.FreesLocks(w.Person) {
 			return nil, fault.New(fault.Refused, "Ask one of "+strings.Join(w.Manifest.Team.MayFreeLocks, ", ")+"; oaken.toml names them under [team].", "%s may not end the locks of others.", w.Person)
 		}
@@ -212,6 +223,21 @@ func (w *Workspace) Unlock(ctx context.Context, addresses []string, force bool, 
 		return nil, err
 	}
 	return freed, w.markUnder(ctx, freed)
+}
+
+// heldUnder refuses to give back a lock under which something is committed here and not
+// published: whoever took it next would not have that.
+func (w *Workspace) heldUnder(addresses []string) error {
+	for _, h := range w.held {
+		for _, p := range h.Paths {
+			for _, a := range addresses {
+				if chest.Reaches(ledger.Lock{Address: a, Pattern: w.IsPattern(a)}, p) || strings.HasPrefix(a, p+"::") {
+					return fault.New(fault.Refused, "Publish it first, with oaken sync; that ends the lock.", "%s is in a commit that is held here.", p)
+				}
+			}
+		}
+	}
+	return nil
 }
 
 // Waive lets files be edited whose locks this workspace does not hold. What is edited so

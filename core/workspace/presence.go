@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/hex"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -117,7 +118,11 @@ func (w *Workspace) Announce(ctx context.Context, changes []Change, now []state.
 	}
 	p := chest.Presence{Workspace: w.presence()}
 	var unknown []int
-	for _, e := range w.editsOf(changes) {
+	edits, err := w.unpublished(changes)
+	if err != nil {
+		return err
+	}
+	for _, e := range edits {
 		i := slices.IndexFunc(before, func(b ledger.Edit) bool { return b.Path == e.Path })
 		if i >= 0 && before[i].Content == e.Content && before[i].State == e.State {
 			contested := e.Contested
@@ -127,6 +132,10 @@ func (w *Workspace) Announce(ctx context.Context, changes []Change, now []state.
 			unknown = append(unknown, len(p.Edits))
 		}
 		p.Edits = append(p.Edits, e)
+	}
+	if w.learnt {
+		w.saveIndex()
+		w.learnt = false
 	}
 	var work state.State = w.Work()
 	if now != nil {
@@ -141,6 +150,30 @@ func (w *Workspace) Announce(ctx context.Context, changes []Change, now []state.
 	return w.Chest.Announce(ctx, p)
 }
 
+// heldState is the state of an edit that is committed and held here.
+const heldState = "held"
+
+// unpublished lists what this workspace has otherwise than its base: what is held, and what
+// is edited.
+func (w *Workspace) unpublished(changes []Change) ([]ledger.Edit, error) {
+	out := w.editsOf(changes)
+	if len(w.held) == 0 {
+		return out, nil
+	}
+	pairs, err := w.Chest.Diff(w.Base.Tree, w.tree())
+	if err != nil {
+		return nil, chest.Explain(err)
+	}
+	var held []Change
+	for _, p := range pairs {
+		u := w.Reader().Unit(p.Path)
+		if !slices.ContainsFunc(out, func(e ledger.Edit) bool { return e.Path == u }) {
+			held = append(held, Change{Path: p.Path, State: heldState, was: p.Was, is: p.Is})
+		}
+	}
+	return append(out, w.editsOf(held)...), nil
+}
+
 // editsOf gathers changes by artifact.
 func (w *Workspace) editsOf(changes []Change) []ledger.Edit {
 	var out []ledger.Edit
@@ -148,10 +181,7 @@ func (w *Workspace) editsOf(changes []Change) []ledger.Edit {
 	r := w.Reader()
 	for _, c := range changes {
 		u := r.Unit(c.Path)
-		digest := ""
-		if c.is.Mode != 0 {
-			digest = hexOf(c.is.Digest)
-		}
+		digest := w.contentOf(c)
 		if i, ok := at[u]; ok {
 			out[i].Content, out[i].State = hexOf(element.DigestOf([]byte(out[i].Content+"\n"+c.Path+" "+digest))), string(Edited)
 			continue
@@ -169,6 +199,27 @@ func (w *Workspace) editsOf(changes []Change) []ledger.Edit {
 	return out
 }
 
+// contentOf names what a changed file holds now: by its digest, or, of a large one that
+// nobody has read yet, by its size and time.
+func (w *Workspace) contentOf(c Change) string {
+	seen, left := w.unread[c.Path]
+	switch {
+	case c.is.Mode == 0:
+		return ""
+	case c.is.Digest != (element.Digest{}) || !left:
+		return hexOf(c.is.Digest)
+	case seen.size > largestTold:
+		return fmt.Sprintf("%d bytes of %d", seen.size, seen.changed)
+	}
+	d, _, err := digestFile(w.local(c.Path))
+	if err != nil {
+		return ""
+	}
+	w.learn(c.Path, seen, d)
+	w.learnt = true
+	return hexOf(d)
+}
+
 // tell adds what an edit changes, element by element.
 func (w *Workspace) tell(ctx context.Context, work state.State, e *ledger.Edit, changes []Change) {
 	for _, c := range changes {
@@ -177,7 +228,7 @@ func (w *Workspace) tell(ctx context.Context, work state.State, e *ledger.Edit, 
 		}
 	}
 	r := w.Reader()
-	a, err := state.Near(ctx, w.BaseState(), e.Path)
+	a, err := state.Near(ctx, w.CommitState(w.Base, Label(w.Base)), e.Path)
 	if err != nil {
 		return
 	}
@@ -213,7 +264,15 @@ func (w *Workspace) Warnings(ctx context.Context, paths []string, changes []Chan
 		return nil, nil
 	}
 	h := overlap.Here{Workspace: w.Name, Branch: w.Branch, Base: w.Base, Work: w.Work(), Edited: map[string]bool{}}
-	h.Base.Tree = w.tree()
+	if len(w.held) > 0 { // what is held is work of this side
+		pairs, err := w.Chest.Diff(w.Base.Tree, w.tree())
+		if err != nil {
+			return nil, chest.Explain(err)
+		}
+		for _, p := range pairs {
+			h.Edited[w.Reader().Unit(p.Path)] = true
+		}
+	}
 	r := w.Reader()
 	for _, c := range changes {
 		h.Edited[r.Unit(c.Path)] = true

@@ -112,6 +112,7 @@ type Workspace struct {
 	pocket     *blob.Store // the contents of held commits, and the base's folders
 	registered bool
 	alone      *bool // whether no other workspace is known; nil when not asked yet
+	learnt     bool  // whether the index knows more than its file
 	loosened   bool  // whether files that need no lock are being made writable
 	busy       *flock.Flock
 	index      *index
