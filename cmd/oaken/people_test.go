@@ -61,7 +61,11 @@ func TestACrowdAtWork(t *testing.T) {
 	dir := t.TempDir()
 	if shm := os.Getenv("OAKEN_SHM"); shm != "" {
 		dir, _ = os.MkdirTemp(shm, "crowd-*")
-		t.Cleanup(func() { os.RemoveAll(dir) })
+		t.Cleanup(func() {
+			if !t.Failed() { // else it stays to be looked at
+				os.RemoveAll(dir)
+			}
+		})
 	}
 	ps := &people{t: t, dir: dir, acked: map[string]string{}, count: map[string]int{}}
 	first := &project{t, filepath.Join(dir, "first")}
@@ -134,6 +138,7 @@ func (p *person) call(args ...string) (status int, out map[string]any) {
 	p.ps.calls++
 	p.ps.mu.Unlock()
 	doomed := p.r.IntN(15) == 0
+	defer func() { p.log("%v: %d %v", args[1:], status, out["commit"]) }()
 	if !doomed && os.Getenv("OAKEN_INSIDE") != "" {
 		app := &cli.App{Out: &stdout, Err: &stderr, Dir: p.dir, Now: time.Now, Person: p.name}
 		status = cli.Run(context.Background(), app, args)
@@ -150,6 +155,17 @@ func (p *person) call(args ...string) (status int, out map[string]any) {
 		p.t.Errorf("%s: oaken %v: status %d\n%s", p.name, args, status, stdout.String())
 	}
 	return status, out
+}
+
+// log writes what a person did, for whoever looks for a mistake.
+func (p *person) log(format string, args ...any) {
+	f, err := os.OpenFile(p.dir+".log", os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o666)
+	if err != nil {
+		p.t.Error(err)
+		return
+	}
+	fmt.Fprintf(f, "%d "+format+"\n", append([]any{time.Now().UnixMilli()}, args...)...)
+	f.Close()
 }
 
 // process runs the program; -1 says that it was killed.
@@ -217,6 +233,7 @@ func (p *person) edit() {
 	}
 	p.write(name, strings.Join(lines, "\n")+"\n")
 	p.edits[name+" "+key] = value
+	p.log("edit %s %s %s", name, key, value)
 	p.tally("edit")
 }
 

@@ -238,11 +238,17 @@ func room(have []byte, n int) []byte {
 func (s *Store) record(d Digest, at place, how depth, mem *buffers) (kind byte, data []byte, err error) {
 	kind, data, err = s.recordIn(d, at, how, mem)
 	var damage *DamageError
-	if errors.As(err, &damage) && damage.Reason == packGone { // perhaps tidied away by another process
-		s.forget(at.pack)
-		if at, err := s.locate(d); err == nil {
-			return s.recordIn(d, at, how, mem)
+	const patience = 100 // other processes gather and tidy, but not for ever
+	for range patience {
+		if !errors.As(err, &damage) || damage.Reason != packGone {
+			break
 		}
+		s.forget(at.pack) // perhaps its content was gathered elsewhere
+		var lost error
+		if at, lost = s.locate(d); lost != nil {
+			break
+		}
+		kind, data, err = s.recordIn(d, at, how, mem)
 	}
 	if !errors.As(err, &damage) {
 		return kind, data, err

@@ -42,6 +42,11 @@ type merge struct {
 	edits   map[string]Edit
 	out     Merged
 	done    map[string]bool // files that an artifact's merge has decided
+	carried []carried
+	renamed []renaming
+	against []string // files that one side moved and the other took away
+	// whole tells the choice for each file that can't be merged; empty while it is open.
+	whole map[string]element.Keep
 }
 
 // Merge combines mine and theirs, two descendants of base. Files that one side
@@ -49,7 +54,7 @@ type merge struct {
 // by element where their kind can write, and are a conflict as a whole where
 // it can't. The result of a kind is read again and must be what was asked for.
 func (r *Reader) Merge(ctx context.Context, base, mine, theirs State, settle element.Settle) (*Merged, error) {
-	g := &merge{r: r, settle: settle, edits: map[string]Edit{}, done: map[string]bool{}}
+	g := &merge{r: r, settle: settle, edits: map[string]Edit{}, done: map[string]bool{}, whole: map[string]element.Keep{}}
 	var err1, err2, err3 error
 	g.b, err1 = open(ctx, base)
 	g.m, err2 = open(ctx, mine)
@@ -67,6 +72,8 @@ func (r *Reader) Merge(ctx context.Context, base, mine, theirs State, settle ele
 		}
 	}
 	g.files()
+	g.finishMoves()
+	g.companions()
 	g.clashes()
 	for _, e := range g.edits {
 		g.out.Edits = append(g.out.Edits, e)
@@ -74,30 +81,6 @@ func (r *Reader) Merge(ctx context.Context, base, mine, theirs State, settle ele
 	slices.SortFunc(g.out.Edits, func(a, b Edit) int { return strings.Compare(a.Path, b.Path) })
 	slices.SortStableFunc(g.out.Conflicts, func(a, b element.Conflict) int { return strings.Compare(a.Address.Path, b.Address.Path) })
 	return &g.out, nil
-}
-
-// followMoves lets an edit of one side reach a file that the other side moved:
-// where mine moved it, base and theirs are seen under the new path; where
-// theirs moved it, the move is carried out and mine's content goes along.
-func (g *merge) followMoves() {
-	byMine, byTheirs := movedFiles(g.b, g.m), movedFiles(g.b, g.t)
-	for old, fresh := range byMine.to {
-		f, edited := g.t.files[old]
-		_, clash := g.t.files[fresh]
-		if edited && !clash && !f.Same(g.b.files[old]) {
-			g.edits[fresh] = Edit{Path: fresh, Take: f}
-			g.done[old], g.done[fresh] = true, true
-		}
-	}
-	for old, fresh := range byTheirs.to {
-		f, edited := g.m.files[old]
-		_, clash := g.m.files[fresh]
-		if edited && !clash && !f.Same(g.b.files[old]) {
-			g.edits[old] = Edit{Path: old, Gone: true}
-			g.edits[fresh] = Edit{Path: fresh, Take: f}
-			g.done[old], g.done[fresh] = true, true
-		}
-	}
 }
 
 // changedBoth reports whether a file differs on both sides, and differently.
@@ -334,8 +317,10 @@ func (g *merge) wholeFile(p string) {
 	}
 	if !ok || !slices.Contains(c.Allows, choice.Keep) {
 		g.out.Conflicts = append(g.out.Conflicts, c)
+		g.whole[p] = ""
 		return
 	}
+	g.whole[p] = choice.Keep
 	switch choice.Keep {
 	case element.KeepTheirs:
 		g.take(p, t)

@@ -182,7 +182,8 @@ type Artifact struct {
 type Snapshot struct {
 	State
 	files map[string]File
-	rest  Finder // knows of files that are not in the list; nil when all are
+	under map[string]string // where a file lies that is seen under another path
+	rest  Finder            // knows of files that are not in the list; nil when all are
 }
 
 // Finder is a state that can be asked for one path.

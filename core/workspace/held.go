@@ -445,7 +445,7 @@ func (w *Workspace) publishOnce(ctx context.Context) (*Synced, error) {
 	if err != nil {
 		return nil, err
 	}
-	keep, err := w.bringEdits(ctx, p.final)
+	keep, staged, err := w.bringEdits(ctx, p.final)
 	if err != nil {
 		return nil, err
 	}
@@ -465,7 +465,7 @@ func (w *Workspace) publishOnce(ctx context.Context) (*Synced, error) {
 		out.Released = append(out.Released, released[i]...)
 	}
 	_ = w.Chest.Gather(ctx)
-	if out.Transition, err = w.switchTo(ctx, w.Branch, optionalID(last.ID), keep...); err != nil {
+	if out.Transition, err = w.switchFrom(ctx, journal{From: hexOf(w.tree()), Branch: w.Branch, Commit: optionalID(last.ID), Keep: keep, Staged: staged}); err != nil {
 		return nil, err
 	}
 	var touched []string
@@ -491,19 +491,19 @@ func (w *Workspace) newer(ctx context.Context, tip ledger.Commit) (n int, err er
 }
 
 // bringEdits makes room for a state that comes in: where edits that are not committed
-// meet it, the two are combined here first. It gives the paths that were.
-func (w *Workspace) bringEdits(ctx context.Context, final blob.Digest) ([]string, error) {
+// meet it, the two are combined, and staged. It gives the paths that were.
+func (w *Workspace) bringEdits(ctx context.Context, final blob.Digest) ([]string, []stagedFile, error) {
 	s, _, err := w.status(ctx, false)
 	if err != nil || len(s.Changes) == 0 {
-		return nil, err
+		return nil, nil, err
 	}
 	target := ledger.Commit{Tree: final, Branch: w.Branch}
 	both, err := w.editedOnBoth(ctx, s.Changes, target)
 	if err != nil || len(both) == 0 {
-		return nil, err
+		return nil, nil, err
 	}
-	_, err = w.combine(ctx, target, both)
-	return both, err
+	_, staged, err := w.combine(ctx, target, both)
+	return both, staged, err
 }
 
 // lockedByHeld refuses to publish what others have locked since, and gives the locks that

@@ -26,6 +26,7 @@ import (
 // It only saves work: a missing or damaged one is made anew.
 type index struct {
 	written int64
+	loaded  int64                   // when this process read it
 	folders map[string][]indexEntry // by name
 }
 
@@ -57,6 +58,19 @@ const granularity = 2e9
 // racy says that the file may have changed after its digest was taken, within
 // the tick of the file system's clock in which the index was written.
 func (x *index) racy(e indexEntry) bool { return e.changed+granularity > x.written }
+
+// ripen forgets entries that would cease to be racy by being written at a later time,
+// though nobody has read their files again: they were taken over from the index as it was
+// loaded.
+func (x *index) ripen(now int64) {
+	for _, list := range x.folders {
+		for i, e := range list {
+			if x.racy(e) && e.changed < x.loaded-granularity && e.changed+granularity <= now {
+				list[i].changed = 0
+			}
+		}
+	}
+}
 
 // knows gives what is remembered of a file, when that still holds.
 func (x *index) knows(p string, f found) (indexEntry, bool) {
@@ -106,6 +120,7 @@ func (w *Workspace) needIndex() {
 	if w.index == nil {
 		w.index = newIndex()
 	}
+	w.index.loaded = w.host.Now().UnixNano()
 }
 
 // decodeIndex reads an index; nil when it is not well formed.
@@ -190,7 +205,9 @@ func (x *index) encode() []byte {
 
 // saveIndex writes the index; that it can't be written is no error, it is only slower.
 func (w *Workspace) saveIndex() {
-	w.index.written = w.host.Now().UnixNano()
+	now := w.host.Now().UnixNano()
+	w.index.ripen(now)
+	w.index.written = now
 	temp := filepath.Join(w.Root, Folder, "temp", "index-"+itoa(os.Getpid()))
 	if os.WriteFile(temp, w.index.encode(), 0o666) == nil {
 		_ = os.Rename(temp, w.indexFile())

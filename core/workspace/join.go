@@ -168,12 +168,13 @@ func (w *Workspace) Sync(ctx context.Context) (*Synced, error) {
 	if err != nil {
 		return nil, err
 	}
+	var staged []stagedFile
 	if len(both) > 0 {
-		if out.Combined, err = w.combine(ctx, tip, both); err != nil {
+		if out.Combined, staged, err = w.combine(ctx, tip, both); err != nil {
 			return nil, err
 		}
 	}
-	out.Transition, err = w.switchTo(ctx, w.Branch, tip.ID.String(), both...)
+	out.Transition, err = w.switchFrom(ctx, journal{From: hexOf(w.tree()), Branch: w.Branch, Commit: tip.ID.String(), Keep: both, Staged: staged})
 	return out, err
 }
 
@@ -198,30 +199,32 @@ func (w *Workspace) editedOnBoth(ctx context.Context, changes []Change, tip ledg
 }
 
 // combine merges the edits of this workspace with a newer commit, for files
-// that both have changed. The outcome is written as if it had been edited here;
-// what was there is kept as a rescue copy.
-func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []string) ([]string, error) {
+// that both have changed. The outcome is staged, to be put into place as if it had been
+// edited here once the newer commit is laid out; what was there is kept as a rescue copy.
+func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []string) (artifacts []string, staged []stagedFile, err error) {
 	theirs := w.CommitState(tip, Label(tip))
 	m, err := w.Reader().Merge(ctx, w.BaseState(), w.Work(), theirs, nil)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	if len(m.Conflicts) > 0 {
-		return nil, fault.New(fault.Conflict, "Nothing was changed. Commit it: it is then held here, and the conflicts are laid open to be settled.",
+		return nil, nil, fault.New(fault.Conflict, "Nothing was changed. Commit it: it is then held here, and the conflicts are laid open to be settled.",
 			"What you edited can't be combined with what is newer, at %s%s.", m.Conflicts[0].Address, more(len(m.Conflicts)-1))
 	}
 	if _, err := w.rescue(both); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	for _, e := range m.Edits {
 		if !state.Under(both, e.Path) {
 			continue
 		}
-		if err := w.putEdit(e, theirs); err != nil {
-			return nil, err
+		f, err := w.stage(e)
+		if err != nil {
+			return nil, nil, err
 		}
+		staged = append(staged, f)
 	}
-	return m.Artifacts, nil
+	return m.Artifacts, staged, nil
 }
 
 // putEdit writes one edit of a merge.

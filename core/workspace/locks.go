@@ -175,6 +175,9 @@ func (w *Workspace) newest(ctx context.Context, locks []ledger.Lock, out *Locked
 	if len(paths) == 0 {
 		return nil
 	}
+	if len(w.held) > 0 { // bringing it in publishes them, and may leave conflicts
+		return fault.New(fault.Refused, "Run oaken sync first; it also publishes what is held here.", "%s is newer in %s than here.", paths[0], w.Branch)
+	}
 	slices.Sort(paths)
 	before := w.CommitState(w.Base, Label(w.Base))
 	if out.Brought, err = w.Sync(ctx); err != nil {

@@ -6,6 +6,7 @@ import (
 	"os"
 	"slices"
 
+	"oakenchest/core/blob"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -38,14 +39,25 @@ func (w *Workspace) Merge(ctx context.Context, theirs ledger.Commit, label, mess
 
 // mergeOf describes a merge; nil when there is nothing to merge.
 func (w *Workspace) mergeOf(ctx context.Context, theirs ledger.Commit, label, message string) (*Pending, error) {
-	bases, err := w.Chest.MergeBases(ctx, w.Base, theirs)
-	if err != nil || len(bases) == 1 && bases[0].ID == theirs.ID {
+	p, err := w.mergeOnto(ctx, w.Base, w.tree(), theirs)
+	if err != nil || p == nil {
 		return nil, err
 	}
 	if message == "" {
 		message = "Work of " + label + " brought into " + w.Branch
 	}
-	p := &Pending{What: "merge " + label, Message: message, Mine: hexOf(w.tree()), Theirs: hexOf(theirs.Tree), Parent: theirs.ID.String()}
+	p.What, p.Message = "merge "+label, message
+	return p, nil
+}
+
+// mergeOnto describes the merge of a commit into another one, whose files are those of a
+// tree; nil when there is nothing to merge.
+func (w *Workspace) mergeOnto(ctx context.Context, onto ledger.Commit, tree blob.Digest, theirs ledger.Commit) (*Pending, error) {
+	bases, err := w.Chest.MergeBases(ctx, onto, theirs)
+	if err != nil || len(bases) == 1 && bases[0].ID == theirs.ID {
+		return nil, err
+	}
+	p := &Pending{Mine: hexOf(tree), Theirs: hexOf(theirs.Tree), Parent: theirs.ID.String()}
 	var base ledger.Commit
 	if len(bases) == 1 {
 		base = bases[0]

@@ -32,6 +32,8 @@ type Pending struct {
 	// Parked is what was set aside and is brought back; its record goes when the merge is
 	// committed.
 	Parked *parkedName `json:"parked,omitempty"`
+	// Abandoning says that it is being given up.
+	Abandoning bool `json:"abandoning,omitempty"`
 	// Applying says that files are being brought to the state of the choices.
 	Applying bool `json:"applying"`
 	// Settled lists the choices that were made.

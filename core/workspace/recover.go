@@ -24,6 +24,8 @@ type journal struct {
 	Branch string   `json:"branch,omitempty"`
 	Commit string   `json:"commit,omitempty"`
 	Keep   []string `json:"keep,omitempty"`
+	// Staged lists files that are put into place at the end of a switch.
+	Staged []stagedFile `json:"staged,omitempty"`
 	// Tree, in hexadecimal, is what a restore brings Paths back from.
 	Tree  string   `json:"tree,omitempty"`
 	Paths []string `json:"paths,omitempty"`
@@ -51,6 +53,10 @@ func (w *Workspace) recover(ctx context.Context) error {
 		if err := os.Remove(w.pendingFile()); err != nil {
 			return err
 		}
+	} else if p != nil && p.Abandoning {
+		if _, _, err := w.Abandon(ctx); err != nil {
+			return err
+		}
 	} else if p != nil && p.Applying {
 		m, err := w.compute(ctx, p)
 		if err == nil {
@@ -75,16 +81,14 @@ func (w *Workspace) recover(ctx context.Context) error {
 		}
 		return err
 	}
-	from := w.tree()
-	if j.From != "" {
-		if from, err = fromHex(j.From); err != nil {
-			return err
-		}
+	if j.From == "" {
+		j.From = hexOf(w.tree())
 	}
-	_, err = w.switchFrom(ctx, from, j.Branch, j.Commit, j.Keep...)
+	_, err = w.switchFrom(ctx, j)
 	var blocked *blockedError
 	if errors.As(err, &blocked) { // edited since: those edits stay, on the branch that was asked for
-		_, err = w.switchFrom(ctx, from, j.Branch, j.Commit, append(j.Keep, blocked.paths...)...)
+		j.Keep = append(j.Keep, blocked.paths...)
+		_, err = w.switchFrom(ctx, j)
 	}
 	return err
 }

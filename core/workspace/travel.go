@@ -7,7 +7,6 @@ import (
 	"path/filepath"
 	"slices"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind/recipe"
@@ -47,25 +46,31 @@ func optionalID(id ledger.ID) string {
 // switchTo brings the workspace to a commit of a branch; an empty commit is the
 // state before the first. Files named in keep stay as they are.
 func (w *Workspace) switchTo(ctx context.Context, name, commit string, keep ...string) (Transition, error) {
-	return w.switchFrom(ctx, w.tree(), name, commit, keep...)
+	return w.switchFrom(ctx, journal{From: hexOf(w.tree()), Branch: name, Commit: commit, Keep: keep})
 }
 
-// switchFrom is switchTo, for a workspace whose files are those of a tree.
-func (w *Workspace) switchFrom(ctx context.Context, from blob.Digest, name, commit string, keep ...string) (Transition, error) {
+// switchFrom is switchTo, for a workspace whose files are those of a tree, and with files
+// that are put into place at the end.
+func (w *Workspace) switchFrom(ctx context.Context, j journal) (Transition, error) {
+	from, err := fromHex(j.From)
+	if err != nil {
+		return Transition{}, err
+	}
 	var tip ledger.Commit
-	var err error
-	if commit != "" {
-		if tip, err = w.Chest.Resolve(ctx, commit); err != nil {
+	if j.Commit != "" {
+		if tip, err = w.Chest.Resolve(ctx, j.Commit); err != nil {
 			return Transition{}, err
 		}
 	}
-	t, err := w.carry(ctx, from, tip.Tree, name, keep, func() error {
-		return w.intend(journal{What: "switch", From: hexOf(from), Branch: name, Commit: commit, Keep: keep})
-	})
+	j.What = "switch"
+	t, err := w.carry(ctx, from, tip.Tree, j.Branch, j.Keep, func() error { return w.intend(j) })
 	if err != nil {
 		return t, err
 	}
-	w.Branch = name
+	if err := w.placeStaged(j.Staged); err != nil {
+		return t, err
+	}
+	w.Branch = j.Branch
 	if err := w.standOn(ctx, tip); err != nil {
 		return t, err
 	}

@@ -10,6 +10,7 @@
 //	held/           their contents, and the folders of the base
 //	journal.json    what a command is doing to the files
 //	rescue/         what commands have overwritten, by time
+//	staged/         files that are put into place when a switch ends
 //	temp/           files being written
 //	busy            locked while a command changes the workspace
 //	chest/          the chest itself, when it is embedded
