@@ -80,11 +80,6 @@ type renaming struct{ base, mine, theirs string }
 
 // finishMoves carries out what the moves of theirs ask for, when everything else is decided.
 func (g *merge) finishMoves() {
-	for _, p := range g.against {
-		if _, decided := g.edits[p]; !decided && !g.done[p] {
-			g.wholeFile(p)
-		}
-	}
 	for _, c := range g.carried {
 		g.edits[c.from] = Edit{Path: c.from, Gone: true}
 		if _, decided := g.edits[c.to]; !decided {

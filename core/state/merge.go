@@ -63,6 +63,9 @@ func (r *Reader) Merge(ctx context.Context, base, mine, theirs State, settle ele
 		return nil, err
 	}
 	g.followMoves()
+	for _, p := range g.against {
+		g.wholeFile(p)
+	}
 	for _, unit := range g.contested() {
 		if err := ctx.Err(); err != nil {
 			return nil, err
