@@ -112,12 +112,12 @@ func (a *App) waive(ctx context.Context, w *workspace.Workspace, paths []string)
 }
 
 func (a *App) showLocked(ctx context.Context, w *workspace.Workspace, paths []string, l *workspace.Locked) error {
-	s, err := w.Changes(ctx)
+	changes, err := w.Glance(ctx, paths)
 	if err != nil {
 		return err
 	}
-	_ = w.AnnounceStatus(ctx, s)
-	warnings, err := w.Warnings(ctx, paths, s.Changes)
+	_ = w.AnnounceAt(ctx, paths, changes) // the next command tells it
+	warnings, err := w.Warnings(ctx, paths, changes)
 	if err != nil {
 		return err
 	}

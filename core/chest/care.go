@@ -2,13 +2,14 @@ package chest
 
 import (
 	"context"
+	"errors"
 	"io"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 	"time"
-
-	"github.com/gofrs/flock"
 
 	"oakenchest/core/blob"
 	"oakenchest/core/fault"
@@ -18,28 +19,36 @@ import (
 // Hold keeps Tidy from running while a commit is being made, or, when alone is
 // set, keeps everybody from making one. It waits for others for a while.
 func (c *Chest) Hold(ctx context.Context, alone bool) (release func(), err error) {
-	lock := flock.New(filepath.Join(c.Dir, "hold"))
-	wait, cancel := context.WithTimeout(ctx, time.Minute)
+	wait, cancel := context.WithTimeout(ctx, 2*time.Minute)
 	defer cancel()
-	try := lock.TryRLockContext
-	if alone {
-		try = lock.TryLockContext
-	}
-	if ok, err := try(wait, 20*time.Millisecond); err != nil || !ok {
+	l, err := c.hold(wait, alone)
+	switch {
+	case err != nil && wait.Err() != nil:
 		return nil, fault.New(fault.Unreachable, "Try again when it has finished.", "Another program is working on the whole chest.")
+	case errors.Is(err, os.ErrPermission) || errors.Is(err, syscall.EROFS):
+		return nil, Explain(ledger.ErrReadOnly)
+	case err != nil:
+		return nil, fault.New(fault.Unreachable, "Check the connection to its place, the rights, and the room on the disk; nothing was recorded.", "The chest can't be written: %w.", err)
 	}
-	return func() { _ = lock.Unlock() }, nil
+	return l.release, nil
 }
 
 // Gather keeps the chest's files few: it is called after a commit, with the chest
 // held. While another process gathers, nothing is done.
 func (c *Chest) Gather(ctx context.Context) error {
-	lock := flock.New(filepath.Join(c.Dir, "gather"))
-	if ok, err := lock.TryLock(); err != nil || !ok {
+	name := filepath.Join(c.holds(), "gathering")
+	l, err := takeLease(name)
+	if errors.Is(err, os.ErrExist) { // somebody does it, or was killed doing it
+		if info, err := os.Stat(filepath.Join(c.Dir, "ledger.db")); err == nil {
+			live(name, info.ModTime())
+		}
 		return nil
 	}
-	defer lock.Unlock()
-	_, err := c.Blobs.Gather(ctx)
+	if err != nil {
+		return Explain(err)
+	}
+	defer l.release()
+	_, err = c.Blobs.Gather(ctx)
 	return Explain(err)
 }
 

@@ -5,8 +5,7 @@
 //	format       "oaken chest 2", the version of the whole
 //	packs/       the bytes of files and of folder trees (core/blob)
 //	ledger.db    commits, branches, releases, locks, deployments (core/ledger)
-//	hold         locked while a commit is made, or the chest is tidied
-//	gather       locked while small packs are made one
+//	holds/       leases: who makes a commit, tidies the chest, or makes one pack of small ones
 //
 // Bytes are written and synchronised before the records that name them, so a
 // process killed at any instant leaves a chest that opens, with everything that

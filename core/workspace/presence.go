@@ -312,21 +312,6 @@ func (w *Workspace) AnnounceStatus(ctx context.Context, s *Status) error {
 	return w.Announce(ctx, s.Changes, s.now)
 }
 
-// EditedUnder lists what is edited here of what some locks reach.
-func (w *Workspace) EditedUnder(ctx context.Context, locks []ledger.Lock) ([]string, error) {
-	s, _, err := w.status(ctx, false)
-	if err != nil {
-		return nil, err
-	}
-	var out []string
-	for _, c := range s.Changes {
-		if slices.ContainsFunc(locks, func(l ledger.Lock) bool { return l.Workspace == w.Name && chest.Reaches(l, c.Path) }) {
-			out = append(out, c.Path)
-		}
-	}
-	return out, nil
-}
-
 // WantsLock reports whether the project requires or advises a lock for a file that is
 // edited here, and this workspace does not hold it.
 func (w *Workspace) WantsLock(p string) bool {
