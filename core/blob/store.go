@@ -65,9 +65,10 @@ type pack struct {
 	file  *os.File
 }
 
-// Open opens the store in dir, which is made when it is missing.
+// Open opens the store in dir, which is made when it is missing; the folder that it is to
+// lie in must be there.
 func Open(dir string) (*Store, error) {
-	if err := os.MkdirAll(dir, 0o777); err != nil {
+	if err := os.Mkdir(dir, 0o777); err != nil && !errors.Is(err, os.ErrExist) {
 		return nil, err
 	}
 	s := &Store{dir: dir}

@@ -27,6 +27,8 @@ func (c *Chest) Hold(ctx context.Context, alone bool) (release func(), err error
 		return nil, fault.New(fault.Unreachable, "Try again when it has finished.", "Another program is working on the whole chest.")
 	case errors.Is(err, os.ErrPermission) || errors.Is(err, syscall.EROFS):
 		return nil, Explain(ledger.ErrReadOnly)
+	case lostFile(err):
+		return nil, Explain(err)
 	case err != nil:
 		return nil, fault.New(fault.Unreachable, "Check the connection to its place, the rights, and the room on the disk; nothing was recorded.", "The chest can't be written: %w.", err)
 	}

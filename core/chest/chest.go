@@ -48,7 +48,11 @@ func Create(ctx context.Context, dir, author string, now time.Time) (*Chest, err
 	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
 		return nil, fault.New(fault.Refused, "Name an empty folder or one that does not exist yet.", "%s is not empty, so no chest was made in it.", dir)
 	}
-	blobs, err := blob.Open(filepath.Join(dir, "packs"))
+	var blobs *blob.Store
+	err := os.MkdirAll(dir, 0o777)
+	if err == nil {
+		blobs, err = blob.Open(filepath.Join(dir, "packs"))
+	}
 	if err != nil {
 		return nil, fault.New(fault.Unreachable, "Check the location and the rights to write there.", "No chest can be made in %s: %w.", dir, err)
 	}
@@ -96,6 +100,9 @@ func Open(ctx context.Context, dir string) (*Chest, error) {
 		return nil, Explain(err)
 	}
 	records, err := ledger.Open(ctx, filepath.Join(dir, "ledger.db"))
+	if err != nil && !Exists(dir) { // the connection went this very moment
+		return nil, errors.Join(Explain(ledger.ErrAway), blobs.Close())
+	}
 	if err != nil {
 		blobs.Close()
 		return nil, fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest.", "The records of the chest in %s can't be read: %w.", dir, err)
@@ -109,6 +116,29 @@ func Away(dir string, blobs *blob.Store) *Chest { return &Chest{Dir: dir, Blobs:
 
 // Close lets go of the chest.
 func (c *Chest) Close() error { return errors.Join(c.Ledger.Close(), c.Blobs.Close()) }
+
+// lostFile reports whether an error says that a file of a chest, or the chest itself, is
+// not there: the connection to its place is lost.
+func lostFile(err error) bool {
+	if !errors.Is(err, os.ErrNotExist) {
+		return false
+	}
+	var at *os.PathError
+	var between *os.LinkError
+	file := ""
+	switch {
+	case errors.As(err, &at):
+		file = at.Path
+	case errors.As(err, &between):
+		file = between.Old
+	}
+	for _, own := range []string{"packs", "holds"} {
+		if filepath.Base(file) == own || filepath.Base(filepath.Dir(file)) == own {
+			return true
+		}
+	}
+	return false
+}
 
 // Explain turns the errors of the floors below into errors for people.
 func Explain(err error) error {
@@ -127,7 +157,7 @@ func Explain(err error) error {
 		return fault.New(fault.Unreachable, "Make room on the disk of the chest, and run the command again; nothing was recorded.", "The chest can't be written: %w.", err)
 	case errors.Is(err, ledger.ErrReadOnly):
 		return fault.New(fault.Unreachable, "Check that you may write there, and run the command again.", "The chest can't be written: %w.", err)
-	case errors.Is(err, ledger.ErrAway):
+	case errors.Is(err, ledger.ErrAway), lostFile(err):
 		return fault.New(fault.Unreachable, "Check the connection to its place. Until it is back, oaken changes and oaken commit work here, and oaken sync publishes afterwards.", "The chest is out of reach.")
 	case errors.Is(err, ledger.ErrBusy):
 		return fault.New(fault.Unreachable, "Try again in a moment.", "Another program is writing to the chest and did not finish in time.")

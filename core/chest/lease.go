@@ -113,7 +113,7 @@ const (
 
 // takeHold takes a lease for Hold; ok is false while others are in the way.
 func (c *Chest) takeHold(alone bool) (l *lease, ok bool, err error) {
-	if err := os.MkdirAll(c.holds(), 0o777); err != nil {
+	if err := os.Mkdir(c.holds(), 0o777); err != nil && !errors.Is(err, os.ErrExist) {
 		return nil, false, err
 	}
 	name := filepath.Join(c.holds(), aloneName)

@@ -69,6 +69,11 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	if err := w.checkMessage(&o, pending); err != nil {
 		return nil, err
 	}
+	if pending != nil && pending.Onto == "" && pending.Parent == "" {
+		if err := w.reviewed("commit"); err != nil {
+			return nil, err
+		}
+	}
 	if pending != nil {
 		c, err := w.commitMerge(ctx, o, pending)
 		if err == nil && len(c.Conflicts) == 0 {
@@ -157,7 +162,22 @@ func (w *Workspace) settledOnly(locks []ledger.Lock, chosen []Change, paths []st
 
 // reviewed refuses what goes by reviews alone.
 func (w *Workspace) reviewed(what string) error {
-	if slices.Contains(w.Manifest.Review.Only, w.Branch) {
+	rules := w.Manifest.Review
+	base := w.BaseState().(state.Commit)
+	f, err := base.At(manifest.Name)
+	if err != nil {
+		return err
+	}
+	w.needIndex()
+	if now, err := w.fileAt(manifest.Name); err != nil || !now.Same(f) { // what is committed counts, not an edit of it
+		rules = manifest.ReviewRules{}
+		if data, err := state.ReadFile(base, manifest.Name); err == nil {
+			if m, err := w.ReadManifest(data); err == nil {
+				rules = m.Review
+			}
+		}
+	}
+	if slices.Contains(rules.Only, w.Branch) {
 		return fault.New(fault.Refused, "Work on a branch of your own (oaken branch NAME, oaken switch NAME: your edits come along), then oaken review open.", "Branch %s takes work by reviews alone, so there is no %s on it.", w.Branch, what)
 	}
 	return nil
@@ -306,7 +326,7 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 	if unwritable(err) {
 		err = chestUnwritable(err)
 	}
-	return tree, real, err
+	return tree, real, chest.Explain(err)
 }
 
 // intake takes changed files into a batch.
@@ -411,6 +431,9 @@ func chestUnwritable(err error) error {
 }
 
 func unstored(p string, err error) error {
+	if explained := chest.Explain(err); fault.CodeOf(explained) == fault.Unreachable {
+		return explained
+	}
 	var at *os.PathError
 	if unwritable(err) && errors.As(err, &at) && strings.Contains(filepath.Base(at.Path), "writing-") {
 		return chestUnwritable(err)

@@ -83,7 +83,7 @@ func (w *Workspace) Foresee(ctx context.Context, theirs ledger.Commit, label str
 
 // Revert undoes what a commit did, by a new commit.
 func (w *Workspace) Revert(ctx context.Context, c ledger.Commit, message string) (*MergeResult, error) {
-	if err := w.quiet(ctx, "revert"); err != nil {
+	if err := errors.Join(w.reviewed("revert"), w.quiet(ctx, "revert")); err != nil {
 		return nil, err
 	}
 	reached := false
