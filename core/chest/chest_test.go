@@ -111,7 +111,7 @@ func TestABranchThatMovedIsNotOverwritten(t *testing.T) {
 func TestLocksAreForOneWorkspace(t *testing.T) {
 	c, ctx := create(t), context.Background()
 	lock := func(p, who, where string) error {
-		_, err := c.Lock(ctx, LockRequest{Wanted: []ledger.Lock{{Address: p, Holder: who, Workspace: where, Since: noon}}, Now: noon})
+		_, _, err := c.Lock(ctx, LockRequest{Wanted: []ledger.Lock{{Address: p, Holder: who, Workspace: where, Since: noon}}, Now: noon})
 		return err
 	}
 	if err := lock("exhibit/reef.glb", "Imke", "desk"); err != nil {

@@ -115,37 +115,40 @@ type LockRequest struct {
 // Lock takes locks, all or none, and gives those of others that it took over: locks that
 // have ended, and, when asked to, those of silent workspaces. An address that another
 // workspace holds, or that lies above or below one, is refused with the holder's name;
-// what the caller holds already gets the new end and reason.
-func (c *Chest) Lock(ctx context.Context, q LockRequest) (taken []ledger.Lock, err error) {
+// what the caller holds already gets the new end and reason; had lists it.
+func (c *Chest) Lock(ctx context.Context, q LockRequest) (taken []ledger.Lock, had []string, err error) {
 	err = c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
 		j, err := judge(tx, q.Now, q.SilentAfter)
 		if err != nil {
 			return err
 		}
-		taken = nil
+		taken, had = nil, nil
 		for _, w := range q.Wanted {
 			w.Address = tidyAddress(w)
-			over, err := lockOne(tx, w, j, q.TakeSilent)
+			over, mine, err := lockOne(tx, w, j, q.TakeSilent)
 			if err != nil {
 				return err
 			}
-			taken = append(taken, over...)
+			if taken = append(taken, over...); mine {
+				had = append(had, w.Address)
+			}
 		}
 		return nil
 	})
 	if err != nil {
 		taken = nil
 	}
-	return taken, Explain(err)
+	return taken, had, Explain(err)
 }
 
-func lockOne(tx *ledger.Tx, w ledger.Lock, j Judge, takeSilent bool) (taken []ledger.Lock, err error) {
+// lockOne takes one lock; had says that the caller holds it, or one that reaches it.
+func lockOne(tx *ledger.Tx, w ledger.Lock, j Judge, takeSilent bool) (taken []ledger.Lock, had bool, err error) {
 	near, err := tx.LocksNear(w.Address)
 	if w.Pattern { // it may reach anything
 		near, err = tx.Locks()
 	}
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	mine, same := false, false
 	for _, h := range near {
@@ -160,27 +163,27 @@ func lockOne(tx *ledger.Tx, w ledger.Lock, j Judge, takeSilent bool) (taken []le
 		switch stale := j.Of(h); {
 		case stale == Ended, stale == Silent && takeSilent:
 			if err := takeOver(tx, h, w, j.Now); err != nil {
-				return nil, err
+				return nil, false, err
 			}
 			taken = append(taken, h)
 		case stale == Silent:
-			return nil, fault.New(fault.Refused, "Take it over with oaken lock --take-over, or ask "+h.Holder+".", "%s is locked by %s, whose workspace has given no sign of life since %s.", h.Address, HolderText(h), clock(j.LastSign(h)))
+			return nil, false, fault.New(fault.Refused, "Take it over with oaken lock --take-over, or ask "+h.Holder+".", "%s is locked by %s, whose workspace has given no sign of life since %s.", h.Address, HolderText(h), clock(j.LastSign(h)))
 		case h.Holder == w.Holder:
-			return nil, fault.New(fault.Refused, "Commit there, or run oaken unlock "+h.Address+" there.", "%s is locked by you, in another workspace: %s.", h.Address, HolderText(h))
+			return nil, false, fault.New(fault.Refused, "Commit there, or run oaken unlock "+h.Address+" there.", "%s is locked by you, in another workspace: %s.", h.Address, HolderText(h))
 		default:
-			return nil, fault.New(fault.Refused, "Ask "+h.Holder+" to commit or to run oaken unlock "+h.Address+".", "%s is locked by %s.", h.Address, HolderText(h))
+			return nil, false, fault.New(fault.Refused, "Ask "+h.Holder+" to commit or to run oaken unlock "+h.Address+".", "%s is locked by %s.", h.Address, HolderText(h))
 		}
 	}
 	if same && (w.Reason != "" || !w.Ends.IsZero()) {
 		if err := tx.RemoveLock(w.Address); err != nil {
-			return nil, err
+			return nil, false, err
 		}
-		mine = false
+		mine, had = false, true
 	}
 	if mine {
-		return taken, nil
+		return taken, true, nil
 	}
-	return taken, tx.AddLock(w)
+	return taken, had, tx.AddLock(w)
 }
 
 // takeOver ends a stale lock, and tells its holder.

@@ -170,6 +170,15 @@ func (c *Chest) Notices(ctx context.Context, workspace string) (out []ledger.Not
 	}, Explain(err)
 }
 
+// Workspace gives what a workspace last told of itself; the zero one when it is not known.
+func (c *Chest) Workspace(ctx context.Context, name string) (w ledger.Workspace, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { w, err = tx.Workspace(name); return err })
+	if errors.Is(err, ledger.ErrNotFound) {
+		return ledger.Workspace{}, nil
+	}
+	return w, Explain(err)
+}
+
 // Others counts the workspaces that are not called so.
 func (c *Chest) Others(ctx context.Context, name string) (n int, err error) {
 	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {

@@ -61,39 +61,51 @@ func optionalMilli(t time.Time) int64 {
 func (tx *Tx) Locks() ([]Lock, error) { return rows(tx, scanLock, lockColumns+" order by address") }
 
 // LocksNear gives the locks that may have to do with an address: those on it, above it
-// and below it, and all patterns. It asks an index, however many locks there are.
+// and below it, and all patterns. It asks indexes, however many locks there are.
 func (tx *Tx) LocksNear(address string) ([]Lock, error) {
 	if address == "." {
 		return tx.Locks()
 	}
-	out, err := rows(tx, scanLock, lockColumns+" where sort = 1")
-	for _, a := range above(address) {
-		if err == nil {
-			var more []Lock
-			more, err = rows(tx, scanLock, lockColumns+" where address = ? and sort <> 1", a)
-			out = append(out, more...)
-		}
+	up := above(address)
+	query := lockColumns + " where sort = 1 union all " + lockColumns + " where sort <> 1 and address in (?" + strings.Repeat(", ?", len(up)-1) + ")"
+	args := make([]any, 0, len(up)+6)
+	for _, a := range up {
+		args = append(args, a)
 	}
-	for _, sep := range []string{"/", "::", "."} {
-		if err == nil {
-			var more []Lock
-			next := sep[:len(sep)-1] + string(sep[len(sep)-1]+1)
-			more, err = rows(tx, scanLock, lockColumns+" where address > ? and address < ? and sort <> 1", address+sep, address+next)
-			out = append(out, more...)
-		}
+	for _, sep := range below(address) {
+		next := sep[:len(sep)-1] + string(sep[len(sep)-1]+1)
+		query += " union all " + lockColumns + " where sort <> 1 and address > ? and address < ?"
+		args = append(args, address+sep, address+next)
 	}
-	return out, err
+	return rows(tx, scanLock, query, args...)
 }
 
 // above gives an address and everything that it lies in.
 func above(address string) []string {
 	out := []string{".", address}
-	for i := range address {
-		if c := address[i]; c == '/' || c == '.' || strings.HasPrefix(address[i:], "::") {
+	path, _, object := strings.Cut(address, "::")
+	if object {
+		out = append(out, path)
+	}
+	for i := range path {
+		if path[i] == '/' {
+			out = append(out, path[:i])
+		}
+	}
+	for i := len(path) + 2; i < len(address); i++ {
+		if address[i] == '/' || address[i] == '.' {
 			out = append(out, address[:i])
 		}
 	}
 	return out
+}
+
+// below gives what may follow an address in those of things inside of it.
+func below(address string) []string {
+	if strings.Contains(address, "::") {
+		return []string{"/", "."}
+	}
+	return []string{"/", "::"}
 }
 
 // LocksOf gives the locks of a workspace by address.

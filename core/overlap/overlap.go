@@ -191,15 +191,15 @@ func (f *Finder) lines(ctx context.Context, at ledger.Commit) (out []line, err e
 			return err
 		}
 		lineage := chest.NewLineage(tx)
-		own, err := lineage.Extent(at)
-		if err != nil {
-			return err
-		}
 		for _, b := range branches {
-			if b.Tip == (ledger.ID{}) {
+			if b.Tip == (ledger.ID{}) || b.Tip == at.ID {
 				continue
 			}
 			tip, err := tx.Commit(b.Tip)
+			if err != nil {
+				return err
+			}
+			own, err := lineage.Extent(at)
 			if err != nil {
 				return err
 			}

@@ -3,6 +3,7 @@ package workspace
 import (
 	"context"
 	"errors"
+	"slices"
 	"strings"
 
 	"oakenchest/core/chest"
@@ -75,6 +76,10 @@ func (w *Workspace) AnnounceAt(ctx context.Context, addresses []string, changes 
 	for _, a := range addresses {
 		p, _, _ := strings.Cut(a, "::")
 		asked[r.Unit(p)] = true
+	}
+	told := slices.ContainsFunc(before, func(e ledger.Edit) bool { return asked[e.Path] })
+	if len(changes) == 0 && !told {
+		return nil
 	}
 	all := w.editsOf(changes)
 	fresh := map[string]bool{}

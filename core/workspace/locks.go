@@ -75,12 +75,10 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 	if err := w.register(ctx); err != nil {
 		return nil, err
 	}
-	before, err := w.Chest.LocksNear(ctx, addresses)
-	if err != nil {
-		return nil, err
-	}
 	out := &Locked{Locks: wanted}
-	out.Taken, err = w.Chest.Lock(ctx, chest.LockRequest{Wanted: wanted, Now: now, SilentAfter: w.Manifest.Team.Silence(), TakeSilent: o.TakeSilent})
+	var had []string
+	var err error
+	out.Taken, had, err = w.Chest.Lock(ctx, chest.LockRequest{Wanted: wanted, Now: now, SilentAfter: w.Manifest.Team.Silence(), TakeSilent: o.TakeSilent})
 	if err != nil {
 		return nil, err
 	}
@@ -91,7 +89,7 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 		}
 		var took []string
 		for _, l := range wanted {
-			if !slices.ContainsFunc(before, func(b ledger.Lock) bool { return b.Address == l.Address && w.holds(b) }) {
+			if !slices.Contains(had, l.Address) {
 				took = append(took, l.Address)
 			}
 		}

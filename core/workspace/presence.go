@@ -46,11 +46,11 @@ func (w *Workspace) register(ctx context.Context) error {
 			return err
 		}
 	}
-	known, err := w.Chest.Crowd(ctx, []string{""})
+	known, err := w.Chest.Workspace(ctx, w.Name)
 	if err != nil {
 		return err
 	}
-	if known.Workspaces[w.Name].Mark != w.markOf() {
+	if known.Mark != w.markOf() {
 		name, err := w.Chest.Register(ctx, w.presence())
 		if err != nil {
 			return err

@@ -118,7 +118,7 @@ func TestAnInterruptedRestoreIsFinishedOrLeft(t *testing.T) {
 	if content(t, w, "a.txt") != "two\n" || content(t, w, "b.txt") != "one\n" {
 		t.Error("the restore was not finished")
 	}
-	if _, err := w.Chest.Lock(t.Context(), chest.LockRequest{Wanted: []ledger.Lock{{Address: "b.txt", Holder: "Tarek", Workspace: "lab", Since: host.Now()}}, Now: host.Now()}); err != nil {
+	if _, _, err := w.Chest.Lock(t.Context(), chest.LockRequest{Wanted: []ledger.Lock{{Address: "b.txt", Holder: "Tarek", Workspace: "lab", Since: host.Now()}}, Now: host.Now()}); err != nil {
 		t.Fatal(err)
 	}
 	j.Paths = []string{"b.txt"}
