@@ -43,9 +43,7 @@ func drawLanes(entries []history.Entry) []string {
 			column := own
 			if listed && lane[entries[to].Commit.Branch] != own && p != e.Commit.Parents[0] {
 				column = lane[entries[to].Commit.Branch] // merged: the line is the other's
-				if grid[i][column] == ' ' || grid[i][column] == '│' {
-					grid[i][column] = '╮'
-				}
+				grid[i][column] = mergeArc(grid[i][column], column < own)
 			}
 			for k := i + 1; k < to; k++ {
 				if grid[k][column] == ' ' {
@@ -65,18 +63,19 @@ func drawLanes(entries []history.Entry) []string {
 	}
 	for i, cells := range grid {
 		var b strings.Builder
-		reach := -1 // the last arc of the row: a line leads to it from the dot
+		from, to := span(cells)
 		for k, c := range cells {
-			if c == '╮' || c == '╯' {
-				reach = k
+			if k > from && k < to { // the line leads past this lane
+				switch c {
+				case ' ':
+					c = '─'
+				case '│':
+					c = '┼'
+				}
 			}
-		}
-		joined := false
-		for k, c := range cells {
 			b.WriteRune(c)
-			joined = joined || c == '●'
 			fill := " "
-			if joined && k < reach {
+			if k >= from && k < to {
 				fill = "─"
 			}
 			b.WriteString(strings.Repeat(fill, widths[k]-1))
@@ -85,4 +84,35 @@ func drawLanes(entries []history.Entry) []string {
 	}
 	out[0] = strings.TrimRight(out[0], " ")
 	return out
+}
+
+// mergeArc gives the sign where the line of a merge turns into the lane that was merged,
+// which lies left of the dot or right of it; a line that passes there goes on.
+func mergeArc(there rune, left bool) rune {
+	switch {
+	case there == '│' && left:
+		return '├'
+	case there == '│':
+		return '┤'
+	case there != ' ':
+		return there
+	case left:
+		return '╭'
+	}
+	return '╮'
+}
+
+// span gives the first and the last lane of a row that a line from its dot leads to.
+func span(cells []rune) (from, to int) {
+	from, to = -1, -1
+	for k, c := range cells {
+		switch c {
+		case '●', '╮', '╯', '┤', '╭', '├':
+			if from < 0 {
+				from = k
+			}
+			to = k
+		}
+	}
+	return from, to
 }

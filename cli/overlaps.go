@@ -3,6 +3,7 @@ package cli
 import (
 	"strings"
 
+	"github.com/mattn/go-runewidth"
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/element"
@@ -101,7 +102,12 @@ func (a *App) showOverlap(o overlap.Overlap, indent string) {
 					tone = bad
 				}
 			}
-			a.say("%s    %s  %s", indent, a.paint(tone, strings.TrimPrefix(t.Address, o.Path+"::")), toldText(t))
+			at := strings.TrimPrefix(t.Address, o.Path+"::")
+			text := toldText(t)
+			if a.Width > 0 { // on one line of the terminal
+				text = runewidth.Truncate(text, max(a.Width-len(indent)-6-runewidth.StringWidth(at), 20), " …")
+			}
+			a.say("%s    %s  %s", indent, a.paint(tone, at), text)
 		}
 		if n := len(s.Told) - shownChanges + s.More; len(s.Told) > shownChanges || s.More > 0 {
 			a.say("%s    … and %s", indent, count(n, "more change"))
