@@ -61,10 +61,10 @@ func TestCommitsFormAGraphWithAddresses(t *testing.T) {
 	}
 	side := record(t, c, "kelp", one.ID, ledger.ID{}, map[string]string{"a/b/reef.txt": "1", "c.txt": "y"})
 	merged := record(t, c, "main", two.ID, side.ID, map[string]string{"a/b/reef.txt": "2", "c.txt": "y"})
-	if base, err := c.MergeBase(ctx, two.ID, side.ID); err != nil || base != one.ID {
+	if base, err := c.MergeBases(ctx, two, side); err != nil || len(base) != 1 || base[0].ID != one.ID {
 		t.Errorf("merge base: %v, %v", base, err)
 	}
-	if base, _ := c.MergeBase(ctx, merged.ID, side.ID); base != side.ID {
+	if base, _ := c.MergeBases(ctx, merged, side); len(base) != 1 || base[0].ID != side.ID {
 		t.Error("a merged commit is not found as base")
 	}
 	for state, want := range map[string]ledger.ID{"main": merged.ID, "main:1": one.ID, "main:3": merged.ID, "kelp:2": side.ID, "kelp:1": one.ID, two.ID.String()[:10]: two.ID} {

@@ -64,51 +64,6 @@ func (c *Chest) Ancestors(ctx context.Context, from ledger.ID, visit func(ledger
 	}))
 }
 
-// MergeBase gives the nearest commit that is an ancestor of both, the zero ID
-// when there is none. Of several nearest ones it gives the first by generation.
-func (c *Chest) MergeBase(ctx context.Context, a, b ledger.ID) (ledger.ID, error) {
-	const fromA, fromB = 1, 2
-	var base ledger.ID
-	if a == (ledger.ID{}) || b == (ledger.ID{}) {
-		return base, nil
-	}
-	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
-		paint, q := map[ledger.ID]int{}, &queue{}
-		push := func(id ledger.ID, colour int) error {
-			old, seen := paint[id]
-			paint[id] = old | colour
-			if seen {
-				return nil
-			}
-			commit, err := tx.Commit(id)
-			if err == nil {
-				heap.Push(q, commit)
-			}
-			return err
-		}
-		if err := push(a, fromA); err != nil {
-			return err
-		}
-		if err := push(b, fromB); err != nil {
-			return err
-		}
-		for q.Len() > 0 {
-			commit := heap.Pop(q).(ledger.Commit)
-			if paint[commit.ID] == fromA|fromB {
-				base = commit.ID
-				return nil
-			}
-			for _, p := range commit.Parents {
-				if err := push(p, paint[commit.ID]); err != nil {
-					return err
-				}
-			}
-		}
-		return nil
-	})
-	return base, Explain(err)
-}
-
 // MergeBases gives the nearest commits that are ancestors of both, none of them an
 // ancestor of another; several when branches were merged crosswise. They are in the order
 // of their ids.

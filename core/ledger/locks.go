@@ -108,11 +108,6 @@ func below(address string) []string {
 	return []string{"/", "::"}
 }
 
-// LocksOf gives the locks of a workspace by address.
-func (tx *Tx) LocksOf(workspace string) ([]Lock, error) {
-	return rows(tx, scanLock, lockColumns+" where workspace = ? order by address", workspace)
-}
-
 // AddLock records a lock; ErrTaken when the address is locked already.
 func (tx *Tx) AddLock(l Lock) error {
 	return tx.insert("locks", l.Address, l.Holder, l.Workspace, l.Since.UnixMilli(), l.Reason, optionalMilli(l.Ends), l.sort())

@@ -64,12 +64,8 @@ func TestMovesMeetEdits(t *testing.T) {
 		if written(got) != written(c.want) {
 			t.Errorf("%s: got %q, want %q", c.name, written(got), written(c.want))
 		}
-		var at []string
-		for _, line := range conflicts {
-			at = append(at, line)
-		}
-		if strings.Join(at, " ") != c.conflicts {
-			t.Errorf("%s: conflicts at %v, want %q", c.name, at, c.conflicts)
+		if strings.Join(conflicts, " ") != c.conflicts {
+			t.Errorf("%s: conflicts at %v, want %q", c.name, conflicts, c.conflicts)
 		}
 	}
 }
