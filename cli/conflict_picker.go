@@ -16,10 +16,10 @@ import (
 
 // settler lets a person choose a side for each conflict, on a terminal.
 type settler struct {
-	app           *App
-	conflicts     []element.Conflict
-	keep          []element.Keep // empty where it is still open
-	at, top       int
+	app       *App
+	conflicts []element.Conflict
+	keep      []element.Keep // empty where it is still open
+	cursor
 	width, height int
 	done, left    bool
 }
@@ -33,28 +33,17 @@ func (p *settler) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	case tea.WindowSizeMsg:
 		p.width, p.height = msg.Width, msg.Height
 	case tea.KeyMsg:
-		cmd := p.key(msg.String())
-		p.top = min(p.top, p.at)
-		p.top = max(p.top, p.at-p.room()+1)
-		return p, cmd
+		return p, p.key(msg.String())
 	}
+	p.scroll(p.room())
 	return p, nil
 }
 
 func (p *settler) key(key string) tea.Cmd {
+	if p.move(key, len(p.conflicts), p.room()) {
+		return nil
+	}
 	switch key {
-	case "up":
-		p.at = max(p.at-1, 0)
-	case "down":
-		p.at = min(p.at+1, len(p.conflicts)-1)
-	case "pgup":
-		p.at = max(p.at-p.room(), 0)
-	case "pgdown":
-		p.at = min(p.at+p.room(), len(p.conflicts)-1)
-	case "home":
-		p.at = 0
-	case "end":
-		p.at = len(p.conflicts) - 1
 	case "left":
 		p.choose(p.at, element.KeepMine)
 	case "right":

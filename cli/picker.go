@@ -16,10 +16,10 @@ import (
 
 // picker lets a person choose a direction for each object, on a terminal.
 type picker struct {
-	app           *App
-	environment   string
-	objects       []pipeline.Settled
-	at, top       int
+	app         *App
+	environment string
+	objects     []pipeline.Settled
+	cursor
 	width, height int
 	done, left    bool
 }
@@ -35,25 +35,15 @@ func (p *picker) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	case tea.KeyMsg:
 		return p, p.key(msg.String())
 	}
-	p.scroll()
+	p.scroll(p.room())
 	return p, nil
 }
 
 func (p *picker) key(key string) tea.Cmd {
-	defer p.scroll()
+	if p.move(key, len(p.objects), p.room()) {
+		return nil
+	}
 	switch key {
-	case "up":
-		p.at = max(p.at-1, 0)
-	case "down":
-		p.at = min(p.at+1, len(p.objects)-1)
-	case "pgup":
-		p.at = max(p.at-p.room(), 0)
-	case "pgdown":
-		p.at = min(p.at+p.room(), len(p.objects)-1)
-	case "home":
-		p.at = 0
-	case "end":
-		p.at = len(p.objects) - 1
 	case "left":
 		p.direct(pipeline.ToChest)
 	case "right":
@@ -84,11 +74,6 @@ const details = 8
 
 // room is how many objects fit on the terminal.
 func (p *picker) room() int { return max(p.height-8-details, 3) }
-
-func (p *picker) scroll() {
-	p.top = min(p.top, p.at)
-	p.top = max(p.top, p.at-p.room()+1)
-}
 
 // directionText says where an object goes.
 func directionText(d pipeline.Direction, environment string) (string, tone) {

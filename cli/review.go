@@ -341,34 +341,29 @@ func (a *App) onReview(cmd *cobra.Command, number, done string, fn func(*review.
 }
 
 func newReviewApprove(a *App) *cobra.Command {
-	var text string
-	cmd := &cobra.Command{
-		Use:               "approve NUMBER",
-		Short:             "Approve the branch as it is now",
-		Example:           "  oaken review approve 3\n  oaken review approve 3 -m \"Tried on the big screen\"",
-		Args:              cobra.ExactArgs(1),
-		ValidArgsFunction: a.completeReviews,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.onReview(cmd, args[0], "Approved.", func(d *review.Desk, n int64) error { return d.Approve(cmd.Context(), n, text) })
-		},
-	}
-	cmd.Flags().StringVarP(&text, "message", "m", "", "say more: `TEXT`")
-	return cmd
+	return a.verdict(&cobra.Command{
+		Use:     "approve NUMBER",
+		Short:   "Approve the branch as it is now",
+		Example: "  oaken review approve 3\n  oaken review approve 3 -m \"Tried on the big screen\"",
+	}, "say more: `TEXT`", "Approved.", (*review.Desk).Approve)
 }
 
 func newReviewDecline(a *App) *cobra.Command {
+	return a.verdict(&cobra.Command{
+		Use:     "decline NUMBER",
+		Short:   "Say that the work should not go in as it is",
+		Example: "  oaken review decline 3 -m \"The lamp dazzles the jellyfish\"",
+	}, "say why: `TEXT`", "Declined.", (*review.Desk).Decline)
+}
+
+// verdict completes a command that says what one thinks of a review.
+func (a *App) verdict(cmd *cobra.Command, message, done string, say func(*review.Desk, context.Context, int64, string) error) *cobra.Command {
 	var text string
-	cmd := &cobra.Command{
-		Use:               "decline NUMBER",
-		Short:             "Say that the work should not go in as it is",
-		Example:           "  oaken review decline 3 -m \"The lamp dazzles the jellyfish\"",
-		Args:              cobra.ExactArgs(1),
-		ValidArgsFunction: a.completeReviews,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.onReview(cmd, args[0], "Declined.", func(d *review.Desk, n int64) error { return d.Decline(cmd.Context(), n, text) })
-		},
+	cmd.Args, cmd.ValidArgsFunction = cobra.ExactArgs(1), a.completeReviews
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		return a.onReview(cmd, args[0], done, func(d *review.Desk, n int64) error { return say(d, cmd.Context(), n, text) })
 	}
-	cmd.Flags().StringVarP(&text, "message", "m", "", "say why: `TEXT`")
+	cmd.Flags().StringVarP(&text, "message", "m", "", message)
 	return cmd
 }
 
