@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"os/exec"
+	"runtime/debug"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -80,6 +81,7 @@ func (a *App) watchFiles(ctx context.Context, s *watch.Session) error {
 	if err = errors.Join(err, w.Close()); err != nil {
 		return err
 	}
+	debug.SetGCPercent(40) // a long run, mostly idle: memory is worth more than time
 	s.Open = func(ctx context.Context) (*workspace.Workspace, error) { return a.open(ctx) }
 	return s.Run(ctx)
 }

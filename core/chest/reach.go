@@ -125,3 +125,43 @@ func rest(p string) string {
 	}
 	return p[1:]
 }
+
+// LockSet answers which of many locks reach an address.
+type LockSet struct {
+	at       map[string]ledger.Lock
+	patterns []ledger.Lock
+}
+
+// NewLockSet takes locks in.
+func NewLockSet(locks []ledger.Lock) *LockSet {
+	s := &LockSet{at: make(map[string]ledger.Lock, len(locks))}
+	for _, l := range locks {
+		if l.Pattern {
+			s.patterns = append(s.patterns, l)
+		} else {
+			s.at[l.Address] = l
+		}
+	}
+	return s
+}
+
+// Over gives the locks that reach an address; none for the empty one.
+func (s *LockSet) Over(p string) []ledger.Lock {
+	if s == nil || p == "" {
+		return nil
+	}
+	var out []ledger.Lock
+	if len(s.at) > 0 {
+		for _, a := range ledger.Above(p) {
+			if l, ok := s.at[a]; ok {
+				out = append(out, l)
+			}
+		}
+	}
+	for _, l := range s.patterns {
+		if Reaches(l, p) {
+			out = append(out, l)
+		}
+	}
+	return out
+}

@@ -1,6 +1,7 @@
 package chest
 
 import (
+	"maps"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -79,5 +80,31 @@ func TestPatternsThatFitOnePathMeet(t *testing.T) {
 	}
 	if checked < 200 {
 		t.Errorf("only %d paths fitted two patterns", checked)
+	}
+}
+
+// TestLockSetsAnswerLikeEachLock holds the set against asking every lock.
+func TestLockSetsAnswerLikeEachLock(t *testing.T) {
+	var locks []ledger.Lock
+	for _, a := range []string{"exhibit", "exhibit/reef.glb::node:Lamp", "exhibit/**/*.png", "notes/a.txt", "notes/a.txt2", "database::table:tank", "x.y/z", "art/*"} {
+		locks = append(locks, lockOn(a))
+	}
+	for _, all := range [][]ledger.Lock{locks, append([]ledger.Lock{{Address: ".", Folder: true}}, locks...), nil} {
+		set := NewLockSet(all)
+		for _, p := range []string{"exhibit", "exhibit/reef.glb", "exhibit/reef.glb::node:Lamp", "exhibit/reef.glb::node:Lamp.scale", "exhibit/reef.glb::node:Lamp2", "exhibit/a/b.png", "exhibition", "notes/a.txt", "notes/a", "database", "database::table:tank/column:id.type", "x.y/z/q", "x", "art/b.bin::node:X", "art"} {
+			want := map[string]bool{}
+			for _, l := range all {
+				if Reaches(l, p) {
+					want[l.Address] = true
+				}
+			}
+			got := map[string]bool{}
+			for _, l := range set.Over(p) {
+				got[l.Address] = true
+			}
+			if !maps.Equal(got, want) {
+				t.Errorf("over %s: %v, want %v", p, got, want)
+			}
+		}
 	}
 }

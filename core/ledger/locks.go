@@ -66,7 +66,7 @@ func (tx *Tx) LocksNear(address string) ([]Lock, error) {
 	if address == "." {
 		return tx.Locks()
 	}
-	up := above(address)
+	up := Above(address)
 	query := lockColumns + " where sort = 1 union all " + lockColumns + " where sort <> 1 and address in (?" + strings.Repeat(", ?", len(up)-1) + ")"
 	args := make([]any, 0, len(up)+6)
 	for _, a := range up {
@@ -80,8 +80,8 @@ func (tx *Tx) LocksNear(address string) ([]Lock, error) {
 	return rows(tx, scanLock, query, args...)
 }
 
-// above gives an address and everything that it lies in.
-func above(address string) []string {
+// Above gives an address and everything that it lies in.
+func Above(address string) []string {
 	out := []string{".", address}
 	path, _, object := strings.Cut(address, "::")
 	if object {

@@ -9,6 +9,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"time"
@@ -120,6 +121,7 @@ func (s *Session) try(ctx context.Context, fn func(context.Context, *workspace.W
 		s.tell(Trouble, "", "%s", text)
 	}
 	s.failed = text
+	debug.FreeOSMemory() // the lists of files are not needed until something changes
 }
 
 func (s *Session) with(ctx context.Context, fn func(*workspace.Workspace) error) error {

@@ -123,12 +123,13 @@ func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.
 			s.Held = append(s.Held, l)
 		}
 	}
+	others := chest.NewLockSet(s.Held)
 	for i := range s.Changes {
 		if c := &s.Changes[i]; c.State == Edited && w.waived(c.Path) {
 			c.State = Contested
 		}
-		for _, l := range s.Held {
-			if c := &s.Changes[i]; c.State != New && (chest.Reaches(l, c.Path) || c.From != "" && chest.Reaches(l, c.From)) {
+		if c := &s.Changes[i]; c.State != New {
+			for _, l := range append(others.Over(c.Path), others.Over(c.From)...) {
 				c.State, c.Holder = Contested, l.Holder
 			}
 		}

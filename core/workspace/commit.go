@@ -147,8 +147,9 @@ func (w *Workspace) settledOnly(locks []ledger.Lock, chosen []Change, paths []st
 	if len(w.rec.Waived) == 0 {
 		return chosen, nil, nil
 	}
+	set := chest.NewLockSet(locks)
 	for _, c := range chosen {
-		if !w.waived(c.Path) || c.State == New || w.covered(locks, c.Path) {
+		if !w.waived(c.Path) || c.State == New || w.covered(set, c.Path) {
 			in = append(in, c)
 			continue
 		}
@@ -445,20 +446,21 @@ func unstored(p string, err error) error {
 // a folder stays.
 func (w *Workspace) lockedBy(ctx context.Context, chosen []Change, objects []string) ([]string, error) {
 	locks, err := w.Chest.Locks(ctx)
+	if err != nil || len(locks) == 0 {
+		return nil, err
+	}
+	changed := make(map[string]bool, len(chosen))
+	for _, c := range chosen {
+		changed[c.Path], changed[c.From], changed[w.Reader().Unit(c.Path)] = true, true, true
+	}
 	var out []string
 	for _, l := range locks {
 		if !w.holds(l) {
 			continue
 		}
-		if IsObject(l.Address) && slices.ContainsFunc(objects, func(o string) bool { return chest.Reaches(l, o) }) {
-			out = append(out, l.Address)
-			continue
-		}
-		if slices.ContainsFunc(chosen, func(c Change) bool {
-			return c.Path == l.Address || c.From == l.Address || w.Reader().Unit(c.Path) == l.Address
-		}) {
+		if changed[l.Address] || IsObject(l.Address) && slices.ContainsFunc(objects, func(o string) bool { return chest.Reaches(l, o) }) {
 			out = append(out, l.Address)
 		}
 	}
-	return out, err
+	return out, nil
 }

@@ -18,11 +18,13 @@ import (
 // soon as the project is shared: another workspace is known, or the chest lies outside.
 type guard struct {
 	w      *Workspace
-	locks  []ledger.Lock
+	locks  *chest.LockSet
 	shared bool
 }
 
-func (w *Workspace) guard(locks []ledger.Lock) guard { return guard{w, locks, w.shared()} }
+func (w *Workspace) guard(locks []ledger.Lock) guard {
+	return guard{w, chest.NewLockSet(locks), w.shared()}
+}
 
 // idle says that no policy can ask for anything.
 func (g guard) idle() bool { return len(g.w.Manifest.Locks) == 0 && !g.shared }

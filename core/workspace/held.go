@@ -514,11 +514,18 @@ func (w *Workspace) lockedByHeld(ctx context.Context, p *publication) ([][]strin
 		return nil, err
 	}
 	out := make([][]string, len(p.drafts))
+	set := chest.NewLockSet(locks)
+	var mine []ledger.Lock
+	for _, l := range locks {
+		if w.holds(l) {
+			mine = append(mine, l)
+		}
+	}
 	for i, d := range p.drafts {
 		for _, path := range d.held.Paths {
-			for _, l := range locks {
+			for _, l := range append(set.Over(path), mine...) {
 				switch {
-				case !w.holds(l) && chest.Reaches(l, path):
+				case !w.holds(l):
 					return nil, fault.New(fault.Refused, "It is held here until then. Ask "+l.Holder+", then run oaken sync.", "%s is locked by %s.", path, chest.HolderText(l))
 				case w.holds(l) && !d.held.KeepLocks && !slices.Contains(out[i], l.Address) && (l.Address == path || strings.HasPrefix(l.Address, path+"::") || w.Reader().Unit(path) == l.Address):
 					out[i] = append(out[i], l.Address)

@@ -313,13 +313,8 @@ func head(full string) []byte {
 }
 
 // covered reports whether one of this workspace's locks reaches a path.
-func (w *Workspace) covered(locks []ledger.Lock, p string) bool {
-	for _, l := range locks {
-		if w.holds(l) && chest.Reaches(l, p) {
-			return true
-		}
-	}
-	return false
+func (w *Workspace) covered(locks *chest.LockSet, p string) bool {
+	return slices.ContainsFunc(locks.Over(p), w.holds)
 }
 
 // checkLocks refuses changes of files that need a lock which is not held here, and says
@@ -330,11 +325,11 @@ func (w *Workspace) checkLocks(ctx context.Context, locks []ledger.Lock, changes
 	for _, c := range changes {
 		paths = append(paths, c.Path)
 		for _, p := range []string{c.Path, c.From} {
-			if p == "" || p == c.Path && (c.State == New || c.State == Moved) || w.covered(locks, p) {
+			if p == "" || p == c.Path && (c.State == New || c.State == Moved) || w.covered(guard.locks, p) {
 				continue
 			}
-			for _, l := range locks {
-				if !w.holds(l) && chest.Reaches(l, p) {
+			for _, l := range guard.locks.Over(p) {
+				if !w.holds(l) {
 					return nil, fault.New(fault.Refused, "Nothing was recorded. Ask "+l.Holder+", or commit the other paths by naming them.", "%s is locked by %s.", p, chest.HolderText(l))
 				}
 			}

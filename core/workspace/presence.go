@@ -122,11 +122,14 @@ func (w *Workspace) Announce(ctx context.Context, changes []Change, now []state.
 	if err != nil {
 		return err
 	}
+	told := make(map[string]ledger.Edit, len(before))
+	for _, b := range before {
+		told[b.Path] = b
+	}
 	for _, e := range edits {
-		i := slices.IndexFunc(before, func(b ledger.Edit) bool { return b.Path == e.Path })
-		if i >= 0 && before[i].Content == e.Content && before[i].State == e.State {
+		if b, ok := told[e.Path]; ok && b.Content == e.Content && b.State == e.State {
 			contested := e.Contested
-			e = before[i]
+			e = b
 			e.Contested = contested
 		} else {
 			unknown = append(unknown, len(p.Edits))
@@ -145,7 +148,11 @@ func (w *Workspace) Announce(ctx context.Context, changes []Change, now []state.
 		if n == mostTold {
 			break
 		}
-		w.tell(ctx, work, &p.Edits[i], changes)
+		from := w.Work()
+		if _, folder := w.Manifest.Declared(p.Edits[i].Path); folder {
+			from = work
+		}
+		w.tell(ctx, from, &p.Edits[i], changes)
 	}
 	return w.Chest.Announce(ctx, p)
 }
@@ -165,9 +172,12 @@ func (w *Workspace) unpublished(changes []Change) ([]ledger.Edit, error) {
 		return nil, chest.Explain(err)
 	}
 	var held []Change
+	edited := make(map[string]bool, len(out))
+	for _, e := range out {
+		edited[e.Path] = true
+	}
 	for _, p := range pairs {
-		u := w.Reader().Unit(p.Path)
-		if !slices.ContainsFunc(out, func(e ledger.Edit) bool { return e.Path == u }) {
+		if !edited[w.Reader().Unit(p.Path)] {
 			held = append(held, Change{Path: p.Path, State: heldState, was: p.Was, is: p.Is})
 		}
 	}
@@ -232,6 +242,11 @@ func (w *Workspace) tell(ctx context.Context, work state.State, e *ledger.Edit, 
 	if err != nil {
 		return
 	}
+	if f, single := work.(state.Finder); single { // without a list of everything else
+		if work, err = state.Near(ctx, f, e.Path); err != nil {
+			return
+		}
+	}
 	diffs, err := r.Compare(ctx, a, work, []string{e.Path})
 	if err != nil {
 		return
@@ -252,9 +267,11 @@ func (w *Workspace) tell(ctx context.Context, work state.State, e *ledger.Edit, 
 
 // announceRest tells what is still edited after a commit.
 func (w *Workspace) announceRest(ctx context.Context, all []Change, c *Committed) {
-	rest := slices.DeleteFunc(slices.Clone(all), func(x Change) bool {
-		return slices.ContainsFunc(c.Changes, func(y Change) bool { return x.Path == y.Path })
-	})
+	done := make(map[string]bool, len(c.Changes))
+	for _, x := range c.Changes {
+		done[x.Path] = true
+	}
+	rest := slices.DeleteFunc(slices.Clone(all), func(x Change) bool { return done[x.Path] })
 	_ = w.Announce(ctx, rest, nil)
 }
 
@@ -316,10 +333,11 @@ func (w *Workspace) AnnounceStatus(ctx context.Context, s *Status) error {
 // edited here, and this workspace does not hold it.
 func (w *Workspace) WantsLock(p string) bool {
 	locks, err := w.Chest.LocksNear(context.Background(), []string{p})
-	if err != nil || w.covered(locks, p) || w.waived(p) {
+	g := w.guard(locks)
+	if err != nil || w.covered(g.locks, p) || w.waived(p) {
 		return false
 	}
-	policy := w.guard(locks).policy(p, func() []byte { return head(w.local(p)) })
+	policy := g.policy(p, func() []byte { return head(w.local(p)) })
 	return policy == manifest.Required || policy == manifest.Advised
 }
 
