@@ -234,7 +234,7 @@ func (a *App) acquaint(w *workspace.Workspace) error {
 	if !w.Stranger {
 		return nil
 	}
-	if !a.yes && (a.Keys == nil || a.json || !a.ask(fmt.Sprintf("%s is %s's workspace. Work in it as %s?", w.Name, w.Owner(), w.Person))) {
+	if !a.yes && (a.Keys == nil || a.json || !a.ask(fmt.Sprintf("This is %s's workspace. Work in it as %s?", w.Owner(), w.Person))) {
 		return fault.New(fault.Refused, "Add --yes when that is meant; it is then remembered. A workspace of your own: oaken open.", "This is %s's workspace, and %s has not worked in it before.", w.Owner(), w.Person)
 	}
 	return w.Accept()
@@ -244,8 +244,7 @@ func (a *App) acquaint(w *workspace.Workspace) error {
 func (a *App) ask(question string) bool {
 	fmt.Fprintf(a.Err, "%s [yes/no] ", question)
 	line, _ := bufio.NewReader(a.Keys).ReadString('\n')
-	line = strings.ToLower(strings.TrimSpace(line))
-	return line == "yes" || line == "y"
+	return strings.HasSuffix(strings.ToLower(strings.TrimSpace(line)), "yes") // a terminal may have answered something before
 }
 
 // tellNotices shows what others left for this workspace, once.
