@@ -11,7 +11,7 @@ build:
 	$(GO) build -trimpath -ldflags "-s -w" -o $(PROGRAM) ./cmd/oaken
 
 demo: build
-	rm -rf demo/brindle-bay
+	rm -rf demo/brindle-bay demo/brindle-bay-tarek
 	mkdir -p demo
 	@$(PROGRAM) --in demo demo brindle-bay
 	@echo; echo "The program is $(PROGRAM). To call it by its name: export PATH=\"$(CURDIR)/bin:\$$PATH\""

@@ -132,10 +132,12 @@ func lostFile(err error) bool {
 	case errors.As(err, &between):
 		file = between.Old
 	}
-	for _, own := range []string{"packs", "holds"} {
-		if filepath.Base(file) == own || filepath.Base(filepath.Dir(file)) == own {
-			return true
-		}
+	name, dir := filepath.Base(file), filepath.Base(filepath.Dir(file))
+	switch {
+	case name == "packs" || name == "holds" || dir == "holds":
+		return true
+	case dir == "packs": // of a project's own folder of that name, no file is called so
+		return strings.HasPrefix(name, "writing-") || strings.HasSuffix(name, ".pack") || strings.HasSuffix(name, ".index")
 	}
 	return false
 }

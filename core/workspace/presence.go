@@ -17,7 +17,7 @@ import (
 	"oakenchest/core/state"
 )
 
-// mark tells this workspace, and who works in it, from others of the name.
+// markOf tells this workspace, and who works in it, from others of the name.
 func (w *Workspace) markOf() string {
 	if w.Person == w.rec.Person {
 		return w.rec.Mark
@@ -36,7 +36,11 @@ func (w *Workspace) register(ctx context.Context) error {
 	if w.registered {
 		return nil
 	}
-	if w.rec.Mark == "" {
+	known, err := w.Chest.Workspace(ctx, w.Name)
+	if err != nil {
+		return err
+	}
+	if w.rec.Mark == "" || w.copied(known) {
 		var random [8]byte
 		if _, err := rand.Read(random[:]); err != nil {
 			return err
@@ -45,10 +49,6 @@ func (w *Workspace) register(ctx context.Context) error {
 		if err := w.save(); err != nil {
 			return err
 		}
-	}
-	known, err := w.Chest.Workspace(ctx, w.Name)
-	if err != nil {
-		return err
 	}
 	if known.Mark != w.markOf() {
 		name, err := w.Chest.Register(ctx, w.presence())
@@ -75,6 +75,16 @@ func (w *Workspace) register(ctx context.Context) error {
 		return w.mark(ctx, pathsOfFiles(files))
 	}
 	return nil
+}
+
+// copied reports whether this workspace is a copy of another one's folder, which is still
+// there: the two must not pass for one.
+func (w *Workspace) copied(known ledger.Workspace) bool {
+	if known.Mark != w.markOf() || known.Folder == w.Root || known.Machine != w.host.Machine {
+		return false
+	}
+	other := &Workspace{Root: known.Folder}
+	return other.loadRecord() == nil && other.rec.Mark == w.rec.Mark
 }
 
 // Accept notes that a person works in this workspace besides the one who has it.

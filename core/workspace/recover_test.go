@@ -3,11 +3,13 @@ package workspace
 import (
 	"errors"
 	"os"
+	"path/filepath"
 	"testing"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/state"
 )
 
 // interrupted gives a workspace with two branches that differ in two files, on
@@ -185,5 +187,135 @@ func TestADamagedIndexOnlyCostsTime(t *testing.T) {
 		if s, err := w.Changes(t.Context()); err != nil || len(s.Changes) != 0 {
 			t.Fatalf("with %d bytes of the index: %v, %v", cut, s, err)
 		}
+	}
+}
+
+// TestStagedFilesArePutIntoPlace stops a switch that brings combined files before, and
+// after, the first of them was put into place.
+func TestStagedFilesArePutIntoPlace(t *testing.T) {
+	for _, placed := range []bool{false, true} {
+		w, host, tip := interrupted(t)
+		var staged []stagedFile
+		for _, e := range []state.Edit{{Path: "a.txt", Data: []byte("combined\n")}, {Path: "b.txt", Gone: true}, {Path: "c/new.txt", Data: []byte("fresh\n"), Mode: chest.Executable}} {
+			f, err := w.stage(e)
+			if err != nil {
+				t.Fatal(err)
+			}
+			staged = append(staged, f)
+		}
+		j := journal{What: "switch", From: hexOf(w.tree()), Branch: "other", Commit: tip.ID.String(), Keep: []string{"a.txt", "b.txt"}, Staged: staged}
+		if err := w.intend(j); err != nil {
+			t.Fatal(err)
+		}
+		if placed {
+			if err := os.Rename(filepath.Join(w.stagedFolder(), staged[0].File), w.local("a.txt")); err != nil {
+				t.Fatal(err)
+			}
+		}
+		w = again(t, w, host)
+		if w.Base.ID != tip.ID || content(t, w, "a.txt") != "combined\n" || content(t, w, "c/new.txt") != "fresh\n" {
+			t.Errorf("placed %v: at %s with %q", placed, Label(w.Base), content(t, w, "a.txt"))
+		}
+		if _, err := os.Stat(w.local("b.txt")); !errors.Is(err, os.ErrNotExist) {
+			t.Errorf("placed %v: b.txt is still there", placed)
+		}
+		if info, err := os.Stat(w.local("c/new.txt")); err != nil || info.Mode()&0o100 == 0 {
+			t.Errorf("placed %v: the mode is lost: %v", placed, err)
+		}
+		if _, err := os.Stat(w.stagedFolder()); !errors.Is(err, os.ErrNotExist) {
+			t.Errorf("placed %v: staged files are left", placed)
+		}
+	}
+}
+
+// TestAnInterruptedAbandonIsFinished gives a merge up that has brought one file back.
+func TestAnInterruptedAbandonIsFinished(t *testing.T) {
+	w, host, tip := interrupted(t)
+	p, err := w.mergeOf(t.Context(), tip, "other", "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	m, err := w.compute(t.Context(), p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := w.apply(t.Context(), p, m); err != nil {
+		t.Fatal(err)
+	}
+	if content(t, w, "a.txt") != "two\n" {
+		t.Fatal("the merge wrote nothing")
+	}
+	p.Abandoning = true
+	if err := errors.Join(w.savePending(p), os.WriteFile(w.local("a.txt"), []byte("one\n"), 0o666)); err != nil {
+		t.Fatal(err)
+	}
+	w = again(t, w, host)
+	if left, err := w.Pending(); err != nil || left != nil || content(t, w, "b.txt") != "one\n" {
+		t.Errorf("%v, %v, %q", left, err, content(t, w, "b.txt"))
+	}
+}
+
+// TestHeldCommitsKnowTheirBase stops a command between the list of held commits and the
+// workspace's own record.
+func TestHeldCommitsKnowTheirBase(t *testing.T) {
+	w, host, tip := interrupted(t)
+	if _, err := w.Switch(t.Context(), "other"); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(w.local("a.txt"), []byte("held\n"), 0o666); err != nil {
+		t.Fatal(err)
+	}
+	c, err := w.Commit(t.Context(), CommitOptions{Message: "held", Hold: true})
+	if err != nil || c.Held != 1 {
+		t.Fatalf("%v, %v", c, err)
+	}
+	w.Base = ledger.Commit{} // what the workspace's own record would say
+	if err := w.save(); err != nil {
+		t.Fatal(err)
+	}
+	w = again(t, w, host)
+	if w.Base.ID != tip.ID || len(w.HeldCommits()) != 1 {
+		t.Errorf("at %s with %d held", Label(w.Base), len(w.HeldCommits()))
+	}
+	s, err := w.Changes(t.Context())
+	if err != nil || len(s.Changes) != 0 || len(s.Waiting) != 1 {
+		t.Errorf("%v, %v", s, err)
+	}
+	out, err := w.Publish(t.Context())
+	if err != nil || len(out.Published) != 1 || out.Published[0].Message != "held" {
+		t.Errorf("%v, %v", out, err)
+	}
+}
+
+// TestACopiedWorkspaceIsAnotherOne copies a workspace's folder.
+func TestACopiedWorkspaceIsAnotherOne(t *testing.T) {
+	w, host, _ := interrupted(t)
+	root := t.TempDir()
+	joined, err := Join(t.Context(), host, w.Root, filepath.Join(root, "first"), JoinOptions{Person: "Imke"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	name := joined.Name
+	if err := errors.Join(joined.Close(), os.CopyFS(filepath.Join(root, "copy"), os.DirFS(filepath.Join(root, "first")))); err != nil {
+		t.Fatal(err)
+	}
+	twin, err := Open(t.Context(), host, filepath.Join(root, "copy"), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer twin.Close()
+	if err := twin.register(t.Context()); err != nil || twin.Name == name {
+		t.Errorf("the copy is called %s too: %v", twin.Name, err)
+	}
+	if err := os.Rename(filepath.Join(root, "first"), filepath.Join(root, "moved")); err != nil {
+		t.Fatal(err)
+	}
+	moved, err := Open(t.Context(), host, filepath.Join(root, "moved"), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer moved.Close()
+	if err := moved.register(t.Context()); err != nil || moved.Name != name {
+		t.Errorf("what moved is called %s: %v", moved.Name, err)
 	}
 }
