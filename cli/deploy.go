@@ -344,13 +344,21 @@ func scriptText(d *pipeline.Deployment) string {
 func deploymentJSON(d *pipeline.Deployment, source string) any {
 	steps := []any{}
 	for _, s := range d.Plan.Steps {
-		steps = append(steps, map[string]any{"address": s.Address.InPath(d.Environment.Into).String(), "what": s.What, "effect": s.Effect, "loss": s.Loss, "statements": s.Statements})
+		steps = append(steps, map[string]any{"address": s.Address.InPath(intoOf(s, d)).String(), "what": s.What, "effect": s.Effect, "loss": s.Loss, "statements": s.Statements})
 	}
 	out := map[string]any{"schema": "oaken.deploy/1", "environment": d.Environment.Name, "commit": nil, "source": source, "steps": steps, "done": d.Done, "saved": d.Saved}
 	if d.Commit.ID != (ledger.ID{}) {
 		out["commit"] = commitJSON(d.Commit)
 	}
 	return out
+}
+
+// intoOf gives the folder that a step's address lies in.
+func intoOf(s environment.Step, d *pipeline.Deployment) string {
+	if s.Into != "" {
+		return s.Into
+	}
+	return d.Environment.Into
 }
 
 func newPromote(a *App) *cobra.Command {

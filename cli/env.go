@@ -44,7 +44,7 @@ not written into TARGET: write ${NAME} for the variable that holds it.`,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				e := manifest.Environment{Name: args[0], Target: args[1], Into: path.Clean(filepath.ToSlash(into))}
+				e := manifest.Environment{Name: args[0], Site: manifest.Site{Target: args[1], Into: path.Clean(filepath.ToSlash(into))}}
 				return a.addEnvironment(w, e, cmd.Flags().Changed("into"))
 			})
 		},

@@ -3,6 +3,7 @@ package chest
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
@@ -94,6 +95,18 @@ func (c *Chest) reach(ctx context.Context, visit func(path string, f File, commi
 		tree, err := treeOf(ledger.Kept{Environment: "the work parked as " + p.Name, Tree: p.Tree})
 		if err == nil {
 			err = walk(tree, "parked:"+p.Name+"/", ledger.Commit{})
+		}
+		if err != nil {
+			return Explain(err)
+		}
+	}
+	for n, a := range r.accounts {
+		if a.Tree == "" {
+			continue
+		}
+		tree, err := treeOf(ledger.Kept{Environment: "an environment", Tree: a.Tree})
+		if err == nil {
+			err = walk(tree, fmt.Sprintf("the account of deployment %d/", n), ledger.Commit{})
 		}
 		if err != nil {
 			return Explain(err)

@@ -85,6 +85,17 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 		}
 		e.folder(ledger.Commit{Branch: k.Environment + " before a deployment"}, tree, "")
 	}
+	for n, a := range records.accounts {
+		if a.Tree == "" {
+			continue
+		}
+		tree, err := treeOf(ledger.Kept{Environment: "an environment", Tree: a.Tree})
+		if err != nil {
+			x.Findings = append(x.Findings, Finding{Where: "ledger.db", Reason: err.Error()})
+			continue
+		}
+		e.folder(ledger.Commit{Branch: fmt.Sprintf("the account of deployment %d", n)}, tree, "")
+	}
 	return x, nil
 }
 
@@ -92,6 +103,7 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 type recordCheck struct {
 	commits  []ledger.Commit // the oldest first
 	kept     []ledger.Kept
+	accounts map[int64]ledger.Account
 	parked   []ledger.Parked
 	findings []Finding
 }
@@ -110,6 +122,9 @@ func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
 			return err
 		}
 		if r.kept, err = tx.AllKept(); err != nil {
+			return err
+		}
+		if r.accounts, err = tx.Accounts(); err != nil {
 			return err
 		}
 		if r.parked, err = tx.AllParked(); err != nil {
@@ -141,6 +156,15 @@ func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
 		for _, b := range branches {
 			if b.Tip != (ledger.ID{}) && !known[b.Tip] {
 				add("branch "+b.Name, "the commit that it is at, %s, is missing", b.Tip.Short())
+			}
+		}
+		deployments, err := tx.Deployments("")
+		if err != nil {
+			return err
+		}
+		for _, d := range deployments {
+			if !known[d.Commit] {
+				add(fmt.Sprintf("deployment %d to %s", d.Number, d.Environment), "its commit %s is missing", d.Commit.Short())
 			}
 		}
 		releases, err := tx.Releases()

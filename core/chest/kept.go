@@ -32,24 +32,7 @@ func (c *Chest) Keep(ctx context.Context, environment string, files []KeptFile, 
 		return 0, err
 	}
 	defer release()
-	batch := c.Blobs.Begin()
-	defer batch.Abandon()
-	list := make([]File, 0, len(files))
-	for _, f := range files {
-		in, err := f.Open()
-		if err != nil {
-			return 0, err
-		}
-		d, size, err := batch.Put(in)
-		if err = errors.Join(err, in.Close()); err != nil {
-			return 0, Explain(err)
-		}
-		list = append(list, File{Path: f.Name, Mode: Plain, Size: size, Digest: d})
-	}
-	tree, err := c.WriteTree(batch, list)
-	if err == nil {
-		err = batch.Commit()
-	}
+	tree, err := c.storeTree(files)
 	if err != nil {
 		return 0, Explain(err)
 	}

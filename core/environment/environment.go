@@ -39,6 +39,8 @@ type Plan struct {
 	Before func(ctx context.Context) (Files, error)
 	// Save keeps what would be lost, as files of rows in a folder; nil when nothing would.
 	Save func(ctx context.Context, folder string) error
+	// Parts are the plans of several targets that are changed together; none for one.
+	Parts []*Plan
 	// Apply carries the plan out, and proves that the target then holds what is
 	// declared. done, when set, is told after each step.
 	Apply func(ctx context.Context, done func(step int)) error
@@ -53,6 +55,16 @@ func (p *Plan) Loses() []string {
 		}
 	}
 	return out
+}
+
+// Whole says that a plan is carried out in one transaction, or not at all.
+func (p *Plan) Whole() bool {
+	for _, s := range p.Steps {
+		if s.Before || s.After {
+			return false
+		}
+	}
+	return len(p.Begin) > 0
 }
 
 // Driver reaches one target.

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -150,20 +151,35 @@ func (d *folderDriver) apply(ctx context.Context, planned, declared Files, diffe
 		}
 	}
 	for i, name := range differing {
-		file := filepath.Join(d.root, filepath.FromSlash(name))
-		if data, is := declared[name]; is {
-			err = put(file, data)
-		} else {
-			err = os.Remove(file)
-		}
-		if err != nil {
-			return fault.New(fault.Failed, "The files before it are as declared, the others as they were. Deploy again when it can be written.", "%s can't be written: %w.", file, err)
+		if err := d.set(name, declared); err != nil {
+			file := filepath.Join(d.root, filepath.FromSlash(name))
+			for _, back := range differing[:i] {
+				if undo := d.set(back, planned); undo != nil {
+					return fault.New(fault.Failed, "The files before it are as declared, the others as they were. Deploy again when it can be written.", "%s can't be written: %w.", file, err)
+				}
+			}
+			return &undoneError{fault.New(fault.Failed, "Nothing was changed. Deploy again when it can be written.", "%s can't be written: %w.", file, err)}
 		}
 		if done != nil {
 			done(i + 1)
 		}
 	}
 	return nil
+}
+
+// set makes one file what it is among others, where it may be missing.
+func (d *folderDriver) set(name string, files Files) error {
+	file := filepath.Join(d.root, filepath.FromSlash(name))
+	if data, is := files[name]; is {
+		return put(file, data)
+	}
+	err := os.Remove(file)
+	for dir := path.Dir(name); err == nil && dir != "."; dir = path.Dir(dir) { // folders that are empty now go
+		if os.Remove(filepath.Join(d.root, filepath.FromSlash(dir))) != nil {
+			break
+		}
+	}
+	return err
 }
 
 func hasName(files Files, name string) bool { _, ok := files[name]; return ok }

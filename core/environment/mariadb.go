@@ -261,8 +261,12 @@ func (d *mariadbDriver) apply(ctx context.Context, planned, want *element.Elemen
 	return d.failure(err, len(steps))
 }
 
-// NothingDone says that a deployment failed before its first step was done.
+// NothingDone says that after a failed deployment everything is as it was before.
 func NothingDone(err error) bool {
+	var undone *undoneError
+	if errors.As(err, &undone) {
+		return true
+	}
 	var step *mariadb.StepError
 	return errors.As(err, &step) && step.Done == 0
 }

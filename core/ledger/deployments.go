@@ -44,6 +44,6 @@ func (tx *Tx) lastNumber() (n int64, err error) {
 // ErrNotFound.
 func (tx *Tx) LastDeployment(environment string) (Deployment, error) {
 	d, err := scanDeployment(tx.tx.QueryRowContext(tx.ctx,
-		"select id, environment, commit_id, author, workspace, time, source, steps from deployments where environment = ? and id not in (select deployment from undone) order by id desc limit 1", environment).Scan)
+		deploymentFields+" where environment = ? and id not in (select deployment from undone) order by id desc limit 1", environment).Scan)
 	return d, one(err)
 }

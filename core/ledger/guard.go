@@ -26,6 +26,13 @@ var guarded = map[string]string{
 	"notices":     "workspace, time, text",
 	"parked":      "person, name, workspace, branch, base, tree, time, note, shared, paths",
 	"reviews":     "title, text, item, source, target, author, workspace, opened, state, closer, closed, outcome",
+	"accounts":    "deployment, action, origin, lane, source, began, took, gates, items, reason, tree",
+	"approvals":   "environment, commit_id, person, time, text, withdrawn",
+	"bookings":    "environment, lane, person, workspace, asked, begins, ends, lasts, note, ended",
+	"picks":       "commit_id, origin",
+	"settled":     "commit_id",
+	"distincts":   "one, other, person, time, reason",
+	"looks":       "environment, time, commit_id, differences, failure, person",
 	"remarks":     "review, kind, address, tip, author, time, text",
 }
 

@@ -63,7 +63,13 @@ func quote(s string) string {
 
 // AddEnvironment appends a declaration; the rest stays as it is.
 func AddEnvironment(data []byte, e Environment) []byte {
-	return appendBlock(data, fmt.Sprintf("[[environment]]\nname = %s\ntarget = %s\ninto = %s\n", quote(e.Name), quote(e.Target), quote(e.Into)))
+	block := fmt.Sprintf("[[environment]]\nname = %s\ntarget = %s\ninto = %s\n", quote(e.Name), quote(e.Target), quote(e.Into))
+	for _, f := range [][2]string{{"tier", string(e.Tier)}, {"lane", e.Lane}, {"branch", e.Branch}} {
+		if f[1] != "" {
+			block += f[0] + " = " + quote(f[1]) + "\n"
+		}
+	}
+	return appendBlock(data, block)
 }
 
 // AddArtifact appends a declaration; the rest stays as it is.
@@ -88,7 +94,7 @@ func RemoveEnvironment(data []byte, name string) ([]byte, error) {
 			continue
 		}
 		to := from + 1
-		for to < len(lines) && !strings.HasPrefix(strings.TrimSpace(lines[to]), "[") {
+		for to < len(lines) && (!strings.HasPrefix(strings.TrimSpace(lines[to]), "[") || strings.HasPrefix(strings.TrimLeft(lines[to], " \t["), "environment.")) {
 			to++
 		}
 		for to > from+1 && to < len(lines) && (strings.TrimSpace(lines[to-1]) == "" || strings.HasPrefix(strings.TrimSpace(lines[to-1]), "#")) {

@@ -27,9 +27,14 @@ type leaver struct {
 func newLeaver(m *Manifest) *leaver {
 	l := &leaver{paths: map[string]bool{always: true}, names: map[string]bool{}, endings: map[string]bool{}}
 	for _, e := range m.Environments {
-		if target, ok := strings.CutPrefix(e.Target, "sqlite:"); ok {
-			for _, ending := range besideSQLite {
-				l.paths[path.Clean(target)+ending] = true
+		for _, s := range e.Sites() {
+			if target, ok := strings.CutPrefix(s.Target, "sqlite:"); ok {
+				for _, ending := range besideSQLite {
+					l.paths[path.Clean(target)+ending] = true
+				}
+			}
+			if target, ok := strings.CutPrefix(s.Target, "folder:"); ok && !strings.HasPrefix(s.Into+"/", path.Clean(target)+"/") {
+				l.paths[path.Clean(target)] = true
 			}
 		}
 	}
@@ -85,8 +90,8 @@ func (l *leaver) leaves(p string) bool {
 }
 
 // LeftOut reports whether a path is never recorded. A pattern also covers what
-// lies below a folder that it matches. The database file of an environment that
-// lies in the project is left out too.
+// lies below a folder that it matches. The database file or the folder of an environment
+// that lies in the project is left out too.
 func (m *Manifest) LeftOut(p string) bool {
 	for q := p; q != "." && q != "/"; q = path.Dir(q) {
 		if m.LeftOutHere(q) {

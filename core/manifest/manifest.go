@@ -40,6 +40,7 @@ type Manifest struct {
 	Message      MessageRules  `toml:"message"`
 	Team         Team          `toml:"team"`
 	Review       ReviewRules   `toml:"review"`
+	Pipeline     Pipeline      `toml:"pipeline"`
 
 	once  sync.Once // guards leave
 	leave *leaver
@@ -105,6 +106,8 @@ type Team struct {
 	SilentAfter string `toml:"silent-after"`
 	// MayFreeLocks lists who may end others' locks; none means everybody.
 	MayFreeLocks []string `toml:"may-free-locks"`
+	// Roles name groups of people, who are then meant by one word in rules.
+	Roles map[string][]string `toml:"roles"`
 }
 
 // DefaultSilentAfter is when a workspace counts as silent unless it is said.
@@ -154,30 +157,31 @@ type LockRule struct {
 	Policy Policy `toml:"policy"`
 }
 
-// Environment declares a live target.
+// Environment declares a live target, or several that go together: a database and a
+// folder of assets, say.
 type Environment struct {
-	Name   string `toml:"name"`
-	Target string `toml:"target"`
-	// Into is the folder of the project that holds what the environment does.
-	Into string `toml:"into"`
-	// Scratch is where declared files are tried, when not beside the target.
-	Scratch string `toml:"scratch"`
-	// LockWait bounds the wait for a lock in a deployment: "10s".
-	LockWait string `toml:"lock-wait"`
-	// Online asks for deployments that keep others out for no longer than they must.
-	Online bool `toml:"online"`
+	Name string `toml:"name"`
+	Site
+	// Also are the other targets that belong to it.
+	Also []Site `toml:"also"`
+	Tier Tier   `toml:"tier"`
+	// Lane is the team's path that it belongs to; empty for one that lanes share.
+	Lane string `toml:"lane"`
+	// Branch is where work is merged for it; empty for that of its lane.
+	Branch string `toml:"branch"`
+	// Controllers are the people or roles who decide what goes into it.
+	Controllers []string `toml:"controllers"`
+	// Gates hold for each move into it.
+	Gates []string `toml:"gates"`
+	// About says what it is for; Integrations and Volume note what it is connected with
+	// and how much data it has.
+	About        string   `toml:"about"`
+	Integrations []string `toml:"integrations"`
+	Volume       string   `toml:"volume"`
 }
 
 // DefaultLockWait is how long a deployment waits for a lock unless it is said.
 const DefaultLockWait = 10 * time.Second
-
-// Wait gives the bound on the wait for a lock.
-func (e Environment) Wait() time.Duration {
-	if d, err := time.ParseDuration(e.LockWait); err == nil {
-		return d
-	}
-	return DefaultLockWait
-}
 
 // Scope says what of a database the folder at a path keeps.
 func (m *Manifest) Scope(path string) scope.Scope {
@@ -236,7 +240,7 @@ func (m *Manifest) check() error {
 			return fmt.Errorf("the lock policy %q is none of %s, %s, %s", l.Policy, Required, Advised, Off)
 		}
 	}
-	if err := errors.Join(m.Team.check(), m.Review.check()); err != nil {
+	if err := errors.Join(m.Team.check(), m.Review.check(), m.Pipeline.check()); err != nil {
 		return err
 	}
 	for _, c := range m.Companions {
@@ -289,10 +293,21 @@ func CheckEnvironment(e Environment) error {
 	switch {
 	case !environmentName().MatchString(e.Name) || strings.TrimSpace(e.Name) != e.Name:
 		return fmt.Errorf("%q can't be an environment's name: use letters, digits, spaces, dots and - or _", e.Name)
-	case !strings.Contains(e.Target, ":"):
-		return fmt.Errorf("the target %q of environment %s does not begin with a scheme, as sqlite:dev.db does", e.Target, e.Name)
-	case !Inside(e.Into):
-		return fmt.Errorf("the environment %s needs a folder inside the project to go into", e.Name)
+	case e.Tier != "" && e.Tier.Rank() < 0:
+		return fmt.Errorf("the tier %q of environment %s is none of %s", e.Tier, e.Name, tierNames())
+	}
+	for i, s := range e.Sites() {
+		switch {
+		case !strings.Contains(s.Target, ":"):
+			return fmt.Errorf("the target %q of environment %s does not begin with a scheme, as sqlite:dev.db does", s.Target, e.Name)
+		case !Inside(s.Into):
+			return fmt.Errorf("the environment %s needs a folder inside the project to go into", e.Name)
+		}
+		for _, o := range e.Sites()[:i] {
+			if o.Into == s.Into || strings.HasPrefix(o.Into, s.Into+"/") || strings.HasPrefix(s.Into, o.Into+"/") {
+				return fmt.Errorf("two targets of environment %s go into %s", e.Name, s.Into)
+			}
+		}
 	}
 	return nil
 }

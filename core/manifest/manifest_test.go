@@ -1,6 +1,7 @@
 package manifest
 
 import (
+	"reflect"
 	"strings"
 	"testing"
 
@@ -65,14 +66,14 @@ func TestEditsLeaveTheRestAlone(t *testing.T) {
 	if _, err := RemoveEnvironment([]byte(sample), "live"); err == nil {
 		t.Error("an unknown environment was removed")
 	}
-	e := Environment{Name: "live \"x\"", Target: "sqlite:a b.db", Into: "database"}
+	e := Environment{Name: "live \"x\"", Site: Site{Target: "sqlite:a b.db", Into: "database"}, Tier: Live, Lane: "Exhibit"}
 	out = AddEnvironment([]byte(sample), e)
 	if !strings.HasPrefix(string(out), sample) {
 		t.Error("the beginning changed")
 	}
 	e.Name = "live"
 	m, err := Parse(AddArtifact(AddEnvironment([]byte(sample), e), Artifact{Path: "x", Kind: "scene"}))
-	if err != nil || len(m.Environments) != 3 || m.Environments[2] != e || len(m.Artifacts) != 2 {
+	if err != nil || len(m.Environments) != 3 || !reflect.DeepEqual(m.Environments[2], e) || len(m.Artifacts) != 2 {
 		t.Errorf("%v, %v", m, err)
 	}
 	if _, err := Parse(First("a \"b\"")); err != nil {

@@ -15,6 +15,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
+	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
 
@@ -53,14 +54,24 @@ type Deployment struct {
 // Prepare computes what deploying a commit would do; with mine, only to the objects that
 // this person has changed or locked. Close the deployment.
 func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine bool) (*Deployment, error) {
-	env, d, err := m.open(ctx, name)
+	label := workspace.Label(c)
+	d, err := m.prepare(ctx, name, m.Workspace.CommitState(c, label), label, mine)
+	if err == nil {
+		d.Commit = c
+	}
+	return d, err
+}
+
+// prepare is Prepare for any state.
+func (m *Mover) prepare(ctx context.Context, name string, s state.State, label string, mine bool) (*Deployment, error) {
+	env, d, err := m.stage(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	dep := &Deployment{Environment: env, Commit: c, Label: workspace.Label(c), driver: d}
-	files, err := declared(ctx, m.Workspace.CommitState(c, dep.Label), env)
+	dep := &Deployment{Environment: env, Label: label, driver: d}
+	files, err := holding(ctx, s, env)
 	if err == nil && len(files) == 0 {
-		err = fault.New(fault.Refused, "Capture an environment into it and commit, or deploy another state.", "%s holds nothing in %s, so there is nothing to deploy.", dep.Label, env.Into)
+		err = fault.New(fault.Refused, "Capture an environment into it and commit, or deploy another state.", "%s holds nothing in %s, so there is nothing to deploy.", label, strings.Join(env.Folders(), " and "))
 	}
 	if err == nil && mine {
 		files, err = m.onlyMine(ctx, dep, files)
@@ -90,15 +101,11 @@ func (m *Mover) unfinished(ctx context.Context, name string) (began time.Time, e
 // declared.
 func (m *Mover) onlyMine(ctx context.Context, d *Deployment, declared environment.Files) (environment.Files, error) {
 	d.Part = true
-	f, err := m.folderOf(d.Environment.Into, d.Environment.Target)
-	if err != nil {
-		return nil, err
-	}
 	got, err := d.driver.Capture(ctx, declared)
 	if err != nil {
 		return nil, err
 	}
-	files, _, err := m.mine(ctx, f, d.driver, got.Files, declared)
+	files, _, err := m.onlyMineIn(ctx, d.Environment, got.Files, declared)
 	return files, err
 }
 
@@ -141,7 +148,7 @@ func (m *Mover) carryOut(ctx context.Context, d *Deployment, o DeployOptions) (k
 			return 0, err
 		}
 		if err := d.Plan.Apply(ctx, o.Done); err != nil {
-			if whole(d.Plan) || environment.NothingDone(err) { // nothing was changed
+			if d.Plan.Whole() || environment.NothingDone(err) { // nothing was changed
 				err = errors.Join(err, m.Workspace.Chest.Forget(context.WithoutCancel(ctx), kept))
 			}
 			return 0, err
@@ -151,19 +158,13 @@ func (m *Mover) carryOut(ctx context.Context, d *Deployment, o DeployOptions) (k
 	return kept, nil
 }
 
-// whole says that a plan is carried out in one transaction or not at all.
-func whole(p *environment.Plan) bool {
-	for _, s := range p.Steps {
-		if s.Before || s.After {
-			return false
-		}
-	}
-	return len(p.Begin) > 0
-}
-
 // The folders of what is kept of an environment: the files that say what it held, and
-// the rows that the deployment loses.
+// the rows that the deployment loses, by path in the project. Records from before
+// environments had several targets have the names below the only folder instead.
 const (
+	keptWas  = "was/"
+	keptGone = "gone/"
+
 	keptBefore = "before/"
 	keptLost   = "lost/"
 )
@@ -176,7 +177,7 @@ func (m *Mover) keep(ctx context.Context, d *Deployment) (int64, error) {
 	}
 	var list []chest.KeptFile
 	for name, data := range before {
-		list = append(list, chest.InMemory(keptBefore+name, data))
+		list = append(list, chest.InMemory(keptWas+name, data))
 	}
 	if d.Plan.Save != nil && len(d.Plan.Loses()) > 0 {
 		folder := filepath.Join(m.Workspace.Root, workspace.Folder, "rescue", m.Now().UTC().Format("2006-01-02T150405.000Z"), d.Environment.Name)
@@ -184,10 +185,14 @@ func (m *Mover) keep(ctx context.Context, d *Deployment) (int64, error) {
 			return 0, err
 		}
 		d.Saved = folder
+		gone := keptGone
+		if len(d.Environment.Also) == 0 {
+			gone += d.Environment.Into + "/"
+		}
 		err := filepath.WalkDir(folder, func(p string, e fs.DirEntry, err error) error {
 			if err == nil && e.Type().IsRegular() {
 				rel, _ := filepath.Rel(folder, p)
-				list = append(list, chest.KeptFile{Name: keptLost + filepath.ToSlash(rel), Open: func() (io.ReadCloser, error) { return os.Open(p) }})
+				list = append(list, chest.KeptFile{Name: gone + filepath.ToSlash(rel), Open: func() (io.ReadCloser, error) { return os.Open(p) }})
 			}
 			return err
 		})

@@ -23,7 +23,7 @@ type Drift struct {
 
 // Drift compares an environment with what was deployed to it last.
 func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
-	env, d, err := m.open(ctx, name)
+	env, d, err := m.stage(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -39,7 +39,7 @@ func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
 	}
 	out.Deployed = &c
 	from := m.Workspace.CommitState(c, workspace.Label(c))
-	files, err := declared(ctx, from, env)
+	files, err := holding(ctx, from, env)
 	if err != nil {
 		return nil, err
 	}
@@ -47,7 +47,7 @@ func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
 	if err != nil {
 		return nil, err
 	}
-	out.Differences, err = m.Workspace.Reader().Compare(ctx, from, folderState("env:"+name, env.Into, got.Files), []string{env.Into})
+	out.Differences, err = m.Workspace.Reader().Compare(ctx, from, heldState(env, got.Files), env.Folders())
 	if err != nil || len(got.Edits) == 0 {
 		return out, err
 	}

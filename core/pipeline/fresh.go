@@ -27,7 +27,7 @@ type Fresh struct {
 // What fails leaves neither branch nor database.
 func (m *Mover) Branch(ctx context.Context, b ledger.Branch, at ledger.Commit, target string, done func(step, of int)) (*Fresh, error) {
 	w := m.Workspace
-	env := manifest.Environment{Name: strings.ReplaceAll(b.Name, "/", "-"), Target: target}
+	env := manifest.Environment{Name: strings.ReplaceAll(b.Name, "/", "-"), Site: manifest.Site{Target: target}}
 	if err := m.freshNames(ctx, b.Name, env.Name); err != nil {
 		return nil, err
 	}
@@ -89,7 +89,7 @@ func (m *Mover) folderFor(kindName string) string {
 
 // fill deploys a commit into an empty environment.
 func (m *Mover) fill(ctx context.Context, env manifest.Environment, at ledger.Commit, done func(step, of int)) (int, error) {
-	d, err := m.reach(ctx, env)
+	d, err := m.reach(ctx, env.Site)
 	if err != nil {
 		return 0, err
 	}

@@ -10,7 +10,6 @@ import (
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
-	"oakenchest/core/state"
 )
 
 // folder knows the objects in the folder of an environment: of a database the tables,
@@ -209,13 +208,4 @@ func (s *memory) File(name string) ([]byte, error) {
 		return data, nil
 	}
 	return nil, fmt.Errorf("%s/%s: %w", s.path, name, kind.ErrNoFile)
-}
-
-// folderState is files as a state.
-func folderState(label, into string, files environment.Files) state.State {
-	s := state.Memory{Name: label, Contents: map[string][]byte{}, Within: []string{into}}
-	for name, data := range files {
-		s.Contents[into+"/"+name] = data
-	}
-	return s
 }

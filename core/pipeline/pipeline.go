@@ -29,18 +29,19 @@ type Mover struct {
 	Fill map[string]string
 }
 
+// open opens the first target of an environment.
 func (m *Mover) open(ctx context.Context, name string) (manifest.Environment, environment.Driver, error) {
 	env, err := m.Workspace.Manifest.Environment(name)
 	if err != nil {
 		return env, nil, err
 	}
-	d, err := m.reach(ctx, env)
+	d, err := m.reach(ctx, env.Site)
 	return env, d, err
 }
 
-// reach opens an environment, which need not be declared.
-func (m *Mover) reach(ctx context.Context, env manifest.Environment) (environment.Driver, error) {
-	return environment.Open(ctx, m.Host, env.Target, environment.Settings{Scope: m.Workspace.Manifest.Scope(env.Into), Scratch: env.Scratch, LockWait: env.Wait(), Online: env.Online, Fill: m.Fill})
+// reach opens a target, which need not be declared.
+func (m *Mover) reach(ctx context.Context, s manifest.Site) (environment.Driver, error) {
+	return environment.Open(ctx, m.Host, s.Target, environment.Settings{Scope: m.Workspace.Manifest.Scope(s.Into), Scratch: s.Scratch, LockWait: s.Wait(), Online: s.Online, Fill: m.Fill})
 }
 
 // declared gives the files below an environment's folder in a state.
@@ -65,10 +66,10 @@ func declared(ctx context.Context, s state.State, env manifest.Environment) (env
 // live reads what an environment holds, beside what the workspace has of it. The driver
 // stays open.
 func (m *Mover) live(ctx context.Context, name string) (env manifest.Environment, d environment.Driver, have environment.Files, got *environment.Captured, err error) {
-	if env, d, err = m.open(ctx, name); err != nil {
+	if env, d, err = m.stage(ctx, name); err != nil {
 		return env, nil, nil, nil, err
 	}
-	if have, err = declared(ctx, m.Workspace.Work(), env); err == nil {
+	if have, err = holding(ctx, m.Workspace.Work(), env); err == nil {
 		got, err = d.Capture(ctx, have)
 	}
 	if err != nil {
@@ -98,7 +99,11 @@ type Capture struct {
 func objects(root *element.Element) int {
 	n := 0
 	for _, e := range root.Children {
-		if e.Type == "schema" {
+		if root.Type == "environment" {
+			for _, inside := range e.Children {
+				n += objects(inside)
+			}
+		} else if e.Type == "schema" {
 			n += len(e.Children)
 		} else {
 			n++
@@ -117,26 +122,21 @@ func (m *Mover) Capture(ctx context.Context, name string, mine bool) (*Capture, 
 	}
 	defer d.Close()
 	c := &Capture{Environment: env, Objects: objects(got.Tree), Untracked: got.Untracked}
-	f, err := m.folderOf(env.Into, env.Target)
-	if err != nil {
-		return nil, err
-	}
 	if mine {
-		files, by, err := m.mine(ctx, f, d, have, got.Files)
-		if err != nil {
+		if got.Files, c.By, err = m.onlyMineIn(ctx, env, have, got.Files); err != nil {
 			return nil, err
 		}
-		c.By, got.Files, got.Edits = known(by), files, edits(have, files)
+		got.Edits = edits(have, got.Files)
 	} else if len(got.Edits) > 0 {
-		if c.By, err = m.behind(ctx, f, d, have, got.Files); err != nil {
+		if c.By, err = m.whoIsBehind(ctx, env, have, got.Files); err != nil {
 			return nil, err
 		}
 	}
-	c.Differences, err = m.Workspace.Reader().Compare(ctx, m.Workspace.Work(), folderState("env:"+name, env.Into, got.Files), []string{env.Into})
+	c.Differences, err = m.Workspace.Reader().Compare(ctx, m.Workspace.Work(), heldState(env, got.Files), env.Folders())
 	if err != nil {
 		return nil, err
 	}
-	c.Written, c.Rescued, err = m.Workspace.WriteFiles(ctx, env.Into, got.Edits)
+	c.Written, c.Rescued, err = m.Workspace.WriteFiles(ctx, "", got.Edits)
 	return c, err
 }
 
@@ -146,7 +146,7 @@ func (m *Mover) State(ctx context.Context, name string) (state.State, error) {
 	if err != nil {
 		return nil, err
 	}
-	return folderState("env:"+name, env.Into, got.Files), d.Close()
+	return heldState(env, got.Files), d.Close()
 }
 
 // Has finds the commit that an environment holds: the workspace's own, the tip
@@ -160,7 +160,7 @@ func (m *Mover) Has(ctx context.Context, name string) (ledger.Commit, error) {
 	}
 	env, _ := m.Workspace.Manifest.Environment(name)
 	for _, c := range m.candidates(ctx, name) {
-		diffs, err := m.Workspace.Reader().Compare(ctx, m.Workspace.CommitState(c, workspace.Label(c)), live, []string{env.Into})
+		diffs, err := m.Workspace.Reader().Compare(ctx, m.Workspace.CommitState(c, workspace.Label(c)), live, env.Folders())
 		if err != nil {
 			return none, err
 		}
@@ -180,6 +180,9 @@ func (m *Mover) candidates(ctx context.Context, name string) []ledger.Commit {
 	}
 	add(m.Workspace.Chest.Resolve(ctx, m.Workspace.Branch))
 	add(m.Workspace.Base, nil)
+	if env, err := m.Workspace.Manifest.Environment(name); err == nil && m.Workspace.Manifest.BranchOf(env) != "" {
+		add(m.Workspace.Chest.Resolve(ctx, m.Workspace.Manifest.BranchOf(env)))
+	}
 	if d, ok, err := m.Workspace.Chest.LastDeployment(ctx, name); ok && err == nil {
 		add(m.Workspace.Chest.Resolve(ctx, d.Commit.String()))
 	}

@@ -8,6 +8,7 @@ import (
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
 )
 
 // Rollback is a deployment that brings an environment back to what it held before
@@ -32,11 +33,11 @@ func (m *Mover) PrepareRollback(ctx context.Context, name string) (*Rollback, er
 		return nil, fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+name+" STATE.", "No deployment to %s is recorded that could be taken back.", name)
 	}
 	r := &Rollback{kept: k}
-	before, lost, err := m.kept(k)
+	before, lost, err := m.kept(k, env)
 	if err != nil {
 		return nil, err
 	}
-	_, d, err := m.open(ctx, name)
+	_, d, err := m.stage(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -48,14 +49,18 @@ func (m *Mover) PrepareRollback(ctx context.Context, name string) (*Rollback, er
 }
 
 // kept gives what an environment held before a deployment, and what that lost.
-func (m *Mover) kept(k ledger.Kept) (before, lost environment.Files, err error) {
+func (m *Mover) kept(k ledger.Kept, env manifest.Environment) (before, lost environment.Files, err error) {
 	files, err := m.Workspace.Chest.KeptFiles(k)
 	before, lost = environment.Files{}, environment.Files{}
 	for name, data := range files {
-		if below, ok := strings.CutPrefix(name, keptBefore); ok {
-			before[below] = data
+		if p, ok := strings.CutPrefix(name, keptWas); ok {
+			before[p] = data
+		} else if p, ok := strings.CutPrefix(name, keptGone); ok {
+			lost[p] = data
+		} else if below, ok := strings.CutPrefix(name, keptBefore); ok {
+			before[env.Into+"/"+below] = data
 		} else if below, ok := strings.CutPrefix(name, keptLost); ok {
-			lost[below] = data
+			lost[env.Into+"/"+below] = data
 		}
 	}
 	return before, lost, err
@@ -77,13 +82,17 @@ func (m *Mover) Rollback(ctx context.Context, r *Rollback, o DeployOptions) erro
 
 // Lost gives the files of rows that the last deployment to an environment lost.
 func (m *Mover) Lost(ctx context.Context, name string) (environment.Files, error) {
-	if _, err := m.Workspace.Manifest.Environment(name); err != nil {
+	env, err := m.Workspace.Manifest.Environment(name)
+	if err != nil {
 		return nil, err
 	}
 	k, ok, err := m.Workspace.Chest.LastKept(ctx, name)
 	if err != nil || !ok {
 		return nil, err
 	}
-	_, lost, err := m.kept(k)
+	_, lost, err := m.kept(k, env)
+	if len(env.Also) == 0 {
+		lost = environment.Inside(lost, env.Into)
+	}
 	return lost, err
 }

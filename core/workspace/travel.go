@@ -256,8 +256,8 @@ func copyOut(from state.State, f state.File, full string) error {
 	return out.Close()
 }
 
-// WriteFiles writes files below a folder of the project, nil ones removed, and
-// gives their paths. What it overwrites and no commit holds is kept as a rescue
+// WriteFiles writes files below a folder of the project, the top one for an empty name,
+// nil ones removed, and gives their paths. What it overwrites and no commit holds is kept as a rescue
 // copy, in the folder that is given back.
 func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[string][]byte) (paths []string, rescued string, err error) {
 	s, _, err := w.status(ctx, false)
@@ -268,9 +268,12 @@ func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[str
 	for _, c := range s.Changes {
 		changed[c.Path] = true
 	}
+	if folder != "" {
+		folder += "/"
+	}
 	var edited []string
 	for name := range files {
-		p := folder + "/" + name
+		p := folder + name
 		paths = append(paths, p)
 		if changed[p] {
 			edited = append(edited, p)
@@ -282,14 +285,14 @@ func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[str
 	}
 	var written []string
 	for _, p := range paths { // what goes makes room first
-		if files[p[len(folder)+1:]] != nil {
+		if files[p[len(folder):]] != nil {
 			written = append(written, p)
 		} else if err := w.remove(p); err != nil {
 			return nil, "", err
 		}
 	}
 	err = w.onAllCores(ctx, len(written), func(i int) error {
-		return w.write(written[i], files[written[i][len(folder)+1:]], 0o666&^umask)
+		return w.write(written[i], files[written[i][len(folder):]], 0o666&^umask)
 	})
 	if err != nil {
 		return nil, "", err

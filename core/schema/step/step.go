@@ -39,6 +39,9 @@ type Step struct {
 	// AfterRows says that the step wants the tracked rows to be there: it adds a foreign
 	// key, or fills a view.
 	AfterRows bool
+	// Into is the folder of the project that the address lies in, where several targets
+	// are changed together; empty for the only one.
+	Into string
 }
 
 // Save is rows that a step loses, and that are kept first.

@@ -1,0 +1,261 @@
+package chest
+
+import (
+	"context"
+	"encoding/hex"
+	"errors"
+	"time"
+
+	"oakenchest/core/blob"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+)
+
+// Conclusion is what a deployment leaves in the chest.
+type Conclusion struct {
+	// Drafts are commits to be published, each on the one before; all on one branch. Of
+	// all but the first, Tip is not looked at.
+	Drafts []Draft
+	// Kept is the number of what was kept before; 0 for nothing.
+	Kept int64
+	// Deployment is that of the last draft's commit when there are drafts.
+	Deployment ledger.Deployment
+	Account    ledger.Account
+	// NewBranch, when it has a name, is made first.
+	NewBranch ledger.Branch
+}
+
+// Conclude publishes commits and records their deployment, in one transaction: all or
+// nothing. It wraps ledger.ErrMoved when the branch is not where it was.
+func (c *Chest) Conclude(ctx context.Context, x Conclusion) (ledger.Commit, error) {
+	touches, err := c.chainTouches(ctx, x.Drafts)
+	if err != nil {
+		return ledger.Commit{}, Explain(err)
+	}
+	var last ledger.Commit
+	branch := ""
+	err = c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
+		if x.NewBranch.Name != "" {
+			if err := tx.AddBranch(x.NewBranch); err != nil && !errors.Is(err, ledger.ErrTaken) {
+				return err
+			}
+		}
+		for i, d := range x.Drafts {
+			if i > 0 {
+				d.Tip = last.ID
+			}
+			branch = d.Branch
+			if last, err = publish(tx, d, touches[i]); err != nil {
+				return err
+			}
+		}
+		if len(x.Drafts) > 0 {
+			x.Deployment.Commit = last.ID
+		} else if last, err = tx.Commit(x.Deployment.Commit); err != nil {
+			return err
+		}
+		if err := tx.Finish(x.Kept, x.Deployment); err != nil {
+			return err
+		}
+		return tx.AddAccount(x.Account)
+	})
+	return last, overtaken(branch, err)
+}
+
+// chainTouches tells what each of a row of drafts touches.
+func (c *Chest) chainTouches(ctx context.Context, drafts []Draft) ([][]ledger.Touch, error) {
+	out := make([][]ledger.Touch, len(drafts))
+	for i, d := range drafts {
+		var err error
+		if i == 0 {
+			out[i], err = c.touches(ctx, d)
+		} else {
+			out[i], err = c.Touches([]ledger.Commit{{Tree: drafts[i-1].Tree}}, d.Tree)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// Store keeps files in the chest as a tree, and gives its digest in hexadecimal.
+func (c *Chest) Store(ctx context.Context, files []KeptFile) (string, error) {
+	release, err := c.Hold(ctx, false)
+	if err != nil {
+		return "", err
+	}
+	defer release()
+	tree, err := c.storeTree(files)
+	return hex.EncodeToString(tree[:]), Explain(err)
+}
+
+// Stored reads files that Store has kept.
+func (c *Chest) Stored(tree string) (map[string][]byte, error) {
+	if tree == "" {
+		return nil, nil
+	}
+	return c.KeptFiles(ledger.Kept{Environment: "a deployment", Tree: tree})
+}
+
+// Deployed is a deployment with everything that is known of it.
+type Deployed struct {
+	ledger.Deployment
+	// Account is nil for one that an older program made.
+	Account *ledger.Account
+	// Undone is nil for one that was not taken back.
+	Undone *ledger.Undone
+	Commit ledger.Commit
+}
+
+// Deployments gives those into an environment, all for an empty name, the newest first.
+func (c *Chest) Deployments(ctx context.Context, environment string) (out []Deployed, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+		list, err := tx.Deployments(environment)
+		if err != nil {
+			return err
+		}
+		accounts, err := tx.Accounts()
+		if err != nil {
+			return err
+		}
+		undone, err := tx.AllUndone()
+		if err != nil {
+			return err
+		}
+		for _, d := range list {
+			x := Deployed{Deployment: d}
+			if a, ok := accounts[d.Number]; ok {
+				x.Account = &a
+			}
+			if u, ok := undone[d.Number]; ok {
+				x.Undone = &u
+			}
+			if x.Commit, err = tx.Commit(d.Commit); err != nil {
+				return err
+			}
+			out = append(out, x)
+		}
+		return nil
+	})
+	return out, Explain(err)
+}
+
+// Deployment gives one deployment by number.
+func (c *Chest) Deployment(ctx context.Context, number int64) (Deployed, error) {
+	all, err := c.Deployments(ctx, "")
+	for _, d := range all {
+		if d.Number == number {
+			return d, nil
+		}
+	}
+	if err == nil {
+		err = fault.New(fault.Usage, "oaken deployments lists them with their numbers.", "There is no deployment %d.", number)
+	}
+	return Deployed{}, err
+}
+
+// LastDeployments gives, by environment, the newest deployment that was not taken back.
+func (c *Chest) LastDeployments(ctx context.Context) (out map[string]ledger.Deployment, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.LastDeployments(); return err })
+	return out, Explain(err)
+}
+
+// KeptSince gives what an environment held before each deployment that was not taken
+// back, the newest first.
+func (c *Chest) KeptSince(ctx context.Context, environment string) (out []ledger.Kept, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.KeptSince(environment); return err })
+	return out, Explain(err)
+}
+
+// Assent records that a person wants a commit in an environment, or does no more.
+func (c *Chest) Assent(ctx context.Context, a ledger.Assent) error {
+	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddAssent(a) }))
+}
+
+// Assents gives who wants a commit in an environment.
+func (c *Chest) Assents(ctx context.Context, environment string, commit ledger.ID) (out []ledger.Assent, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Assents(environment, commit); return err })
+	return out, Explain(err)
+}
+
+// Bookings gives all bookings, in the order in which they were asked for.
+func (c *Chest) Bookings(ctx context.Context) (out []ledger.Booking, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Bookings(); return err })
+	return out, Explain(err)
+}
+
+// Book records a booking that check agrees to, given all others, and gives its number.
+func (c *Chest) Book(ctx context.Context, b ledger.Booking, check func(others []ledger.Booking) error) (id int64, err error) {
+	err = c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
+		all, err := tx.Bookings()
+		if err != nil {
+			return err
+		}
+		if err := check(all); err != nil {
+			return err
+		}
+		id, err = tx.AddBooking(b)
+		return err
+	})
+	return id, Explain(err)
+}
+
+// EndBooking ends a booking before its time.
+func (c *Chest) EndBooking(ctx context.Context, b ledger.Booking, at time.Time) error {
+	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.EndBooking(b, at) }))
+}
+
+// Looked records what somebody saw who compared an environment with what was deployed.
+func (c *Chest) Looked(ctx context.Context, l ledger.Look) error {
+	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.PutLook(l) }))
+}
+
+// Looks gives the newest look at each environment.
+func (c *Chest) Looks(ctx context.Context) (out map[string]ledger.Look, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Looks(); return err })
+	return out, Explain(err)
+}
+
+// MarkDistinct records that two elements are different things.
+func (c *Chest) MarkDistinct(ctx context.Context, d ledger.Distinct) error {
+	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddDistinct(d) }))
+}
+
+// UnmarkDistinct takes that back.
+func (c *Chest) UnmarkDistinct(ctx context.Context, one, other string) error {
+	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.RemoveDistinct(one, other) })
+	if errors.Is(err, ledger.ErrNotFound) {
+		return fault.New(fault.Usage, "oaken lookalikes --all lists what is marked.", "%s and %s are not marked as distinct.", one, other)
+	}
+	return Explain(err)
+}
+
+// Distincts gives all pairs that are marked so.
+func (c *Chest) Distincts(ctx context.Context) (out []ledger.Distinct, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Distincts(); return err })
+	return out, Explain(err)
+}
+
+// storeTree stores files in a batch of their own.
+func (c *Chest) storeTree(files []KeptFile) (blob.Digest, error) {
+	batch := c.Blobs.Begin()
+	defer batch.Abandon()
+	list := make([]File, 0, len(files))
+	for _, f := range files {
+		in, err := f.Open()
+		if err != nil {
+			return blob.Digest{}, err
+		}
+		d, size, err := batch.Put(in)
+		if err = errors.Join(err, in.Close()); err != nil {
+			return blob.Digest{}, err
+		}
+		list = append(list, File{Path: f.Name, Mode: Plain, Size: size, Digest: d})
+	}
+	tree, err := c.WriteTree(batch, list)
+	if err == nil {
+		err = batch.Commit()
+	}
+	return tree, err
+}

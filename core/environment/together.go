@@ -1,0 +1,231 @@
+package environment
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+)
+
+// Place is a target that is open, and the folder of the project that it holds.
+type Place struct {
+	Into   string
+	Driver Driver
+}
+
+// Together makes one environment of several targets: the names of its files begin with
+// their folders. Its plans change all targets or none: a target that fails brings those
+// before it back to what they were.
+func Together(places []Place) Driver { return together(places) }
+
+type together []Place
+
+// Inside gives the files below a folder, without its name.
+func Inside(files Files, folder string) Files {
+	out := Files{}
+	for name, data := range files {
+		if below, ok := strings.CutPrefix(name, folder+"/"); ok {
+			out[below] = data
+		}
+	}
+	return out
+}
+
+func outside(into Files, folder string, files Files) {
+	for name, data := range files {
+		into[folder+"/"+name] = data
+	}
+}
+
+// Capture reads all targets.
+func (t together) Capture(ctx context.Context, have Files) (*Captured, error) {
+	out := &Captured{Files: Files{}, Edits: Files{}, Tree: &element.Element{Type: "environment"}}
+	for _, p := range t {
+		c, err := p.Driver.Capture(ctx, Inside(have, p.Into))
+		if err != nil {
+			return nil, err
+		}
+		outside(out.Files, p.Into, c.Files)
+		outside(out.Edits, p.Into, c.Edits)
+		out.Untracked = append(out.Untracked, c.Untracked...)
+		out.Tree.Add(&element.Element{Type: "folder", Key: p.Into, Firm: true, Children: []*element.Element{c.Tree}})
+	}
+	return out, nil
+}
+
+// Plan computes what each target needs.
+func (t together) Plan(ctx context.Context, declared, lost Files) (*Plan, error) {
+	var parts []*Plan
+	for _, p := range t {
+		part, err := p.Driver.Plan(ctx, Inside(declared, p.Into), Inside(lost, p.Into))
+		if err != nil {
+			return nil, err
+		}
+		for i := range part.Steps {
+			part.Steps[i].Into = p.Into
+		}
+		parts = append(parts, part)
+	}
+	out := &Plan{}
+	for _, part := range parts {
+		out.Steps = append(out.Steps, part.Steps...)
+	}
+	if len(t) == 1 {
+		out.Opening, out.Begin, out.Closing = parts[0].Opening, parts[0].Begin, parts[0].Closing
+	} else {
+		out.Parts = parts
+	}
+	out.Before = func(ctx context.Context) (Files, error) {
+		all := Files{}
+		for i, p := range t {
+			files, err := parts[i].Before(ctx)
+			if err != nil {
+				return nil, err
+			}
+			outside(all, p.Into, files)
+		}
+		return all, nil
+	}
+	if len(t) == 1 {
+		out.Save = parts[0].Save
+	} else if slices.ContainsFunc(parts, func(p *Plan) bool { return p.Save != nil }) {
+		out.Save = func(ctx context.Context, folder string) error {
+			for i, p := range t {
+				if parts[i].Save == nil || len(parts[i].Loses()) == 0 {
+					continue
+				}
+				if err := parts[i].Save(ctx, filepath.Join(folder, filepath.FromSlash(p.Into))); err != nil {
+					return err
+				}
+			}
+			return nil
+		}
+	}
+	out.Apply = func(ctx context.Context, done func(int)) error { return t.apply(ctx, parts, done) }
+	return out, nil
+}
+
+// apply changes one target after the other. When one fails, it and those before it are
+// brought back.
+func (t together) apply(ctx context.Context, parts []*Plan, done func(int)) error {
+	if len(t) == 1 {
+		return parts[0].Apply(ctx, done)
+	}
+	keep, err := os.MkdirTemp("", "oaken-undo-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(keep)
+	undo := make([]func(context.Context) error, len(t))
+	for i, p := range t { // before anything is changed
+		if undo[i], err = takeBack(ctx, p, parts[i], filepath.Join(keep, fmt.Sprint(i))); err != nil {
+			return err
+		}
+	}
+	before := 0
+	for i, p := range t {
+		if len(parts[i].Steps) == 0 {
+			continue
+		}
+		err := parts[i].Apply(ctx, func(step int) {
+			if done != nil {
+				done(before + step)
+			}
+		})
+		if err != nil {
+			return t.failed(context.WithoutCancel(ctx), p, parts, undo, i, err)
+		}
+		before += len(parts[i].Steps)
+	}
+	return nil
+}
+
+// failed takes back what the targets before a failed one, and itself, were given.
+func (t together) failed(ctx context.Context, at Place, parts []*Plan, undo []func(context.Context) error, i int, cause error) error {
+	var left []string
+	for k := i; k >= 0; k-- {
+		if len(parts[k].Steps) == 0 || k == i && (parts[k].Whole() || NothingDone(cause)) {
+			continue
+		}
+		if err := undo[k](ctx); err != nil {
+			left = append(left, fmt.Sprintf("%s (%v)", t[k].Into, err))
+		}
+	}
+	if len(left) > 0 {
+		return fault.New(fault.Failed, "Make that target reachable again and run the command once more: it goes on from what is there. oaken rollback takes it back.",
+			"%s could not be changed (%w), and what was done already could not be taken back in %s.", at.Into, cause, strings.Join(left, " and "))
+	}
+	return &undoneError{cause}
+}
+
+// undoneError is a failure after which all targets are as they were.
+type undoneError struct{ cause error }
+
+// Error gives the cause.
+func (e *undoneError) Error() string { return e.cause.Error() }
+
+// Unwrap gives the cause.
+func (e *undoneError) Unwrap() error { return e.cause }
+
+// takeBack makes what brings a target back to what it holds now; what the plan loses is
+// kept in a folder.
+func takeBack(ctx context.Context, p Place, part *Plan, folder string) (func(context.Context) error, error) {
+	if len(part.Steps) == 0 {
+		return nil, nil
+	}
+	before, err := part.Before(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if part.Save != nil && len(part.Loses()) > 0 {
+		if err := part.Save(ctx, folder); err != nil {
+			return nil, err
+		}
+	}
+	return func(ctx context.Context) error {
+		lost, err := readFolder(folder)
+		if err != nil {
+			return err
+		}
+		back, err := p.Driver.Plan(ctx, before, lost)
+		if err != nil {
+			return err
+		}
+		return back.Apply(ctx, nil)
+	}, nil
+}
+
+// readFolder reads the files of a folder, which need not be there.
+func readFolder(folder string) (Files, error) {
+	out := Files{}
+	err := filepath.WalkDir(folder, func(p string, e fs.DirEntry, err error) error {
+		if err != nil || !e.Type().IsRegular() {
+			return err
+		}
+		name, err := filepath.Rel(folder, p)
+		if err == nil {
+			out[filepath.ToSlash(name)], err = os.ReadFile(p)
+		}
+		return err
+	})
+	if errors.Is(err, fs.ErrNotExist) {
+		return out, nil
+	}
+	return out, err
+}
+
+// Close lets go of all targets.
+func (t together) Close() error {
+	var errs []error
+	for _, p := range t {
+		errs = append(errs, p.Driver.Close())
+	}
+	return errors.Join(errs...)
+}
