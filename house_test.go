@@ -17,7 +17,7 @@ import (
 // floors lists the packages from the ground up. A package imports only from
 // lines above its own; widening this is a decision.
 var floors = [][]string{
-	{"core/element", "core/fault", "core/blob/cut", "core/kind/jsondoc", "core/schema/sqltext"},
+	{"core/element", "core/fault", "core/check", "core/blob/cut", "core/kind/jsondoc", "core/schema/sqltext"},
 	{"core/blob", "core/kind", "core/schema/scope", "core/schema/shape", "core/schema/step", "core/schema/schematest"},
 	{"core/kind/media", "core/kind/partfile", "core/kind/charset", "core/lines", "core/manifest"},
 	{"core/schema/declared"},
@@ -27,7 +27,7 @@ var floors = [][]string{
 	{"core/ledger", "core/kind/text", "core/kind/opaque", "core/kind/model", "core/kind/apart", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree", "core/kind/yamltree", "core/kind/settings"},
 	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/schema/postgres", "core/schema/mariadb", "core/chest"},
 	{"core/kind/sqlfolder", "core/kind/sqlitefile"},
-	{"core/kind/all", "core/state", "core/environment", "core/preset"},
+	{"core/kind/all", "core/state", "core/environment", "core/preset", "core/landscape"},
 	{"core/overlap"},
 	{"core/workspace", "core/history"},
 	{"core/pipeline", "core/review", "core/watch"},

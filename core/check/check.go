@@ -1,0 +1,48 @@
+// Package check runs commands that judge something, with a limit on their time, and keeps
+// the end of what they say. A command runs with the rights of whoever calls it, so only a
+// project's own rules may name one.
+package check
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"os/exec"
+	"strings"
+	"time"
+)
+
+// patience is how long the output of a command that was stopped is waited for.
+const patience = 2 * time.Second
+
+// MostOutput is how many bytes of a command's output are kept: the last ones.
+const MostOutput = 16 << 10
+
+// Run runs a command in a folder. The error says that it did not pass: it failed, could
+// not be started, or took longer than within.
+func Run(ctx context.Context, command []string, within time.Duration, dir string) (output string, err error) {
+	limited, cancel := context.WithTimeout(ctx, within)
+	defer cancel()
+	var out bytes.Buffer
+	cmd := exec.CommandContext(limited, command[0], command[1:]...)
+	cmd.Dir, cmd.Stdout, cmd.Stderr = dir, &out, &out
+	cmd.WaitDelay = patience
+	err = cmd.Run()
+	if limited.Err() != nil && ctx.Err() == nil {
+		err = errors.New("it took longer than " + within.String())
+	}
+	text := out.Bytes()
+	if len(text) > MostOutput {
+		text = text[len(text)-MostOutput:]
+	}
+	return strings.ToValidUTF8(string(text), "�"), err
+}
+
+// LastLine gives the last line of an output, which mostly says what was wrong.
+func LastLine(output string) string {
+	last := strings.TrimSpace(output)
+	if i := strings.LastIndexByte(last, '\n'); i >= 0 {
+		last = last[i+1:]
+	}
+	return last
+}
