@@ -56,7 +56,7 @@ func overtaken(branch string, err error) error {
 }
 
 // publish records a commit and moves the branch to it.
-func publish(tx *ledger.Tx, d Draft, touches []ledger.Touch) (ledger.Commit, error) {
+func publish(tx *ledger.Tx, d Draft, t traces) (ledger.Commit, error) {
 	commit := ledger.Commit{Branch: d.Branch, Depth: 1, Generation: 1, Tree: d.Tree, Author: d.Author, Workspace: d.Workspace, Time: d.Time, Message: d.Message, Item: d.Item}
 	for _, id := range []ledger.ID{d.Tip, d.Merged} {
 		if id == (ledger.ID{}) {
@@ -76,8 +76,13 @@ func publish(tx *ledger.Tx, d Draft, touches []ledger.Touch) (ledger.Commit, err
 	if err := tx.MoveTip(d.Branch, d.Tip, commit.ID); err != nil {
 		return commit, err
 	}
-	if err := errors.Join(tx.AddCommit(commit), tx.AddTouches(commit.ID, touches)); err != nil {
+	if err := errors.Join(tx.AddCommit(commit), tx.AddTouches(commit.ID, t.touches)); err != nil {
 		return commit, err
+	}
+	if t.deed != "" {
+		if err := tx.AddDeed(commit.ID, t.deed); err != nil {
+			return commit, err
+		}
 	}
 	if d.Picks != (ledger.ID{}) {
 		if err := tx.AddPick(commit.ID, d.Picks); err != nil {

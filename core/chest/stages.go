@@ -63,14 +63,14 @@ func (c *Chest) Conclude(ctx context.Context, x Conclusion) (ledger.Commit, erro
 }
 
 // chainTouches tells what each of a row of drafts touches.
-func (c *Chest) chainTouches(ctx context.Context, drafts []Draft) ([][]ledger.Touch, error) {
-	out := make([][]ledger.Touch, len(drafts))
+func (c *Chest) chainTouches(ctx context.Context, drafts []Draft) ([]traces, error) {
+	out := make([]traces, len(drafts))
 	for i, d := range drafts {
 		var err error
 		if i == 0 {
 			out[i], err = c.touches(ctx, d)
 		} else {
-			out[i], err = c.Touches([]ledger.Commit{{Tree: drafts[i-1].Tree}}, d.Tree)
+			out[i], err = c.tracesOf([]ledger.Commit{{Tree: drafts[i-1].Tree}}, d.Tree)
 		}
 		if err != nil {
 			return nil, err

@@ -2,6 +2,11 @@ package chest
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"slices"
+	"strings"
 
 	"oakenchest/core/blob"
 	"oakenchest/core/ledger"
@@ -28,10 +33,9 @@ func Moved(pairs []Pair) map[string]string {
 	return out
 }
 
-// touches tells what a commit to be made touches: the paths that it has
-// otherwise than all of its parents. It is nil when they are too many to note,
-// or there is no parent.
-func (c *Chest) touches(ctx context.Context, d Draft) ([]ledger.Touch, error) {
+// touches tells what a commit to be made does: the paths that it has otherwise than all
+// of its parents, none when there is no parent.
+func (c *Chest) touches(ctx context.Context, d Draft) (traces, error) {
 	var parents []ledger.Commit
 	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
 		for _, id := range []ledger.ID{d.Tip, d.Merged} {
@@ -47,9 +51,43 @@ func (c *Chest) touches(ctx context.Context, d Draft) ([]ledger.Touch, error) {
 		return nil
 	})
 	if err != nil || len(parents) == 0 {
-		return nil, err
+		return traces{}, err
 	}
-	return c.Touches(parents, d.Tree)
+	return c.tracesOf(parents, d.Tree)
+}
+
+// traces is what is noted of a commit beside itself.
+type traces struct {
+	touches []ledger.Touch // nil for too many
+	deed    string         // empty for none
+}
+
+// tracesOf gives what is noted of a tree that stands on commits.
+func (c *Chest) tracesOf(parents []ledger.Commit, tree blob.Digest) (t traces, err error) {
+	if t.touches, err = c.Touches(parents, tree); err != nil || len(parents) > 1 {
+		return t, err
+	}
+	t.deed, err = c.deed(parents[0].Tree, tree)
+	return t, err
+}
+
+// deed names what leads from one tree to another: SHA-256 over the paths that differ, each
+// with its mode and content on both sides. It is empty for nothing, and for what touches
+// too much to be told from other such work.
+func (c *Chest) deed(was, is blob.Digest) (string, error) {
+	pairs, err := c.Diff(was, is)
+	if err != nil || len(pairs) == 0 || len(pairs) > ledger.MaxTouches {
+		return "", err
+	}
+	slices.SortFunc(pairs, func(a, b Pair) int { return strings.Compare(a.Path, b.Path) })
+	h := sha256.New()
+	for _, p := range pairs {
+		fmt.Fprintf(h, "%d %s", len(p.Path), p.Path)
+		for _, f := range []File{p.Was, p.Is} {
+			h.Write(append([]byte{byte(f.Mode)}, f.Digest[:]...))
+		}
+	}
+	return hex.EncodeToString(h.Sum(nil)), nil
 }
 
 // Touches tells which paths a tree has otherwise than all of the commits that it

@@ -30,6 +30,7 @@ var guarded = map[string]string{
 	"approvals":   "environment, commit_id, person, time, text, withdrawn",
 	"bookings":    "environment, lane, person, workspace, asked, begins, ends, lasts, note, ended",
 	"picks":       "commit_id, origin",
+	"deeds":       "commit_id, deed",
 	"settled":     "commit_id",
 	"distincts":   "one, other, person, time, reason",
 	"looks":       "environment, time, commit_id, differences, failure, person",

@@ -17,6 +17,8 @@ create table bookings (
   begins integer not null, ends integer not null, lasts integer not null, note text not null, ended integer not null, sum integer not null);
 create index bookings_environment on bookings (environment, id);
 create table picks (commit_id text primary key, origin text not null, sum integer not null) without rowid;
+create table deeds (commit_id text primary key, deed text not null, sum integer not null) without rowid;
+create index deeds_deed on deeds (deed);
 create table settled (commit_id text primary key, sum integer not null) without rowid;
 create table distincts (one text not null, other text not null, person text not null, time integer not null, reason text not null, sum integer not null, primary key (one, other)) without rowid;
 create table looks (environment text primary key, time integer not null, commit_id text not null, differences integer not null, failure text not null, person text not null, sum integer not null) without rowid;
@@ -355,11 +357,35 @@ func (tx *Tx) CommitsBetween(branch string, above, upTo int) ([]Commit, error) {
 	return rows(tx, scanCommit, "select "+commitColumns+" from commits where branch = ? and depth > ? and depth <= ? order by depth", branch, above, upTo)
 }
 
-// TouchesOf gives what a commit touched; broad says that it was too much to note.
-func (tx *Tx) TouchesOf(id ID) (paths []string, broad bool, err error) {
-	paths, err = rows(tx, func(scan func(...any) error) (p string, err error) { return p, scan(&p) }, "select path from touches where commit_id = ?", id.String())
-	if len(paths) == 1 && paths[0] == "" {
-		return nil, true, err
+// Joint is where a branch takes in what another had: by a merge, or where it begins.
+type Joint struct {
+	Branch string
+	Depth  int
+	// OtherBranch and OtherDepth are those of the commit that came in.
+	OtherBranch string
+	OtherDepth  int
+}
+
+// Joints gives all merges and beginnings of branches, by branch and depth: with them it is
+// known of each commit what it stands on.
+func (tx *Tx) Joints() ([]Joint, error) {
+	scan := func(scan func(...any) error) (j Joint, err error) {
+		return j, scan(&j.Branch, &j.Depth, &j.OtherBranch, &j.OtherDepth)
 	}
-	return paths, false, err
+	merges, err := rows(tx, scan, "select c.branch, c.depth, p.branch, p.depth from commits c join commits p on p.id = c.parent2 where c.parent2 is not null order by c.branch, c.depth")
+	if err != nil {
+		return nil, err
+	}
+	begins, err := rows(tx, scan, `select c.branch, c.depth, p.branch, p.depth from (select branch, min(depth) as depth from commits group by branch) b
+		join commits c on c.branch = b.branch and c.depth = b.depth join commits p on p.id = c.parent where p.branch <> c.branch`)
+	return append(merges, begins...), err
+}
+
+// AddDeed notes what a commit did: a name of the change that commits share which change
+// the same files from the same content to the same.
+func (tx *Tx) AddDeed(id ID, deed string) error { return tx.insert("deeds", id.String(), deed) }
+
+// Alike gives the other commits that did just what one did.
+func (tx *Tx) Alike(id ID) ([]Commit, error) {
+	return rows(tx, scanCommit, "select "+commitColumns+" from commits where id in (select o.commit_id from deeds d join deeds o on o.deed = d.deed where d.commit_id = ? and o.commit_id <> d.commit_id) order by generation, time, id", id.String())
 }

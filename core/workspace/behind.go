@@ -56,7 +56,7 @@ func (w *Workspace) commitBehind(ctx context.Context, o CommitOptions, p *Pendin
 	if err != nil {
 		return nil, err
 	}
-	c, err := w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: tip.ID, Merged: parent, Tree: tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(), Message: o.Message, Item: o.Item})
+	c, err := w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: tip.ID, Merged: parent, Tree: tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(), Message: o.Message, Item: o.Item, Settled: len(p.Settled) > 0})
 	if err != nil {
 		return nil, err
 	}

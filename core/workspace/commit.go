@@ -31,6 +31,8 @@ type CommitOptions struct {
 	KeepLocks bool
 	// Hold keeps the commit here until the next sync.
 	Hold bool
+
+	settled bool // of a merge: people settled something in it
 }
 
 // Committed is what Commit has done.
@@ -284,7 +286,7 @@ func (w *Workspace) recordNow(ctx context.Context, chosen []Change, o CommitOpti
 		released = nil
 	}
 	commit, err := w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: w.Base.ID, Merged: merged, Tree: tree, Author: w.Person, Workspace: w.Name,
-		Time: w.host.Now(), Message: o.Message, Item: o.Item, Release: released})
+		Time: w.host.Now(), Message: o.Message, Item: o.Item, Release: released, Settled: o.settled})
 	if err != nil {
 		return nil, err
 	}

@@ -3,6 +3,7 @@ package workspace
 import (
 	"context"
 
+	"oakenchest/core/blob"
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind/recipe"
@@ -36,29 +37,22 @@ func (w *Workspace) ForeseeInto(ctx context.Context, onto, theirs ledger.Commit)
 // MergeInto merges a commit into a branch and publishes the outcome; conflicts are
 // refused. A workspace that stands on the branch gets the outcome, where its edits let it.
 func (w *Workspace) MergeInto(ctx context.Context, o Into) (ledger.Commit, error) {
-	base, bases, err := w.common(ctx, o.Onto, o.Theirs)
-	if err != nil {
-		return ledger.Commit{}, err
-	}
-	if len(bases) == 1 && bases[0].ID == o.Theirs.ID {
-		return ledger.Commit{}, fault.New(fault.Usage, "There is nothing to merge.", "Everything of %s is in %s already.", Label(o.Theirs), o.Branch)
-	}
-	m, err := w.Reader().Merge(ctx, base, w.CommitState(o.Onto, Label(o.Onto)), w.CommitState(o.Theirs, Label(o.Theirs)), nil)
-	if err != nil {
-		return ledger.Commit{}, err
-	}
-	if len(m.Conflicts) > 0 {
-		return ledger.Commit{}, fault.New(fault.Conflict, "Merge "+o.Branch+" into that branch, and settle it there.", "It does not merge, at %s%s.", m.Conflicts[0].Address, more(len(m.Conflicts)-1))
-	}
 	release, err := w.Chest.Hold(ctx, false)
 	if err != nil {
 		return ledger.Commit{}, err
 	}
 	defer release()
-	tree, err := w.amendNow(o.Onto.Tree, incomingOf(m.Edits))
+	m, err := w.Blend(ctx, o.Onto, o.Theirs)
 	if err != nil {
 		return ledger.Commit{}, err
 	}
+	if m.Merged == nil {
+		return ledger.Commit{}, fault.New(fault.Usage, "There is nothing to merge.", "Everything of %s is in %s already.", Label(o.Theirs), o.Branch)
+	}
+	if len(m.Merged.Conflicts) > 0 {
+		return ledger.Commit{}, fault.New(fault.Conflict, "Merge "+o.Branch+" into that branch, and settle it there.", "It does not merge, at %s%s.", m.Merged.Conflicts[0].Address, more(len(m.Merged.Conflicts)-1))
+	}
+	tree := m.Tree
 	if o.Check != nil {
 		if err := o.Check(state.Commit{Chest: w.Chest, Tree: tree, Name: "the merge"}); err != nil {
 			return ledger.Commit{}, err
@@ -69,12 +63,70 @@ func (w *Workspace) MergeInto(ctx context.Context, o Into) (ledger.Commit, error
 		return c, err
 	}
 	_ = w.Chest.Gather(ctx)
-	if w.Branch == o.Branch && w.Base.ID == o.Onto.ID && len(w.held) == 0 {
-		if _, err := w.Sync(ctx); err != nil && fault.CodeOf(err) != fault.Refused && fault.CodeOf(err) != fault.Conflict {
-			return c, err // edits in the way leave the workspace where it is
+	return c, w.Follow(ctx, o.Branch, o.Onto)
+}
+
+// Follow brings the newest state of a branch into a workspace that stood at the tip that
+// the branch had before; edits in the way leave the workspace where it is.
+func (w *Workspace) Follow(ctx context.Context, branch string, before ledger.Commit) error {
+	if w.Branch != branch || w.Base.ID != before.ID || len(w.held) > 0 || w.Offline {
+		return nil
+	}
+	if _, err := w.Sync(ctx); err != nil && fault.CodeOf(err) != fault.Refused && fault.CodeOf(err) != fault.Conflict {
+		return err
+	}
+	return nil
+}
+
+// Blended is what a merge comes to before it is a commit.
+type Blended struct {
+	// Tree is in the chest, but only as long as a lease is held that keeps it from being
+	// tidied (Chest.Hold), or a commit names it. Where a conflict is open, what was there
+	// before stands in it.
+	Tree blob.Digest
+	// Merged tells what was combined; nil when there was nothing to bring in.
+	Merged *state.Merged
+}
+
+// Blend merges one commit into another. Nothing in the workspace changes.
+func (w *Workspace) Blend(ctx context.Context, onto, theirs ledger.Commit) (*Blended, error) {
+	base, bases, err := w.common(ctx, onto, theirs)
+	if err != nil {
+		return nil, err
+	}
+	if len(bases) == 1 && bases[0].ID == theirs.ID {
+		return &Blended{Tree: onto.Tree}, nil
+	}
+	if len(bases) == 1 && bases[0].ID == onto.ID { // nothing but theirs is new
+		return &Blended{Tree: theirs.Tree, Merged: &state.Merged{}}, nil
+	}
+	return w.blend(ctx, base, onto.Tree, w.CommitState(theirs, Label(theirs)))
+}
+
+// BlendOne does to a tree what one commit did to the commit before it.
+func (w *Workspace) BlendOne(ctx context.Context, onto blob.Digest, c ledger.Commit) (*Blended, error) {
+	var before ledger.Commit
+	if len(c.Parents) > 0 {
+		var err error
+		if before, err = w.Chest.Commit(ctx, c.Parents[0]); err != nil {
+			return nil, err
 		}
 	}
-	return c, nil
+	return w.blend(ctx, w.CommitState(before, Label(before)), onto, w.CommitState(c, Label(c)))
+}
+
+func (w *Workspace) blend(ctx context.Context, base state.State, onto blob.Digest, theirs state.State) (*Blended, error) {
+	m, err := w.Reader().Merge(ctx, base, w.TreeState(onto, "mine"), theirs, nil)
+	if err != nil {
+		return nil, err
+	}
+	tree, err := w.amendNow(onto, incomingOf(m.Edits))
+	return &Blended{Tree: tree, Merged: m}, err
+}
+
+// TreeState is the state of a tree that need not be a commit's.
+func (w *Workspace) TreeState(tree blob.Digest, label string) state.State {
+	return state.Commit{Chest: w.Chest, Tree: tree, Name: label}
 }
 
 // LayOut writes all files of a state into a folder.

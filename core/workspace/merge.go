@@ -231,6 +231,9 @@ func (w *Workspace) commitMerge(ctx context.Context, o CommitOptions, p *Pending
 	if p.Onto != "" {
 		return w.commitOnto(ctx, o, p, s.Changes)
 	}
+	if o.settled, err = w.hasSettled(p, s.Changes); err != nil {
+		return nil, err
+	}
 	c, err := w.recordNow(ctx, s.Changes, o, parent)
 	if errors.Is(err, ledger.ErrMoved) {
 		return w.commitBehind(ctx, o, p)
@@ -244,4 +247,14 @@ func (w *Workspace) commitMerge(ctx context.Context, o CommitOptions, p *Pending
 		}
 	}
 	return c, os.Remove(w.pendingFile())
+}
+
+// hasSettled reports whether people settled something in a merge, by a choice or by hand:
+// it is then work of its own.
+func (w *Workspace) hasSettled(p *Pending, changes []Change) (bool, error) {
+	if p.Parent == "" || len(p.Settled)+len(p.AsIs) > 0 {
+		return p.Parent != "", nil
+	}
+	byHand, err := w.writtenByHand(p, changes)
+	return byHand != "", err
 }

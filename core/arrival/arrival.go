@@ -1,0 +1,258 @@
+// Package arrival tells which work has come where: of two commits, which work one stands
+// on and the other does not.
+//
+// Work is a commit that changed something: every commit but a plain merge; a merge in
+// which people settled something is work of its own. Work has arrived in a commit when
+// that stands on it, on a commit that was recorded as bringing it (a pick, through any
+// number of hands), or on one that made the very same change (the same files, from the same
+// content to the same) and that the work itself does not stand on.
+//
+// Everything is read within one transaction. A Reader serves one goroutine.
+package arrival
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/ledger"
+)
+
+// Reader answers questions about the work of one chest.
+type Reader struct {
+	tx *ledger.Tx
+
+	joints  map[string][]ledger.Joint // of each branch, the deepest last
+	origin  map[ledger.ID]ledger.ID   // of a pick, the first commit that did its work
+	copies  map[ledger.ID][]ledger.Commit
+	settled map[ledger.ID]bool
+
+	extents map[ledger.ID]ledger.Extent
+	known   map[string]*stretch
+	missing map[[2]ledger.ID][]ledger.Commit
+}
+
+// stretch is the commits of a branch between two depths.
+type stretch struct {
+	above   int             // -1 when the branch begins with the first of them
+	commits []ledger.Commit // of the depths above+1, above+2 and so on
+}
+
+// Open reads what joins the branches of a chest.
+func Open(tx *ledger.Tx) (*Reader, error) {
+	r := &Reader{tx: tx, joints: map[string][]ledger.Joint{}, copies: map[ledger.ID][]ledger.Commit{}, extents: map[ledger.ID]ledger.Extent{},
+		known: map[string]*stretch{}, missing: map[[2]ledger.ID][]ledger.Commit{}}
+	joints, err := tx.Joints()
+	if err != nil {
+		return nil, err
+	}
+	for _, j := range joints {
+		r.joints[j.Branch] = append(r.joints[j.Branch], j)
+	}
+	for _, list := range r.joints {
+		slices.SortStableFunc(list, func(a, b ledger.Joint) int { return cmp.Compare(a.Depth, b.Depth) })
+	}
+	if r.settled, err = tx.Settled(); err != nil {
+		return nil, err
+	}
+	return r, r.readPicks()
+}
+
+// readPicks follows every pick to the commit that did its work first.
+func (r *Reader) readPicks() error {
+	picks, err := r.tx.Picks()
+	if err != nil {
+		return err
+	}
+	r.origin = make(map[ledger.ID]ledger.ID, len(picks))
+	for id := range picks {
+		root := picks[id]
+		for range len(picks) {
+			next, more := picks[root]
+			if !more {
+				break
+			}
+			root = next
+		}
+		c, err := r.tx.Commit(id)
+		if err != nil {
+			return err
+		}
+		r.origin[id] = root
+		r.copies[root] = append(r.copies[root], c)
+	}
+	return nil
+}
+
+// Root gives the commit that did a commit's work first: itself, or the one that it was
+// picked from.
+func (r *Reader) Root(id ledger.ID) ledger.ID {
+	if root, ok := r.origin[id]; ok {
+		return root
+	}
+	return id
+}
+
+// IsWork reports whether a commit did something itself.
+func (r *Reader) IsWork(c ledger.Commit) bool { return len(c.Parents) < 2 || r.settled[c.ID] }
+
+// Extent says what a commit stands on; the zero commit stands on nothing.
+func (r *Reader) Extent(c ledger.Commit) ledger.Extent {
+	if x, ok := r.extents[c.ID]; ok || c.Depth == 0 {
+		return x
+	}
+	type end struct {
+		branch string
+		depth  int
+	}
+	x := ledger.Extent{}
+	for waiting := []end{{c.Branch, c.Depth}}; len(waiting) > 0; {
+		e := waiting[len(waiting)-1]
+		waiting = waiting[:len(waiting)-1]
+		from := x[e.branch]
+		if e.depth <= from {
+			continue
+		}
+		x[e.branch] = e.depth
+		list := r.joints[e.branch]
+		first, _ := slices.BinarySearchFunc(list, from+1, func(j ledger.Joint, depth int) int { return cmp.Compare(j.Depth, depth) })
+		for _, j := range list[first:] {
+			if j.Depth > e.depth {
+				break
+			}
+			if j.OtherDepth > x[j.OtherBranch] {
+				waiting = append(waiting, end{j.OtherBranch, j.OtherDepth})
+			}
+		}
+	}
+	r.extents[c.ID] = x
+	return x
+}
+
+// Holds reports whether a commit stands on the work of another, by whatever way it came.
+func (r *Reader) Holds(at, work ledger.Commit) (bool, error) {
+	x := r.Extent(at)
+	if r.holds(x, work) {
+		return true, nil
+	}
+	left, err := r.Missing(at, work)
+	return !slices.ContainsFunc(left, func(c ledger.Commit) bool { return r.Root(c.ID) == r.Root(work.ID) }), err
+}
+
+// holds reports whether an extent holds a work, or a commit that brings it.
+func (r *Reader) holds(x ledger.Extent, c ledger.Commit) bool {
+	if x.Holds(c) {
+		return true
+	}
+	root := r.Root(c.ID)
+	if root != c.ID {
+		if first, err := r.tx.Commit(root); err == nil && x.Holds(first) {
+			return true
+		}
+	}
+	return slices.ContainsFunc(r.copies[root], x.Holds)
+}
+
+// Missing lists the work that one commit stands on and another does not, each once, none
+// before work that it stands on itself. Of work that came by several picks the first is
+// listed.
+func (r *Reader) Missing(at, of ledger.Commit) ([]ledger.Commit, error) {
+	key := [2]ledger.ID{at.ID, of.ID}
+	if list, ok := r.missing[key]; ok || at.ID == of.ID || of.ID == (ledger.ID{}) {
+		return list, nil
+	}
+	x := r.Extent(at)
+	candidates, err := r.beyond(x, r.Extent(of))
+	if err != nil {
+		return nil, err
+	}
+	out, seen := []ledger.Commit{}, map[ledger.ID]bool{}
+	for _, c := range candidates {
+		if root := r.Root(c.ID); r.IsWork(c) && !seen[root] && !r.holds(x, c) {
+			seen[root] = true
+			alike, err := r.alike(x, c)
+			if err != nil {
+				return nil, err
+			}
+			if !alike {
+				out = append(out, c)
+			}
+		}
+	}
+	r.missing[key] = out
+	return out, nil
+}
+
+// beyond lists the commits that one extent holds and another does not, the oldest first.
+func (r *Reader) beyond(at, of ledger.Extent) ([]ledger.Commit, error) {
+	var out []ledger.Commit
+	for branch, depth := range of {
+		if depth <= at[branch] {
+			continue
+		}
+		list, err := r.between(branch, at[branch], depth)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, list...)
+	}
+	slices.SortFunc(out, ledger.Older)
+	return out, nil
+}
+
+// between gives the commits of a branch above one depth, up to another. What was read
+// before is not read again.
+func (r *Reader) between(branch string, above, upTo int) ([]ledger.Commit, error) {
+	if s := r.known[branch]; s != nil && s.above <= above && s.deepest() >= upTo {
+		return s.cut(above, upTo), nil
+	}
+	from, to := above, upTo
+	if s := r.known[branch]; s != nil {
+		from, to = min(from, s.above), max(to, s.deepest())
+	}
+	list, err := r.tx.CommitsBetween(branch, from, to)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	s := &stretch{above: from, commits: list}
+	if len(list) < to-from {
+		s.above = -1
+	}
+	r.known[branch] = s
+	return s.cut(above, upTo), nil
+}
+
+func (s *stretch) deepest() int { return s.commits[len(s.commits)-1].Depth }
+
+func (s *stretch) cut(above, upTo int) []ledger.Commit {
+	first := s.commits[0].Depth
+	from, to := max(above+1-first, 0), upTo+1-first
+	if from >= to {
+		return nil
+	}
+	return s.commits[from:min(to, len(s.commits))]
+}
+
+// alike reports whether an extent holds a commit that did just what a work did, and that
+// the work does not stand on: else a change that was made, undone and made again would
+// seem to be there.
+func (r *Reader) alike(x ledger.Extent, work ledger.Commit) (bool, error) {
+	others, err := r.tx.Alike(work.ID)
+	if err != nil || len(others) == 0 {
+		return false, err
+	}
+	before := r.Extent(work)
+	return slices.ContainsFunc(others, func(o ledger.Commit) bool { return x.Holds(o) && !before.Holds(o) }), nil
+}
+
+// View lets fn ask about a chest.
+func View(ctx context.Context, c *chest.Chest, fn func(*Reader) error) error {
+	return chest.Explain(c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+		r, err := Open(tx)
+		if err != nil {
+			return err
+		}
+		return fn(r)
+	}))
+}
