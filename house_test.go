@@ -32,7 +32,8 @@ var floors = [][]string{
 	{"core/workspace", "core/history", "core/owed"},
 	{"core/pipeline", "core/review", "core/watch"},
 	{"sample"},
-	{"page"},
+	{"core/report"},
+	{"page", "board"},
 	{"cli"},
 	{"cmd/oaken", "bench/commits"},
 }

@@ -47,8 +47,13 @@ log that oaken env prepare sets up. --mine takes only your own changes.`,
 				}
 				var made *workspace.Committed
 				if commit {
-					if made, err = w.Commit(cmd.Context(), workspace.CommitOptions{Paths: []string{c.Environment.Into}, Message: message, Item: item}); err != nil {
+					if made, err = w.Commit(cmd.Context(), workspace.CommitOptions{Paths: c.Environment.Folders(), Message: message, Item: item}); err != nil {
 						return err
+					}
+					if !mine && made.Held == 0 {
+						if err := a.mover(w).Noted(cmd.Context(), args[0], made.Commit); err != nil {
+							return err
+						}
 					}
 				}
 				a.showCaptured(w, args[0], c, made)
@@ -140,7 +145,7 @@ func (a *App) sayUntracked(list []string) {
 
 type deployOptions struct {
 	dryRun, allowLoss, mine bool
-	script                  string
+	script, reason          string
 	fill                    []string
 }
 
@@ -177,6 +182,9 @@ is read back and must be what was declared. STATE is the tip of the workspace's
 branch unless it is named. A step that would lose data is refused without
 --allow-loss, and what is lost is saved first; oaken rollback brings it back.
 
+Where moves of the pipeline lead to an environment, it takes work by oaken promote
+alone, once something is in it; who may override gates can deploy with --reason.
+
 On a shared database, --mine deploys only the objects that you have locked or
 changed there, and leaves all others as they are.`,
 		Example:           "  oaken deploy test --dry-run\n  oaken deploy test release:spring",
@@ -198,6 +206,8 @@ changed there, and leaves all others as they are.`,
 		},
 	}
 	o.flags(cmd)
+	cmd.Flags().StringVar(&o.reason, "reason", "", "why an environment that takes promotions alone is deployed to, `TEXT`")
+	_ = cmd.RegisterFlagCompletionFunc("reason", cobra.NoFileCompletions)
 	cmd.Flags().BoolVar(&o.mine, "mine", false, "deploy only objects that you have locked or changed")
 	return cmd
 }
@@ -238,7 +248,7 @@ func (a *App) carryOut(d *pipeline.Deployment, source string, o deployOptions, d
 		a.say("Nothing was changed: this was a dry run.")
 	default:
 		show := a.bar.show(a)
-		err := do(pipeline.DeployOptions{AllowLoss: o.allowLoss, Source: source, Done: func(step int) {
+		err := do(pipeline.DeployOptions{AllowLoss: o.allowLoss, Source: source, Reason: o.reason, Done: func(step int) {
 			if show != nil {
 				show("running steps", step, len(d.Plan.Steps))
 			}
@@ -359,32 +369,4 @@ func intoOf(s environment.Step, d *pipeline.Deployment) string {
 		return s.Into
 	}
 	return d.Environment.Into
-}
-
-func newPromote(a *App) *cobra.Command {
-	var o deployOptions
-	cmd := &cobra.Command{
-		Use:   "promote FROM TO",
-		Short: "Move what one environment has into another",
-		Long: `Move what one environment has into another. FROM must hold what a commit
-declares; what nobody has committed is not promoted.`,
-		Example:           "  oaken promote dev test --dry-run\n  oaken promote dev test",
-		GroupID:           groupPipeline,
-		Args:              cobra.ExactArgs(2),
-		ValidArgsFunction: a.completeEnvironments,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if args[0] == args[1] {
-				return usage(cmd, "FROM and TO are the same environment.")
-			}
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				c, err := a.mover(w).Has(cmd.Context(), args[0])
-				if err != nil {
-					return err
-				}
-				return a.deploy(cmd.Context(), w, args[1], c, "env:"+args[0], o)
-			})
-		},
-	}
-	o.flags(cmd)
-	return cmd
 }

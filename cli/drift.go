@@ -13,18 +13,32 @@ import (
 )
 
 func newDrift(a *App) *cobra.Command {
-	var check, brief bool
+	var check, brief, undo, allowLoss bool
+	var keep, message string
 	cmd := &cobra.Command{
 		Use:   "drift [ENV...]",
 		Short: "Show what environments hold that was not deployed",
 		Long: `Compare environments with what was deployed to each last, and show what somebody
 changed there since, the statements that would take it back, and the command that
-would keep it. Without names, all environments are looked at.`,
-		Example:           "  oaken drift\n  oaken drift live --check",
+would keep it. Without names, all environments are looked at. What was seen is noted
+for oaken pipeline show; --check makes it fit for a scheduler.
+
+--keep BRANCH records what was changed on a new branch that begins at what was
+deployed; --undo takes it back, as a deployment that can be rolled back.`,
+		Example:           "  oaken drift\n  oaken drift live --check\n  oaken drift live --keep live-by-hand\n  oaken drift test --undo",
 		GroupID:           groupEnvironments,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: a.completeEnvironments,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if (keep != "" || undo) && len(args) != 1 {
+				return usage(cmd, "Name one environment whose changes are kept or taken back.")
+			}
+			switch {
+			case keep != "":
+				return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.keepDrift(cmd.Context(), w, args[0], keep, message) })
+			case undo:
+				return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.undoDrift(cmd.Context(), w, args[0], allowLoss) })
+			}
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				drifted, err := a.drift(cmd.Context(), w, args, brief)
 				if err == nil && drifted && check {
@@ -36,7 +50,37 @@ would keep it. Without names, all environments are looked at.`,
 	}
 	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when something drifted")
 	cmd.Flags().BoolVar(&brief, "summary", false, "leave the statements out")
+	cmd.Flags().StringVar(&keep, "keep", "", "record what was changed on a new branch `NAME`")
+	cmd.Flags().StringVarP(&message, "message", "m", "", "what the commit on that branch says, `TEXT`")
+	cmd.Flags().BoolVar(&undo, "undo", false, "take back what was changed")
+	cmd.Flags().BoolVar(&allowLoss, "allow-loss", false, "consent to the loss of data; it is saved first")
+	cmd.MarkFlagsMutuallyExclusive("keep", "undo", "check")
+	_ = cmd.RegisterFlagCompletionFunc("keep", cobra.NoFileCompletions)
+	_ = cmd.RegisterFlagCompletionFunc("message", cobra.NoFileCompletions)
 	return cmd
+}
+
+func (a *App) keepDrift(ctx context.Context, w *workspace.Workspace, env, branch, message string) error {
+	c, err := a.mover(w).KeepDrift(ctx, env, branch, message)
+	if err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.keep/1", "environment": env, "branch": branch, "commit": commitJSON(c)})
+		return nil
+	}
+	a.say("What was changed in %s is kept as %s. It is owed to every environment before: oaken owed.", env, a.paint(good, workspace.Label(c)))
+	return nil
+}
+
+func (a *App) undoDrift(ctx context.Context, w *workspace.Workspace, env string, allowLoss bool) error {
+	m := a.mover(w)
+	d, err := m.UndoDrift(ctx, env)
+	if err != nil {
+		return err
+	}
+	defer d.Close()
+	return a.carryOut(d, "", deployOptions{allowLoss: allowLoss}, func(p pipeline.DeployOptions) error { return m.Undo(ctx, d, p) })
 }
 
 func (a *App) drift(ctx context.Context, w *workspace.Workspace, names []string, brief bool) (drifted bool, err error) {
@@ -104,8 +148,8 @@ func (a *App) showDrift(d *pipeline.Drift, brief bool) {
 	a.say("%s  differs from %s, which was deployed last:", a.paint(strong, name), label)
 	a.showDifferences(d.Differences, false)
 	if !brief && len(d.Undo) > 0 {
-		a.say("  To take it back (oaken deploy %s %s):", name, label)
+		a.say("  To take it back (oaken drift %s --undo):", name)
 		a.showSteps(d.Undo, "    ")
 	}
-	a.say("  To keep it: oaken capture %s, then oaken commit.", name)
+	a.say("  To keep it: oaken capture %s, then oaken commit; or, on a branch of its own, oaken drift %s --keep NAME.", name, name)
 }

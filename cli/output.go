@@ -12,6 +12,7 @@ import (
 	"github.com/schollz/progressbar/v3"
 
 	"oakenchest/core/element"
+	"oakenchest/core/fault"
 )
 
 // A tone repeats in colour what a word says.
@@ -157,3 +158,6 @@ func (p *progress) clear() {
 	}
 	p.bar, p.what = nil, ""
 }
+
+// usageText makes an error about a value of the call.
+func usageText(hint string, err error) error { return fault.New(fault.Usage, hint, "%w.", err) }

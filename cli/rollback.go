@@ -15,6 +15,7 @@ import (
 func newRollback(a *App) *cobra.Command {
 	var o deployOptions
 	var lost string
+	var to int64
 	cmd := &cobra.Command{
 		Use:   "rollback ENV",
 		Short: "Bring an environment back to what it was before the last deployment",
@@ -41,7 +42,7 @@ as CSV, and changes nothing.`,
 					}
 					return a.writeLost(args[0], lost, files)
 				}
-				r, err := m.PrepareRollback(cmd.Context(), args[0])
+				r, err := m.PrepareRollback(cmd.Context(), args[0], to)
 				if err != nil {
 					return err
 				}
@@ -52,6 +53,8 @@ as CSV, and changes nothing.`,
 	}
 	o.flags(cmd)
 	cmd.Flags().StringVar(&lost, "lost", "", "write the rows that the last deployment lost into `FOLDER`")
+	cmd.Flags().Int64Var(&to, "to", 0, "go back to what the deployment `NUMBER` left")
+	cmd.MarkFlagsMutuallyExclusive("lost", "to")
 	cmd.MarkFlagsMutuallyExclusive("lost", "dry-run", "script")
 	_ = cmd.MarkFlagDirname("lost")
 	return cmd

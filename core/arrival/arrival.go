@@ -13,6 +13,7 @@ package arrival
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 
 	"oakenchest/core/chest"
@@ -182,6 +183,22 @@ func (r *Reader) Missing(at, of ledger.Commit) ([]ledger.Commit, error) {
 	}
 	r.missing[key] = out
 	return out, nil
+}
+
+// Brings lists the work that a commit would bring to an environment, against what was
+// deployed there last.
+func (r *Reader) Brings(environment string, c ledger.Commit) ([]ledger.Commit, error) {
+	d, err := r.tx.LastDeployment(environment)
+	var standing ledger.Commit
+	switch {
+	case err == nil:
+		if standing, err = r.tx.Commit(d.Commit); err != nil {
+			return nil, err
+		}
+	case !errors.Is(err, ledger.ErrNotFound):
+		return nil, err
+	}
+	return r.Missing(standing, c)
 }
 
 // beyond lists the commits that one extent holds and another does not, the oldest first.

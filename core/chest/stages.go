@@ -16,8 +16,8 @@ type Conclusion struct {
 	// Drafts are commits to be published, each on the one before; all on one branch. Of
 	// all but the first, Tip is not looked at.
 	Drafts []Draft
-	// Kept is the number of what was kept before; 0 for nothing.
-	Kept int64
+	// Kept are the numbers of what was kept before, 0 among them for nothing.
+	Kept []int64
 	// Deployment is that of the last draft's commit when there are drafts.
 	Deployment ledger.Deployment
 	Account    ledger.Account
@@ -54,7 +54,10 @@ func (c *Chest) Conclude(ctx context.Context, x Conclusion) (ledger.Commit, erro
 		} else if last, err = tx.Commit(x.Deployment.Commit); err != nil {
 			return err
 		}
-		if err := tx.Finish(x.Kept, x.Deployment); err != nil {
+		if err := tx.Finish(0, x.Deployment); err != nil {
+			return err
+		}
+		if err := tx.NumberAll(x.Kept); err != nil {
 			return err
 		}
 		return tx.AddAccount(x.Account)
@@ -138,26 +141,6 @@ func (c *Chest) Deployments(ctx context.Context, environment string) (out []Depl
 		}
 		return nil
 	})
-	return out, Explain(err)
-}
-
-// Deployment gives one deployment by number.
-func (c *Chest) Deployment(ctx context.Context, number int64) (Deployed, error) {
-	all, err := c.Deployments(ctx, "")
-	for _, d := range all {
-		if d.Number == number {
-			return d, nil
-		}
-	}
-	if err == nil {
-		err = fault.New(fault.Usage, "oaken deployments lists them with their numbers.", "There is no deployment %d.", number)
-	}
-	return Deployed{}, err
-}
-
-// LastDeployments gives, by environment, the newest deployment that was not taken back.
-func (c *Chest) LastDeployments(ctx context.Context) (out map[string]ledger.Deployment, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.LastDeployments(); return err })
 	return out, Explain(err)
 }
 

@@ -95,6 +95,32 @@ func (l *Landscape) Members(lane string) []manifest.Environment {
 	return out
 }
 
+// LaneOf gives the lane whose work a branch holds; empty for none.
+func (l *Landscape) LaneOf(branch string) string {
+	for _, lane := range l.Manifest.Pipeline.Lanes {
+		if lane.Branch == branch {
+			return lane.Name
+		}
+	}
+	for _, e := range l.Manifest.Environments {
+		if e.Branch == branch && e.Lane != "" {
+			return e.Lane
+		}
+	}
+	return ""
+}
+
+// LanesOf lists the lanes that somebody develops in.
+func (l *Landscape) LanesOf(person string) []string {
+	var out []string
+	for _, lane := range l.Manifest.Pipeline.Lanes {
+		if l.Manifest.Team.Plays(person, lane.Developers) {
+			out = append(out, lane.Name)
+		}
+	}
+	return out
+}
+
 // Staged lists the environments that belong to the pipeline: they have a tier or a lane,
 // or a move speaks of them.
 func (l *Landscape) Staged() []manifest.Environment {

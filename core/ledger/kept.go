@@ -68,6 +68,17 @@ func (tx *Tx) Finish(id int64, d Deployment) error {
 	return tx.Number(id, n)
 }
 
+// NumberAll says that what was kept belongs to the newest deployment; 0 is nothing.
+func (tx *Tx) NumberAll(kept []int64) error {
+	n, err := tx.lastNumber()
+	for _, id := range kept {
+		if err == nil && id != 0 {
+			err = tx.Number(id, n)
+		}
+	}
+	return err
+}
+
 // Number says which deployment what was kept belongs to.
 func (tx *Tx) Number(id, n int64) error {
 	k, err := scanKept(tx.tx.QueryRowContext(tx.ctx, keptFields+" where id = ?", id).Scan)

@@ -117,22 +117,6 @@ func (tx *Tx) Deployments(environment string) ([]Deployment, error) {
 	return rows(tx, scanDeployment, deploymentFields+" where environment = ? order by id desc", environment)
 }
 
-// Deployment gives one by number, or ErrNotFound.
-func (tx *Tx) Deployment(number int64) (Deployment, error) {
-	d, err := scanDeployment(tx.tx.QueryRowContext(tx.ctx, deploymentFields+" where id = ?", number).Scan)
-	return d, one(err)
-}
-
-// LastDeployments gives, by environment, the newest deployment that was not undone.
-func (tx *Tx) LastDeployments() (map[string]Deployment, error) {
-	list, err := rows(tx, scanDeployment, deploymentFields+" where id in (select max(id) from deployments where id not in (select deployment from undone) group by environment)")
-	out := make(map[string]Deployment, len(list))
-	for _, d := range list {
-		out[d.Environment] = d
-	}
-	return out, err
-}
-
 // KeptSince gives what an environment held before each deployment that is not undone, the
 // newest first; what was begun and not finished comes with them.
 func (tx *Tx) KeptSince(environment string) ([]Kept, error) {

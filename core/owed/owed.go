@@ -5,10 +5,12 @@
 package owed
 
 import (
+	"context"
 	"slices"
 	"time"
 
 	"oakenchest/core/arrival"
+	"oakenchest/core/chest"
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
@@ -40,8 +42,10 @@ type Book struct {
 	Standing map[string]ledger.Commit
 	Deployed map[string][]ledger.Deployment
 
+	// Arrived tells what has come where.
+	Arrived *arrival.Reader
+
 	tx      *ledger.Tx
-	arrived *arrival.Reader
 	tips    map[string]ledger.Commit
 	commits map[ledger.ID]ledger.Commit
 	since   map[sinceKey]time.Time
@@ -52,9 +56,24 @@ type sinceKey struct {
 	work        ledger.ID
 }
 
+// View lets fn read a book of what a chest's environments hold and are owed.
+func View(ctx context.Context, c *chest.Chest, l *landscape.Landscape, fn func(*Book) error) error {
+	return chest.Explain(c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+		r, err := arrival.Open(tx)
+		if err != nil {
+			return err
+		}
+		b, err := Open(tx, r, l)
+		if err != nil {
+			return err
+		}
+		return fn(b)
+	}))
+}
+
 // Open reads what environments hold.
 func Open(tx *ledger.Tx, r *arrival.Reader, l *landscape.Landscape) (*Book, error) {
-	b := &Book{Landscape: l, Standing: map[string]ledger.Commit{}, Deployed: map[string][]ledger.Deployment{}, tx: tx, arrived: r, tips: map[string]ledger.Commit{}, commits: map[ledger.ID]ledger.Commit{}, since: map[sinceKey]time.Time{}}
+	b := &Book{Landscape: l, Standing: map[string]ledger.Commit{}, Deployed: map[string][]ledger.Deployment{}, tx: tx, Arrived: r, tips: map[string]ledger.Commit{}, commits: map[ledger.ID]ledger.Commit{}, since: map[sinceKey]time.Time{}}
 	all, err := tx.Deployments("")
 	if err != nil {
 		return nil, err
@@ -147,8 +166,8 @@ func (b *Book) To(e manifest.Environment) (Debt, error) {
 		return d, err
 	}
 	for i := range d.Works {
-		root := b.arrived.Root(d.Works[i].ID)
-		d.Works[i].Merged = !slices.ContainsFunc(open, func(w Work) bool { return b.arrived.Root(w.ID) == root })
+		root := b.Arrived.Root(d.Works[i].ID)
+		d.Works[i].Merged = !slices.ContainsFunc(open, func(w Work) bool { return b.Arrived.Root(w.ID) == root })
 	}
 	return d, nil
 }
@@ -179,7 +198,7 @@ func (b *Book) lacking(at ledger.Commit, later []manifest.Environment) ([]Work, 
 		if !ok {
 			continue
 		}
-		missing, err := b.arrived.Missing(at, standing)
+		missing, err := b.Arrived.Missing(at, standing)
 		if err != nil {
 			return nil, err
 		}
@@ -188,7 +207,7 @@ func (b *Book) lacking(at ledger.Commit, later []manifest.Environment) ([]Work, 
 			if err != nil {
 				return nil, err
 			}
-			root := b.arrived.Root(c.ID)
+			root := b.Arrived.Root(c.ID)
 			i, known := found[root]
 			if !known {
 				found[root] = len(out)
@@ -227,11 +246,30 @@ func (b *Book) sinceWhen(environment string, c ledger.Commit) (time.Time, error)
 		if err != nil {
 			return at, err
 		}
-		if !b.arrived.Extent(held).Holds(c) {
+		if !b.Arrived.Extent(held).Holds(c) {
 			break
 		}
 		at = d.Time
 	}
 	b.since[key] = at
 	return at, nil
+}
+
+// HeldBy narrows work to what one environment holds.
+func (b *Book) HeldBy(works []Work, environment string) ([]Work, error) {
+	standing, ok := b.Standing[environment]
+	if !ok {
+		return nil, nil
+	}
+	var out []Work
+	for _, w := range works {
+		holds, err := b.Arrived.Holds(standing, w.Commit)
+		if err != nil {
+			return nil, err
+		}
+		if holds {
+			out = append(out, w)
+		}
+	}
+	return out, nil
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"oakenchest/core/arrival"
 	"oakenchest/core/chest"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
@@ -25,6 +26,8 @@ type DeployOptions struct {
 	AllowLoss bool
 	// Source is what was asked for, as it was written.
 	Source string
+	// Reason is why somebody who may override gates does so; see PromoteOptions.
+	Reason string
 	// Done, when set, is told after each step.
 	Done func(step int)
 }
@@ -48,7 +51,8 @@ type Deployment struct {
 	// Unfinished is when an earlier deployment began that did not end; zero for none.
 	Unfinished time.Time
 
-	driver environment.Driver
+	driver     environment.Driver
+	unfinished []int64 // the numbers of what such deployments kept
 }
 
 // Prepare computes what deploying a commit would do; with mine, only to the objects that
@@ -80,7 +84,7 @@ func (m *Mover) prepare(ctx context.Context, name string, s state.State, label s
 		dep.Plan, err = d.Plan(ctx, files, nil)
 	}
 	if err == nil {
-		dep.Unfinished, err = m.unfinished(ctx, name)
+		err = m.notUnfinished(ctx, dep)
 	}
 	if err != nil {
 		return nil, errors.Join(err, d.Close())
@@ -88,13 +92,17 @@ func (m *Mover) prepare(ctx context.Context, name string, s state.State, label s
 	return dep, nil
 }
 
-// unfinished tells when a deployment began that was cut off.
-func (m *Mover) unfinished(ctx context.Context, name string) (began time.Time, err error) {
-	k, ok, err := m.Workspace.Chest.LastKept(ctx, name)
-	if ok && k.Deployment == 0 {
-		began = k.Time
+// notUnfinished finds deployments that were cut off since the last one that ended.
+func (m *Mover) notUnfinished(ctx context.Context, d *Deployment) error {
+	kept, err := m.Workspace.Chest.KeptSince(ctx, d.Environment.Name)
+	for _, k := range kept {
+		if k.Deployment != 0 {
+			break
+		}
+		d.Unfinished = k.Time
+		d.unfinished = append(d.unfinished, k.ID)
 	}
-	return began, err
+	return err
 }
 
 // onlyMine gives what the environment holds, with this person's objects as they are
@@ -118,12 +126,39 @@ func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) erro
 	if d.Part {
 		return m.change(ctx, d, o)
 	}
+	if err := m.direct(ctx, d.Environment, o.Reason); err != nil {
+		return err
+	}
+	if err := m.mayControl(m.rules(ctx), d.Environment, "deploy to it"); err != nil {
+		return err
+	}
+	return m.deployAs(ctx, d, o, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason})
+}
+
+// deployAs carries a deployment out and records it under a word.
+func (m *Mover) deployAs(ctx context.Context, d *Deployment, o DeployOptions, a account) error {
+	a.began = m.Now()
+	if a.moved == nil {
+		var err error
+		if a.moved, err = m.comesWith(ctx, d.Environment.Name, d.Commit); err != nil {
+			return err
+		}
+	}
 	kept, err := m.carryOut(ctx, d, o)
 	if err != nil {
 		return err
 	}
-	return m.Workspace.Chest.Deployed(ctx, kept, ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: m.Workspace.Person, Workspace: m.Workspace.Name,
-		Time: m.Now(), Source: o.Source, Steps: len(d.Plan.Steps)})
+	_, err = m.conclude(ctx, d, kept, a, chest.Conclusion{}, o.Source)
+	return err
+}
+
+// comesWith lists the work that a commit brings to an environment.
+func (m *Mover) comesWith(ctx context.Context, name string, c ledger.Commit) (out []ledger.Commit, err error) {
+	err = arrival.View(ctx, m.Workspace.Chest, func(r *arrival.Reader) error {
+		out, err = r.Brings(name, c)
+		return err
+	})
+	return out, err
 }
 
 // change carries out what is no deployment of a commit.

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"oakenchest/core/environment"
+	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
@@ -21,8 +22,31 @@ type Drift struct {
 	Undo []environment.Step
 }
 
-// Drift compares an environment with what was deployed to it last.
+// Drift compares an environment with what was deployed to it last. What is seen is noted
+// in the chest, as far as that can be written.
 func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
+	d, err := m.compareDeployed(ctx, name)
+	look := ledger.Look{Environment: name, Time: m.Now(), Person: m.Workspace.Person}
+	switch {
+	case err != nil && fault.CodeOf(err) != fault.Unreachable:
+		return d, err
+	case err != nil:
+		look.Failure = err.Error()
+	case d.Deployed == nil:
+		return d, nil
+	default:
+		look.Commit = d.Deployed.ID
+		for _, x := range d.Differences {
+			if !x.Quiet {
+				look.Differences += max(len(x.Changes), 1)
+			}
+		}
+	}
+	_ = m.Workspace.Chest.Looked(ctx, look) // a chest that can only be read takes no notes
+	return d, err
+}
+
+func (m *Mover) compareDeployed(ctx context.Context, name string) (*Drift, error) {
 	env, d, err := m.stage(ctx, name)
 	if err != nil {
 		return nil, err

@@ -149,9 +149,9 @@ func (m *Mover) State(ctx context.Context, name string) (state.State, error) {
 	return heldState(env, got.Files), d.Close()
 }
 
-// Has finds the commit that an environment holds: the workspace's own, the tip
-// of its branch, or the one that was deployed there last. It is refused when
-// the environment holds something that none of them does.
+// Has finds the commit that an environment holds: what was promoted to it, the tip of
+// its branch, what was deployed there last, or the workspace's own. It is refused when the
+// environment holds something that none of them does.
 func (m *Mover) Has(ctx context.Context, name string) (ledger.Commit, error) {
 	var none ledger.Commit
 	live, err := m.State(ctx, name)
@@ -171,6 +171,7 @@ func (m *Mover) Has(ctx context.Context, name string) (ledger.Commit, error) {
 	return none, fault.New(fault.Refused, "Bring it into the chest first: oaken capture "+name+", then oaken commit.", "%s holds changes that no commit has, so they can't be promoted.", name)
 }
 
+// candidates lists the commits that an environment may hold, the likeliest first.
 func (m *Mover) candidates(ctx context.Context, name string) []ledger.Commit {
 	var out []ledger.Commit
 	add := func(c ledger.Commit, err error) {
@@ -178,13 +179,21 @@ func (m *Mover) candidates(ctx context.Context, name string) []ledger.Commit {
 			out = append(out, c)
 		}
 	}
-	add(m.Workspace.Chest.Resolve(ctx, m.Workspace.Branch))
-	add(m.Workspace.Base, nil)
+	c := m.Workspace.Chest
+	last := func() {
+		if d, ok, err := c.LastDeployment(ctx, name); ok && err == nil {
+			add(c.Resolve(ctx, d.Commit.String()))
+		}
+	}
+	if len(m.rules(ctx).Into(name)) > 0 { // it has what was promoted to it
+		last()
+	}
 	if env, err := m.Workspace.Manifest.Environment(name); err == nil && m.Workspace.Manifest.BranchOf(env) != "" {
-		add(m.Workspace.Chest.Resolve(ctx, m.Workspace.Manifest.BranchOf(env)))
+		add(c.Resolve(ctx, m.Workspace.Manifest.BranchOf(env)))
+		last()
 	}
-	if d, ok, err := m.Workspace.Chest.LastDeployment(ctx, name); ok && err == nil {
-		add(m.Workspace.Chest.Resolve(ctx, d.Commit.String()))
-	}
+	add(c.Resolve(ctx, m.Workspace.Branch))
+	add(m.Workspace.Base, nil)
+	last()
 	return out
 }

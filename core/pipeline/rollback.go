@@ -3,8 +3,11 @@ package pipeline
 import (
 	"context"
 	"errors"
+	"maps"
+	"slices"
 	"strings"
 
+	"oakenchest/core/chest"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -12,28 +15,27 @@ import (
 )
 
 // Rollback is a deployment that brings an environment back to what it held before
-// another.
+// others.
 type Rollback struct {
 	Deployment
-	kept ledger.Kept
+	// Undoes lists the deployments that are taken back, the newest first.
+	Undoes []ledger.Deployment
+	kept   []ledger.Kept // the newest first
 }
 
-// PrepareRollback computes what brings an environment back to what it held before the
-// last deployment, with the data that this lost. Close it.
-func (m *Mover) PrepareRollback(ctx context.Context, name string) (*Rollback, error) {
+// PrepareRollback computes what brings an environment back to what it held after one of
+// its deployments, with the data that later ones lost; to is its number, 0 for the one
+// before the last. Close it.
+func (m *Mover) PrepareRollback(ctx context.Context, name string, to int64) (*Rollback, error) {
 	env, err := m.Workspace.Manifest.Environment(name)
 	if err != nil {
 		return nil, err
 	}
-	k, ok, err := m.Workspace.Chest.LastKept(ctx, name)
-	if err != nil {
+	r := &Rollback{}
+	if err := m.takenBack(ctx, name, to, r); err != nil {
 		return nil, err
 	}
-	if !ok {
-		return nil, fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+name+" STATE.", "No deployment to %s is recorded that could be taken back.", name)
-	}
-	r := &Rollback{kept: k}
-	before, lost, err := m.kept(k, env)
+	before, lost, err := m.backTo(r.kept, env)
 	if err != nil {
 		return nil, err
 	}
@@ -41,11 +43,70 @@ func (m *Mover) PrepareRollback(ctx context.Context, name string) (*Rollback, er
 	if err != nil {
 		return nil, err
 	}
-	r.Deployment = Deployment{Environment: env, Label: "what it was on " + k.Time.Local().Format("2006-01-02 15:04"), driver: d}
+	oldest := r.kept[len(r.kept)-1]
+	r.Deployment = Deployment{Environment: env, Label: "what it was on " + oldest.Time.Local().Format("2006-01-02 15:04"), driver: d}
 	if r.Plan, err = d.Plan(ctx, before, lost); err != nil {
 		return nil, errors.Join(err, d.Close())
 	}
 	return r, nil
+}
+
+// takenBack finds what was kept before the deployments that a rollback takes back.
+func (m *Mover) takenBack(ctx context.Context, name string, to int64, r *Rollback) error {
+	all, err := m.Workspace.Chest.KeptSince(ctx, name)
+	if err != nil {
+		return err
+	}
+	done, err := m.Workspace.Chest.Deployments(ctx, name)
+	if err != nil {
+		return err
+	}
+	if to != 0 && !slices.ContainsFunc(done, func(d chest.Deployed) bool { return d.Number == to && d.Undone == nil }) {
+		return fault.New(fault.Usage, "oaken deployments "+name+" lists them with their numbers.", "Deployment %d is none that %s could go back to.", to, name)
+	}
+	for _, k := range all {
+		if to == 0 && len(r.kept) > 0 && k.Deployment != r.kept[0].Deployment {
+			break
+		}
+		if to != 0 && k.Deployment > 0 && k.Deployment <= to {
+			break
+		}
+		r.kept = append(r.kept, k)
+		if to == 0 && k.Deployment == ledger.Unnumbered {
+			break
+		}
+	}
+	if len(r.kept) == 0 && to != 0 {
+		return fault.New(fault.Refused, "oaken drift "+name+" shows what somebody changed since.", "%s is at deployment %d, or at one that changed nothing since.", name, to)
+	}
+	if len(r.kept) == 0 {
+		return fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+name+" STATE.", "No deployment to %s is recorded that could be taken back.", name)
+	}
+	first := int64(0)
+	for _, k := range r.kept {
+		if k.Deployment > 0 {
+			first = k.Deployment
+		}
+	}
+	for _, d := range done {
+		if d.Undone == nil && first > 0 && d.Number >= first {
+			r.Undoes = append(r.Undoes, d.Deployment)
+		}
+	}
+	return nil
+}
+
+// backTo gives what an environment held before the oldest of some deployments, and what
+// they lost: where several lost rows of one table, the oldest did it first, and counts.
+func (m *Mover) backTo(kept []ledger.Kept, env manifest.Environment) (before, lost environment.Files, err error) {
+	all := environment.Files{}
+	for _, k := range kept {
+		if before, lost, err = m.kept(k, env); err != nil {
+			return nil, nil, err
+		}
+		maps.Copy(all, lost)
+	}
+	return before, all, nil
 }
 
 // kept gives what an environment held before a deployment, and what that lost.
@@ -69,11 +130,18 @@ func (m *Mover) kept(k ledger.Kept, env manifest.Environment) (before, lost envi
 // Rollback carries a prepared rollback out and records that the deployment is undone.
 // What this loses in turn is saved beside the workspace.
 func (m *Mover) Rollback(ctx context.Context, r *Rollback, o DeployOptions) error {
+	if err := m.mayControl(m.rules(ctx), r.Environment, "roll it back"); err != nil {
+		return err
+	}
 	kept, err := m.carryOut(ctx, &r.Deployment, o)
 	if err != nil {
 		return err
 	}
-	err = m.Workspace.Chest.TakenBack(ctx, r.kept, m.Workspace.Person, m.Workspace.Name, m.Now())
+	for _, k := range r.kept {
+		if err == nil {
+			err = m.Workspace.Chest.TakenBack(ctx, k, m.Workspace.Person, m.Workspace.Name, m.Now())
+		}
+	}
 	if err == nil && kept != 0 {
 		err = m.Workspace.Chest.Forget(ctx, kept)
 	}

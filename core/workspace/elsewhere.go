@@ -15,7 +15,7 @@ func (w *Workspace) CommittedManifest(c ledger.Commit) ([]byte, error) {
 	return state.ReadFile(w.CommitState(c, Label(c)), manifest.Name)
 }
 
-// CommitFiles records files on top of a commit that is the tip of a branch, which need
+// CommitFiles records files, nil ones removed, on top of a commit that is the tip of a branch, which need
 // not be the workspace's. Nothing in the workspace changes.
 func (w *Workspace) CommitFiles(ctx context.Context, branch string, on ledger.Commit, files map[string][]byte, message string) (ledger.Commit, error) {
 	release, err := w.Chest.Hold(ctx, false)
@@ -27,6 +27,10 @@ func (w *Workspace) CommitFiles(ctx context.Context, branch string, on ledger.Co
 	defer batch.Abandon()
 	var list []state.File
 	for p, data := range files {
+		if data == nil { // it goes
+			list = append(list, state.File{Path: p})
+			continue
+		}
 		d, size, err := batch.Put(bytes.NewReader(data))
 		if err != nil {
 			return ledger.Commit{}, unstored(p, err)

@@ -1,0 +1,54 @@
+package cli
+
+import (
+	"context"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/workspace"
+)
+
+func newApprove(a *App) *cobra.Command {
+	var from, message string
+	var withdraw bool
+	cmd := &cobra.Command{
+		Use:   "approve ENV",
+		Short: "Say that what would be promoted to an environment may go there",
+		Long: `Approve what the environment before ENV holds now. The approval is for just that:
+when something else would be promoted, it counts no more. Which approvals are needed,
+and whose count, gates in oaken.toml say.`,
+		Example:           "  oaken approve live\n  oaken approve rehearsal --from acceptance -m \"Seen with the keepers\"\n  oaken approve live --withdraw",
+		GroupID:           groupPipeline,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeEnvironments,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				return a.approve(cmd.Context(), w, args[0], from, message, withdraw)
+			})
+		},
+	}
+	cmd.Flags().StringVar(&from, "from", "", "the environment that it would come from, `ENV`")
+	cmd.Flags().StringVarP(&message, "message", "m", "", "what to say of it, `TEXT`")
+	cmd.Flags().BoolVar(&withdraw, "withdraw", false, "take your approval back")
+	_ = cmd.RegisterFlagCompletionFunc("from", a.completeEnvironments)
+	_ = cmd.RegisterFlagCompletionFunc("message", cobra.NoFileCompletions)
+	return cmd
+}
+
+func (a *App) approve(ctx context.Context, w *workspace.Workspace, env, from, message string, withdraw bool) error {
+	got, err := a.mover(w).Approve(ctx, env, from, message, withdraw)
+	if err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.approve/1", "environment": env, "from": got.From, "commit": commitJSON(got.Commit), "person": w.Person, "withdrawn": withdraw, "gates": gatesJSON(got.Gates)})
+		return nil
+	}
+	if withdraw {
+		a.say("Your approval of %s for %s is taken back.", workspace.Label(got.Commit), env)
+	} else {
+		a.say("You approved %s, which %s holds, for %s.", a.paint(strong, workspace.Label(got.Commit)), got.From, env)
+	}
+	a.showGates(got.Gates)
+	return nil
+}

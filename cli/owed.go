@@ -1,0 +1,369 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/manifest"
+	"oakenchest/core/owed"
+	"oakenchest/core/pipeline"
+	"oakenchest/core/workspace"
+)
+
+type owedOptions struct {
+	lane, item, older string
+	check, byItem     bool
+}
+
+func newOwed(a *App) *cobra.Command {
+	var o owedOptions
+	cmd := &cobra.Command{
+		Use:   "owed",
+		Short: "List what has reached a later environment and has not come back",
+		Long: `List, for each lane and environment, the work that a later environment has and this
+one has not: another team's, or a hot fix. It is found anew each time, from what was
+deployed where and from the commits; work that was merged or picked counts as
+arrived, and so does the very same change made again. oaken backfill brings it back.`,
+		Example:           "  oaken owed\n  oaken owed --lane Exhibit --older 3d --check\n  oaken owed --by-item",
+		GroupID:           groupPipeline,
+		Args:              cobra.NoArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.owed(cmd.Context(), w, o) })
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&o.lane, "lane", "", "only what the lane `NAME` owes")
+	f.StringVar(&o.item, "item", "", "only the work for the item `KEY`")
+	f.StringVar(&o.older, "older", "", "only what a later environment has had for longer than `TIME`, such as 3d")
+	f.BoolVar(&o.byItem, "by-item", false, "list it by work item")
+	f.BoolVar(&o.check, "check", false, "end with status 1 when something is owed")
+	_ = cmd.RegisterFlagCompletionFunc("lane", a.completeLanes)
+	_ = cmd.RegisterFlagCompletionFunc("item", cobra.NoFileCompletions)
+	_ = cmd.RegisterFlagCompletionFunc("older", cobra.NoFileCompletions)
+	return cmd
+}
+
+func (a *App) owed(ctx context.Context, w *workspace.Workspace, o owedOptions) error {
+	older, err := manifest.Duration(o.older)
+	if err != nil {
+		return usageText("Write a length such as 8h or 3d.", err)
+	}
+	m := a.mover(w)
+	if o.lane != "" {
+		if _, ok := m.Landscape(ctx).Manifest.Pipeline.Lane(o.lane); !ok {
+			return fault.New(fault.Usage, "Lanes are declared in oaken.toml, under [[pipeline.lane]].", "There is no lane %s.", o.lane)
+		}
+	}
+	all, err := m.Owed(ctx)
+	if err != nil {
+		return err
+	}
+	var list []owed.Debt
+	for _, d := range all {
+		d.Works = slices.DeleteFunc(d.Works, func(x owed.Work) bool {
+			return o.item != "" && x.Item != o.item || older > 0 && a.Now().Sub(x.Since) <= older
+		})
+		if len(d.Works) > 0 && (o.lane == "" || d.Lane == o.lane) {
+			list = append(list, d)
+		}
+	}
+	a.showOwed(list, o.byItem)
+	if o.check && len(list) > 0 {
+		return &foundDifference{}
+	}
+	return nil
+}
+
+func (a *App) showOwed(list []owed.Debt, byItem bool) {
+	switch {
+	case a.json:
+		rows := []any{}
+		for _, d := range list {
+			commits := []any{}
+			for _, x := range d.Works {
+				c := commitJSON(x.Commit).(map[string]any)
+				c["in"], c["since"], c["merged"] = x.Where, stamp(x.Since), x.Merged
+				commits = append(commits, c)
+			}
+			rows = append(rows, map[string]any{"lane": d.Lane, "environment": d.Environment, "commits": commits})
+		}
+		a.printJSON(map[string]any{"schema": "oaken.owed/1", "owed": rows})
+	case len(list) == 0:
+		a.say("Nothing is owed: what later environments have has come back everywhere.")
+	case byItem:
+		a.owedByItem(list)
+	default:
+		a.owedByLane(list)
+	}
+}
+
+// debtOf is one work with the environments that it is owed to.
+type debtOf struct {
+	owed.Work
+	to     []string
+	merged []string // those whose branch has it
+}
+
+// gather puts what several environments are owed together, by work.
+func gather(list []owed.Debt) []*debtOf {
+	var out []*debtOf
+	at := map[string]*debtOf{}
+	for _, d := range list {
+		for _, x := range d.Works {
+			key := x.ID.String()
+			if at[key] == nil {
+				at[key] = &debtOf{Work: x}
+				out = append(out, at[key])
+			}
+			if x.Since.Before(at[key].Since) {
+				at[key].Since = x.Since
+			}
+			if x.Merged {
+				at[key].merged = append(at[key].merged, d.Environment)
+			} else {
+				at[key].to = append(at[key].to, d.Environment)
+			}
+		}
+	}
+	return out
+}
+
+func (a *App) owedByLane(list []owed.Debt) {
+	lanes, order := map[string][]owed.Debt{}, []string{}
+	for _, d := range list {
+		if _, ok := lanes[d.Lane]; !ok {
+			order = append(order, d.Lane)
+		}
+		lanes[d.Lane] = append(lanes[d.Lane], d)
+	}
+	for i, name := range order {
+		title := name
+		if name == "" {
+			title = "Environments that lanes share"
+		}
+		works := gather(lanes[name])
+		if i > 0 {
+			a.say("")
+		}
+		a.say("%s  %s", a.paint(strong, title), a.paint(faint, count(len(works), "commit")+" owed"))
+		a.table(a.Out, "  ", a.owedRows(works))
+		if name != "" {
+			a.say("  %s", a.paint(faint, "oaken backfill "+quoteWord(name)+" brings it back."))
+		}
+	}
+}
+
+func (a *App) owedRows(works []*debtOf) [][]cell {
+	var rows [][]cell
+	for _, x := range works {
+		age := a.Now().Sub(x.Since)
+		t := faint
+		if age > 3*24*time.Hour {
+			t = warm
+		}
+		rows = append(rows, []cell{{workspace.Label(x.Commit), strong}, {x.Item, plain}, {oneLine(firstLine(x.Message), 44), plain}, {x.Author, plain}, {"in " + x.Where + " for " + pipeline.Span(age), t}, {owedTo(x), plain}})
+	}
+	return rows
+}
+
+// owedTo says where a work is missing.
+func owedTo(x *debtOf) string {
+	var parts []string
+	if len(x.to) > 0 {
+		parts = append(parts, "not in "+strings.Join(x.to, ", "))
+	}
+	if len(x.merged) > 0 {
+		parts = append(parts, "merged, to be deployed to "+strings.Join(x.merged, ", "))
+	}
+	return strings.Join(parts, "; ")
+}
+
+func (a *App) owedByItem(list []owed.Debt) {
+	items, order := map[string][]*debtOf{}, []string{}
+	for _, x := range gather(list) {
+		if _, ok := items[x.Item]; !ok {
+			order = append(order, x.Item)
+		}
+		items[x.Item] = append(items[x.Item], x)
+	}
+	slices.Sort(order)
+	for _, item := range order {
+		title := item
+		if item == "" {
+			title = "without an item"
+		}
+		a.say("%s", a.paint(strong, title))
+		a.table(a.Out, "  ", a.owedRows(items[item]))
+	}
+}
+
+func newBackfill(a *App) *cobra.Command {
+	var from string
+	var dryRun, mergeOnly, allowLoss, all bool
+	cmd := &cobra.Command{
+		Use:   "backfill [LANE]",
+		Short: "Bring back to a lane what later environments have",
+		Long: `Merge what a lane owes into its branch, and deploy it to the lane's environments. In
+place of a lane, one environment may be named. Where both sides changed one thing the
+merge is refused, with the address: settle it on the branch, and run it again.
+
+An environment is left out, and named, when somebody changed it by hand, when another
+lane has booked it, or when its branch has work that no promotion has brought yet.
+--all brings everything back everywhere, the latest environments first.`,
+		Example:           "  oaken backfill Exhibit --dry-run\n  oaken backfill Exhibit\n  oaken backfill acceptance\n  oaken backfill --all",
+		GroupID:           groupPipeline,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: a.completeLanes,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if all == (len(args) == 1) {
+				return usage(cmd, "Name a lane or an environment, or say --all.")
+			}
+			o := pipeline.BackfillOptions{From: from, MergeOnly: mergeOnly, AllowLoss: allowLoss}
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				if all {
+					args = a.backfillOrder(cmd.Context(), w)
+				}
+				return a.backfill(cmd.Context(), w, args, o, dryRun)
+			})
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&from, "from", "", "bring back only what the environment `ENV` has")
+	f.BoolVar(&dryRun, "dry-run", false, "show what would be done and change nothing")
+	f.BoolVar(&mergeOnly, "merge-only", false, "merge into the branch, and leave the environments as they are")
+	f.BoolVar(&allowLoss, "allow-loss", false, "consent to the loss of data; it is saved first")
+	f.BoolVar(&all, "all", false, "bring everything back everywhere")
+	_ = cmd.RegisterFlagCompletionFunc("from", a.completeEnvironments)
+	return cmd
+}
+
+// backfillOrder lists the environments that are owed something, the latest first.
+func (a *App) backfillOrder(ctx context.Context, w *workspace.Workspace) []string {
+	m := a.mover(w)
+	list, _ := m.Owed(ctx) // what fails here fails again, and is then told
+	l := m.Landscape(ctx)
+	rank := func(name string) int {
+		e, _ := l.Manifest.Environment(name)
+		return e.Tier.Rank()
+	}
+	slices.SortStableFunc(list, func(a, b owed.Debt) int { return rank(b.Environment) - rank(a.Environment) })
+	var out []string
+	for _, d := range list {
+		out = append(out, d.Environment)
+	}
+	return out
+}
+
+func (a *App) backfill(ctx context.Context, w *workspace.Workspace, names []string, o pipeline.BackfillOptions, dryRun bool) error {
+	m := a.mover(w)
+	o.Told = func(what string) {
+		if a.Live {
+			a.note("%s …", what)
+		}
+	}
+	list, left := []any{}, 0
+	for _, name := range names {
+		b, err := m.PrepareBackfill(ctx, name, o)
+		if err != nil {
+			return err
+		}
+		if !dryRun {
+			if err := m.Backfill(ctx, b, o); err != nil {
+				return err
+			}
+		}
+		for _, s := range b.Stages {
+			if s.Left != "" && !o.MergeOnly {
+				left++
+			}
+		}
+		if !a.json {
+			a.showBackfill(b, dryRun)
+		}
+		list = append(list, backfillJSON(b))
+	}
+	switch {
+	case a.json:
+		a.printJSON(map[string]any{"schema": "oaken.backfill/1", "dryRun": dryRun, "backfills": list})
+	case len(names) == 0:
+		a.say("Nothing is owed: what later environments have has come back everywhere.")
+	case dryRun:
+		a.say("Nothing was changed: this was a dry run.")
+	}
+	if left > 0 && !dryRun {
+		return fault.New(fault.Refused, "See the reasons above; oaken owed lists what is still missing.", "%s not deployed to.", isAreCount(left, "environment was", "environments were"))
+	}
+	return nil
+}
+
+func isAreCount(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+func (a *App) showBackfill(b *pipeline.Backfill, dryRun bool) {
+	if len(b.Stages) == 0 {
+		a.say("%s is owed nothing.", a.paint(strong, b.Lane))
+		return
+	}
+	a.say("%s", a.paint(strong, "Back to "+b.Lane))
+	for _, x := range b.Branches {
+		var from []string
+		for _, s := range x.Sources {
+			from = append(from, s.Environment+" ("+workspace.Label(s.Commit)+")")
+		}
+		if len(from) > 0 {
+			a.say("  into branch %s, from %s:", x.Name, strings.Join(from, ", "))
+		}
+		var rows [][]cell
+		for _, work := range x.Brings {
+			rows = append(rows, []cell{{workspace.Label(work.Commit), strong}, {work.Item, plain}, {oneLine(firstLine(work.Message), 56), plain}, {work.Author, plain}})
+		}
+		a.table(a.Out, "    ", rows)
+		for _, c := range x.Conflicts {
+			a.say("    %s", a.paint(bad, "in conflict: "+c.Address.String()))
+		}
+		for _, c := range x.Merged {
+			a.say("    merged as %s", a.paint(good, workspace.Label(c)))
+		}
+	}
+	var rows [][]cell
+	for _, s := range b.Stages {
+		switch {
+		case s.Left != "":
+			rows = append(rows, []cell{{s.Environment, strong}, {"left", warm}, {s.Left, plain}})
+		case s.Done:
+			rows = append(rows, []cell{{s.Environment, strong}, {"has it", good}, {fmt.Sprintf("%s, %s", workspace.Label(s.Commit), count(s.Steps, "step")), faint}})
+		case dryRun:
+			rows = append(rows, []cell{{s.Environment, strong}, {"would get", plain}, {count(len(s.Brings), "commit"), faint}})
+		}
+	}
+	a.table(a.Out, "  ", rows)
+}
+
+func backfillJSON(b *pipeline.Backfill) any {
+	branches, stages := []any{}, []any{}
+	for _, x := range b.Branches {
+		brings, conflicts := []any{}, []string{}
+		for _, work := range x.Brings {
+			brings = append(brings, commitJSON(work.Commit))
+		}
+		for _, c := range x.Conflicts {
+			conflicts = append(conflicts, c.Address.String())
+		}
+		branches = append(branches, map[string]any{"branch": x.Name, "brings": brings, "conflicts": conflicts, "merged": commitsJSON(x.Merged)})
+	}
+	for _, s := range b.Stages {
+		stages = append(stages, map[string]any{"environment": s.Environment, "done": s.Done, "left": s.Left, "steps": s.Steps})
+	}
+	return map[string]any{"lane": b.Lane, "branches": branches, "environments": stages}
+}

@@ -1,0 +1,293 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/board"
+	"oakenchest/core/fault"
+	"oakenchest/core/landscape"
+	"oakenchest/core/pipeline"
+	"oakenchest/core/workspace"
+)
+
+func newPipeline(a *App) *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "pipeline",
+		Short: "Show the landscape of environments, and check it",
+		Long: `The pipeline is declared in oaken.toml: lanes, environments with their tiers, the
+moves that are allowed between them, gates and freezes (docs/pipeline.md).`,
+		Example:           "  oaken pipeline show\n  oaken pipeline check",
+		GroupID:           groupPipeline,
+		Args:              cobra.NoArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE:              func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	cmd.AddCommand(newPipelineShow(a), newPipelineCheck(a))
+	return cmd
+}
+
+func newPipelineShow(a *App) *cobra.Command {
+	var svg, html string
+	var about bool
+	cmd := &cobra.Command{
+		Use:   "show",
+		Short: "Show what every environment has, waits for and is owed",
+		Long: `Show the environments lane by lane: what each has, since when and by whom, how much
+work waits for it, what it is owed, what was changed there by hand when it was looked
+at last, and who has booked it. It is read from the records, so it is quick; oaken
+drift looks at the environments themselves.
+
+--html writes the board, a page for a screen on the wall; --svg the picture alone.
+--about says what each environment is for, for newcomers.`,
+		Example:           "  oaken pipeline show\n  oaken pipeline show --html board.html\n  oaken pipeline show --about",
+		Args:              cobra.NoArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.showPipeline(cmd.Context(), w, svg, html, about) })
+		},
+	}
+	cmd.Flags().StringVar(&svg, "svg", "", "write the picture to `FILE`")
+	cmd.Flags().StringVar(&html, "html", "", "write the board as a page to `FILE`")
+	cmd.Flags().BoolVar(&about, "about", false, "say what each environment is for")
+	_ = cmd.MarkFlagFilename("svg", "svg")
+	_ = cmd.MarkFlagFilename("html", "html")
+	return cmd
+}
+
+// newestOnBoard is how many deployments the board lists.
+const newestOnBoard = 15
+
+func (a *App) showPipeline(ctx context.Context, w *workspace.Workspace, svg, html string, about bool) error {
+	m := a.mover(w)
+	o, err := m.Overview(ctx)
+	if err != nil {
+		return err
+	}
+	var written []string
+	write := func(name string, fill func(*strings.Builder) error) error {
+		if name == "" {
+			return nil
+		}
+		if err := writeTo(a.at(name), fill); err != nil {
+			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", name, err)
+		}
+		written = append(written, name)
+		return nil
+	}
+	if err := write(svg, func(b *strings.Builder) error { return board.SVG(b, o) }); err != nil {
+		return err
+	}
+	err = write(html, func(b *strings.Builder) error {
+		recent, err := m.Deployments(ctx, "", time.Time{}, time.Time{})
+		if err != nil {
+			return err
+		}
+		return board.Page(b, &board.Board{Overview: o, Recent: recent[:min(newestOnBoard, len(recent))]})
+	})
+	if err != nil {
+		return err
+	}
+	switch {
+	case a.json:
+		a.printJSON(overviewJSON(o, written))
+	case len(o.Stages) == 0:
+		a.say("There is no pipeline yet. Declare environments with oaken env add NAME TARGET --tier TIER, and moves in oaken.toml (docs/pipeline.md).")
+	case len(written) > 0:
+		a.say("Written to %s.", strings.Join(written, " and "))
+	default:
+		a.drawPipeline(o, about)
+	}
+	return nil
+}
+
+func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
+	for i, lane := range o.Lanes() {
+		stages := slices.DeleteFunc(slices.Clone(o.Stages), func(s pipeline.StageView) bool { return s.Lane != lane })
+		if len(stages) == 0 {
+			continue
+		}
+		slices.SortStableFunc(stages, func(x, y pipeline.StageView) int { return x.Column - y.Column })
+		if i > 0 {
+			a.say("")
+		}
+		a.say("%s", a.laneTitle(o, lane))
+		var rows [][]cell
+		for _, s := range stages {
+			rows = append(rows, a.stageRow(o, &s))
+			if about {
+				for _, text := range aboutStage(&s) {
+					rows = append(rows, []cell{{"", plain}, {text, faint}})
+				}
+			}
+		}
+		a.table(a.Out, "  ", rows)
+	}
+	grave := 0
+	for _, f := range o.Findings {
+		if f.Grave {
+			grave++
+		}
+	}
+	if grave > 0 {
+		a.say("\n%s", a.paint(bad, fmt.Sprintf("%s wrong with the landscape: oaken pipeline check.", isAreCount(grave, "thing is", "things are"))))
+	}
+}
+
+func (a *App) laneTitle(o *pipeline.Overview, name string) string {
+	if name == "" {
+		return a.paint(strong, "shared")
+	}
+	lane, _ := o.Landscape.Manifest.Pipeline.Lane(name)
+	more := strings.Join(lane.Developers, ", ")
+	if lane.Branch != "" {
+		more = strings.TrimPrefix(more+", branch "+lane.Branch, ", ")
+	}
+	return a.paint(strong, name) + "  " + a.paint(faint, more)
+}
+
+// stageRow is one environment of the landscape in a terminal.
+func (a *App) stageRow(o *pipeline.Overview, s *pipeline.StageView) []cell {
+	word := s.Word()
+	t := map[string]tone{"level": good, "drifted": bad, "unfinished": bad, "out of reach": bad, "owed work": warm, "frozen": warm}[word]
+	has := "nothing deployed yet"
+	if s.Has != nil {
+		has = workspace.Label(*s.Has)
+		if s.Release != "" {
+			has += " (" + s.Release + ")"
+		}
+	}
+	when := ""
+	if s.Has != nil {
+		when = s.When.Local().Format("2 Jan 15:04") + " " + s.By
+	}
+	var next, notes []string
+	for _, m := range o.Moves {
+		if m.From == s.Name {
+			next = append(next, m.To)
+		}
+	}
+	if n := len(s.Waiting); n > 0 {
+		notes = append(notes, fmt.Sprintf("%d waiting", n))
+	}
+	if n := len(s.Owed); n > 0 {
+		notes = append(notes, fmt.Sprintf("%d owed", n))
+	}
+	if s.Drift != nil && s.Drift.Differences > 0 {
+		notes = append(notes, fmt.Sprintf("%d changed by hand", s.Drift.Differences))
+	}
+	for _, b := range s.Bookings {
+		if b.Holds(o.At) {
+			notes = append(notes, "booked for "+b.Lane+" until "+b.Until.Local().Format("2 Jan 15:04"))
+		} else {
+			notes = append(notes, b.Lane+" has it from "+b.From.Local().Format("2 Jan 15:04"))
+		}
+	}
+	if s.Freeze != nil {
+		notes = append(notes, "frozen: "+s.Freeze.Why)
+	}
+	to := ""
+	if len(next) > 0 {
+		to = "→ " + strings.Join(next, ", ")
+	}
+	return []cell{{s.Name, strong}, {string(s.Tier), faint}, {has, plain}, {when, faint}, {word, t}, {strings.Join(notes, ", "), plain}, {to, faint}}
+}
+
+// aboutStage says what an environment is for.
+func aboutStage(s *pipeline.StageView) []string {
+	var out []string
+	if s.About != "" {
+		out = append(out, s.About)
+	}
+	if len(s.Controllers) > 0 {
+		out = append(out, strings.Join(s.Controllers, ", ")+" decides what goes in")
+	}
+	if len(s.Integrations) > 0 {
+		out = append(out, "connected with "+strings.Join(s.Integrations, ", "))
+	}
+	if s.Volume != "" {
+		out = append(out, "data: "+s.Volume)
+	}
+	return append(out, "target: "+s.Targets())
+}
+
+func overviewJSON(o *pipeline.Overview, written []string) any {
+	stages, moves := []any{}, []any{}
+	for i := range o.Stages {
+		s := &o.Stages[i]
+		row := map[string]any{"name": s.Name, "tier": s.Tier, "lane": s.Lane, "branch": s.Branch, "controllers": append([]string{}, s.Controllers...), "about": s.About, "word": s.Word(), "has": nil, "waiting": commitsJSON(s.Waiting), "owed": len(s.Owed), "drift": nil, "bookings": []any{}, "freeze": nil}
+		if s.Has != nil {
+			row["has"] = map[string]any{"state": workspace.Label(*s.Has), "commit": s.Has.ID.String(), "release": s.Release, "time": stamp(s.When), "author": s.By}
+		}
+		if s.Drift != nil {
+			row["drift"] = map[string]any{"time": stamp(s.Drift.Time), "changes": s.Drift.Differences, "failure": s.Drift.Failure}
+		}
+		if s.Freeze != nil {
+			row["freeze"] = s.Freeze.Why
+		}
+		list := []any{}
+		for _, b := range s.Bookings {
+			list = append(list, slotJSON(b, o.At))
+		}
+		row["bookings"] = list
+		stages = append(stages, row)
+	}
+	for _, m := range o.Moves {
+		moves = append(moves, map[string]any{"from": m.From, "to": m.To, "waiting": m.Waiting, "gates": append([]string{}, m.Gates...), "about": m.About})
+	}
+	return map[string]any{"schema": "oaken.pipeline/1", "project": o.Project, "environments": stages, "moves": moves, "findings": findingsJSON(o.Findings), "files": append([]string{}, written...)}
+}
+
+func findingsJSON(list []landscape.Finding) []any {
+	out := []any{}
+	for _, f := range list {
+		out = append(out, map[string]any{"where": f.Where, "what": f.What, "do": f.Do, "grave": f.Grave})
+	}
+	return out
+}
+
+func newPipelineCheck(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:   "check",
+		Short: "Say what is wrong with the landscape",
+		Long: `Find what is wrong with the landscape: names that nothing has, environments that no
+move leads to or on from, moves in a circle, two who control one environment, a lane
+with several developers and no integration environment, lanes that nothing leads back
+to from live. It ends with status 1 when one of the findings is grave.`,
+		Example:           "  oaken pipeline check",
+		Args:              cobra.NoArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
+				l := landscape.Of(w.Manifest)
+				findings := l.Check()
+				grave := slices.ContainsFunc(findings, func(f landscape.Finding) bool { return f.Grave })
+				switch {
+				case a.json:
+					a.printJSON(map[string]any{"schema": "oaken.pipeline-check/1", "good": !grave, "findings": findingsJSON(findings)})
+				case len(findings) == 0:
+					a.say("Nothing is wrong: %s, %s, %s.", count(len(l.Staged()), "environment"), count(len(w.Manifest.Pipeline.Lanes), "lane"), count(len(w.Manifest.Pipeline.Moves), "move"))
+				default:
+					var rows [][]cell
+					for _, f := range findings {
+						t, word := warm, "doubtful"
+						if f.Grave {
+							t, word = bad, "wrong"
+						}
+						rows = append(rows, []cell{{f.Where, strong}, {word, t}, {f.What, plain}}, []cell{{"", plain}, {"", plain}, {f.Do, faint}})
+					}
+					a.table(a.Out, "", rows)
+				}
+				if grave {
+					return &foundDifference{}
+				}
+				return nil
+			})
+		},
+	}
+}

@@ -1,0 +1,440 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/environment"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
+	"oakenchest/core/pipeline"
+	"oakenchest/core/workspace"
+)
+
+type promoteOptions struct {
+	deployOptions
+	item, at, expect, lane string
+	paths            []string
+	withNeeded       bool
+	override         []string
+	full             bool
+}
+
+func newPromote(a *App) *cobra.Command {
+	var o promoteOptions
+	cmd := &cobra.Command{
+		Use:   "promote FROM [TO]",
+		Short: "Move what one environment has into the next",
+		Long: `Move what one environment has into the next one: TO may be left out where one move
+alone leads on from FROM. It shows the work that moves, what becomes different, the
+statements, how the gates stand and what would be lost. Then it merges the work into
+the branch of TO, where that is another one, deploys it, proves the result, and
+records it. All of it happens or nothing; after a kill, the same command goes on.
+
+FROM must hold what a commit declares; what nobody has committed is not promoted.
+--item KEY or --path PATH takes some of the work only, and names what that depends
+on. A gate that is shut can be overridden by those who may, with a reason. --at
+writes what a scheduler runs, for just the work that is there now.`,
+		Example:           "  oaken promote dev test --dry-run\n  oaken promote dev test\n  oaken promote test live --item AQ-31 --with-needed\n  oaken promote rehearsal --at \"2026-12-01 22:00\"",
+		GroupID:           groupPipeline,
+		Args:              cobra.RangeArgs(1, 2),
+		ValidArgsFunction: a.completeEnvironments,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 2 && args[0] == args[1] {
+				return usage(cmd, "FROM and TO are the same environment.")
+			}
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.promote(cmd.Context(), w, args, o) })
+		},
+	}
+	o.flags(cmd)
+	f := cmd.Flags()
+	f.StringVar(&o.lane, "lane", "", "say for which lane it is done, `NAME`")
+	f.StringVar(&o.item, "item", "", "move only the work for the item `KEY`")
+	f.StringSliceVar(&o.paths, "path", nil, "move only the work that touches `PATH`")
+	f.BoolVar(&o.withNeeded, "with-needed", false, "take along what the chosen work depends on")
+	f.StringSliceVar(&o.override, "override", nil, "pass the `GATE` though it is shut")
+	f.StringVar(&o.reason, "reason", "", "why it is overridden, `TEXT`")
+	f.StringVar(&o.at, "at", "", "write what a scheduler runs at the `TIME`, and change nothing")
+	f.StringVar(&o.expect, "expect", "", "refuse it unless FROM holds the commit `STATE`")
+	f.BoolVar(&o.full, "full", false, "show every change and every statement")
+	for _, name := range []string{"item", "override", "reason", "at", "expect"} {
+		_ = cmd.RegisterFlagCompletionFunc(name, cobra.NoFileCompletions)
+	}
+	_ = cmd.RegisterFlagCompletionFunc("lane", a.completeLanes)
+	cmd.MarkFlagsMutuallyExclusive("at", "dry-run", "script")
+	return cmd
+}
+
+func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string, o promoteOptions) error {
+	m := a.mover(w)
+	from, to := args[0], ""
+	var err error
+	if len(args) == 2 {
+		to = args[1]
+	} else if to, err = m.Next(ctx, from); err != nil {
+		return err
+	}
+	opts := pipeline.PromoteOptions{Lane: o.lane, Item: o.item, WithNeeded: o.withNeeded, Override: o.override, Reason: o.reason, AllowLoss: o.allowLoss}
+	if opts.Paths, err = a.projectPaths(w, o.paths); err != nil {
+		return err
+	}
+	if m.Fill, err = o.values(); err != nil {
+		return err
+	}
+	if o.expect != "" {
+		c, err := a.commitOf(ctx, w, o.expect)
+		if err != nil {
+			return err
+		}
+		opts.Expect = c.ID
+	}
+	p, err := m.PreparePromotion(ctx, from, to, opts)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = p.Close() }()
+	if o.at != "" {
+		return a.schedule(w, p, o)
+	}
+	if !a.json {
+		a.showPromotion(p, o)
+	}
+	switch {
+	case o.script != "" && p.Deployment != nil:
+		if err := writeWhole(a.at(o.script), []byte(scriptText(p.Deployment))); err != nil {
+			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
+		}
+		a.say("The statements are in %s; %s was not changed.", o.script, to)
+	case o.dryRun:
+		a.say("Nothing was changed: this was a dry run.")
+	case nothingMoves(p) && len(o.override) == 0:
+		a.say("%s has everything that %s has.", to, from)
+	default:
+		if err := a.movePromotion(ctx, m, p, opts); err != nil {
+			return err
+		}
+	}
+	if a.json {
+		a.printJSON(promotionJSON(p))
+	}
+	return nil
+}
+
+// nothingMoves reports whether there is nothing to promote.
+func nothingMoves(p *pipeline.Promotion) bool {
+	return p.Standing != nil && len(p.Moving)+len(p.Conflicts)+len(p.Needs)+len(p.Lost)+len(p.Drift) == 0 && p.Deployment != nil && len(p.Deployment.Plan.Steps) == 0
+}
+
+// movePromotion carries a promotion out, and tells how far it is.
+func (a *App) movePromotion(ctx context.Context, m *pipeline.Mover, p *pipeline.Promotion, o pipeline.PromoteOptions) error {
+	show := a.bar.show(a)
+	o.Done = func(step int) {
+		if show != nil && p.Deployment != nil {
+			show("running steps", step, len(p.Deployment.Plan.Steps))
+		}
+	}
+	o.Gate = func(name string) {
+		if a.Live {
+			a.note("Gate %s is run …", name)
+		}
+	}
+	err := m.Promote(ctx, p, o)
+	a.bar.clear()
+	if err != nil {
+		return err
+	}
+	d := p.Deployment
+	d.Label = workspace.Label(p.Commit)
+	for _, g := range p.Gates {
+		if g.Took > 0 || g.Verdict == pipeline.Overridden {
+			a.say("Gate %s: %s", g.Name, g.Said)
+		}
+	}
+	a.showDeployed(d)
+	return nil
+}
+
+// mostShown bounds how many changes and steps of a promotion are listed unless all are
+// asked for.
+const mostShown = 12
+
+func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
+	into := ""
+	if p.Branch != "" {
+		into = ", into branch " + p.Branch
+	}
+	lane := ""
+	if p.Lane != "" {
+		lane = p.Lane + ": "
+	}
+	a.say("%s%s → %s, what is there: %s%s", lane, p.From.Name, a.paint(strong, p.To.Name), workspace.Label(p.Source), into)
+	if p.Deployment != nil && !p.Deployment.Unfinished.IsZero() {
+		a.say("  What began on %s did not end: what it did is there, and this goes on from it. oaken rollback %s takes it back.", clock(p.Deployment.Unfinished), p.To.Name)
+	}
+	a.showAhead(p)
+	a.say("\n%s", a.paint(strong, "Moves: "+countOr(len(p.Moving), "commit")))
+	a.showWork(p.Moving, p)
+	if len(p.Needs) > 0 {
+		a.showNeeds(p, o)
+	}
+	for _, c := range p.Conflicts {
+		a.say("  %s", a.paint(bad, "in conflict: "+c.Address.String()))
+	}
+	if p.Deployment == nil {
+		return
+	}
+	a.say("\n%s", a.paint(strong, "What becomes different in "+p.To.Name))
+	a.showSome(p, o)
+	a.showPlanOf(p, o)
+	a.showGates(p.Gates)
+	if lost := p.Deployment.Plan.Loses(); len(lost) > 0 && !o.allowLoss {
+		a.say("\n%s", a.paint(bad, "Would lose data: "+strings.Join(lost, "; ")))
+	}
+	a.say("")
+}
+
+func countOr(n int, noun string) string {
+	if n == 0 {
+		return "nothing new"
+	}
+	return count(n, noun)
+}
+
+// showAhead tells what the target has and the source has not, before anything else.
+func (a *App) showAhead(p *pipeline.Promotion) {
+	if len(p.Ahead) == 0 {
+		return
+	}
+	a.say("\n%s", a.paint(warm, fmt.Sprintf("%s has work that %s has not:", p.To.Name, p.From.Name)))
+	lost := map[ledger.ID]bool{}
+	for _, c := range p.Lost {
+		lost[c.ID] = true
+	}
+	var rows [][]cell
+	for i, c := range p.Ahead {
+		if i == mostShown {
+			rows = append(rows, []cell{{fmt.Sprintf("and %d more", len(p.Ahead)-i), faint}})
+			break
+		}
+		fate := cell{"stays", good}
+		if lost[c.ID] {
+			fate = cell{"would go from it", bad}
+		}
+		rows = append(rows, append(workCells(c), fate))
+	}
+	a.table(a.Out, "  ", rows)
+}
+
+func workCells(c ledger.Commit) []cell {
+	return []cell{{workspace.Label(c), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 56), plain}, {c.Author, plain}, {clock(c.Time), faint}}
+}
+
+func (a *App) showWork(list []ledger.Commit, p *pipeline.Promotion) {
+	waiting := map[ledger.ID]bool{}
+	for _, c := range p.Waiting {
+		waiting[c.ID] = true
+	}
+	var rows [][]cell
+	for i, c := range list {
+		if i == 2*mostShown {
+			rows = append(rows, []cell{{fmt.Sprintf("and %d more", len(list)-i), faint}})
+			break
+		}
+		row := workCells(c)
+		if waiting[c.ID] {
+			row = append(row, cell{"on branch " + p.Branch + " already", faint})
+		}
+		rows = append(rows, row)
+	}
+	a.table(a.Out, "  ", rows)
+}
+
+func (a *App) showNeeds(p *pipeline.Promotion, o promoteOptions) {
+	what := "It depends on work that was not chosen:"
+	if o.withNeeded {
+		what = "Taken along, because it is needed:"
+	}
+	a.say("\n%s", a.paint(warm, what))
+	var rows [][]cell
+	for _, n := range p.Needs {
+		rows = append(rows, []cell{{workspace.Label(n.Commit), strong}, {n.Item, plain}, {oneLine(firstLine(n.Message), 40), plain}, {fmt.Sprintf("%s %s %s", workspace.Label(n.For), n.How, n.What), plain}})
+	}
+	a.table(a.Out, "  ", rows)
+}
+
+func (a *App) showSome(p *pipeline.Promotion, o promoteOptions) {
+	if len(p.Differences) == 0 {
+		a.say("  nothing")
+		return
+	}
+	n := 0
+	for _, d := range p.Differences {
+		n += len(d.Changes)
+	}
+	a.showDifferences(p.Differences, n > 2*mostShown && !o.full)
+}
+
+// showPlanOf lists the steps of a promotion with their statements.
+func (a *App) showPlanOf(p *pipeline.Promotion, o promoteOptions) {
+	steps := p.Deployment.Plan.Steps
+	a.say("\n%s", a.paint(strong, "Steps: "+countOr(len(steps), "step")))
+	if len(steps) <= mostShown || o.full {
+		a.showSteps(steps, "  ")
+		return
+	}
+	effects, order := map[string]int{}, []string{}
+	for _, s := range steps {
+		if effects[string(s.Effect)] == 0 {
+			order = append(order, string(s.Effect))
+		}
+		effects[string(s.Effect)]++
+	}
+	for _, e := range order {
+		a.say("  %s  %s", count(effects[e], "step"), a.paint(faint, "["+e+"]"))
+	}
+	var losing []environment.Step
+	for _, s := range steps {
+		if s.Loss != "" {
+			losing = append(losing, s)
+		}
+	}
+	a.showSteps(losing, "  ")
+	a.say("  %s", a.paint(faint, "--full lists them all, --script FILE writes the statements"))
+}
+
+func (a *App) showGates(gates []pipeline.GateResult) {
+	if len(gates) == 0 {
+		return
+	}
+	a.say("\n%s", a.paint(strong, "Gates"))
+	var rows [][]cell
+	for _, g := range gates {
+		t := map[pipeline.Verdict]tone{pipeline.Open: good, pipeline.Shut: bad, pipeline.Overridden: warm, pipeline.ToBeRun: faint}[g.Verdict]
+		rows = append(rows, []cell{{g.Name, plain}, {string(g.Verdict), t}, {g.Said, plain}})
+		if g.Do != "" {
+			rows = append(rows, []cell{{"", plain}, {"", plain}, {g.Do, faint}})
+		}
+	}
+	a.table(a.Out, "  ", rows)
+}
+
+func gatesJSON(gates []pipeline.GateResult) []any {
+	out := []any{}
+	for _, g := range gates {
+		out = append(out, map[string]any{"name": g.Name, "verdict": g.Verdict, "said": g.Said, "do": g.Do, "milliseconds": g.Took})
+	}
+	return out
+}
+
+func commitsJSON(list []ledger.Commit) []any {
+	out := []any{}
+	for _, c := range list {
+		out = append(out, commitJSON(c))
+	}
+	return out
+}
+
+func promotionJSON(p *pipeline.Promotion) any {
+	out := map[string]any{"schema": "oaken.promote/1", "from": p.From.Name, "to": p.To.Name, "environment": p.To.Name, "lane": p.Lane, "branch": p.Branch, "source": workspace.Label(p.Source), "moves": commitsJSON(p.Moving),
+		"ahead": commitsJSON(p.Ahead), "lost": commitsJSON(p.Lost), "changes": changeRows(p.Differences), "gates": gatesJSON(p.Gates), "steps": []any{}, "done": false, "commit": nil, "saved": ""}
+	needs, conflicts := []any{}, []string{}
+	for _, n := range p.Needs {
+		needs = append(needs, map[string]any{"commit": commitJSON(n.Commit), "for": workspace.Label(n.For), "how": n.How, "address": n.What.String()})
+	}
+	for _, c := range p.Conflicts {
+		conflicts = append(conflicts, c.Address.String())
+	}
+	out["needs"], out["conflicts"] = needs, conflicts
+	if d := p.Deployment; d != nil {
+		plan := deploymentJSON(d, "env:"+p.From.Name).(map[string]any)
+		out["steps"], out["done"], out["saved"] = plan["steps"], d.Done, d.Saved
+	}
+	if p.Commit.Depth > 0 {
+		out["commit"] = commitJSON(p.Commit)
+	}
+	return out
+}
+
+// schedule writes what a scheduler runs, for the work that is there now.
+func (a *App) schedule(w *workspace.Workspace, p *pipeline.Promotion, o promoteOptions) error {
+	when, err := parseTime(o.at, a.Now())
+	if err != nil {
+		return err
+	}
+	if !when.After(a.Now()) {
+		return fault.New(fault.Usage, "Name a time that is to come.", "%s is over.", clock(when))
+	}
+	call := []string{"oaken", "--in", quoteWord(filepath.Clean(w.Root)), "--as", quoteWord(w.Person), "--yes", "promote", quoteWord(p.From.Name), quoteWord(p.To.Name), "--expect", p.Source.ID.Short()}
+	for _, f := range [][2]string{{"--item", o.item}, {"--lane", o.lane}, {"--reason", o.reason}} {
+		if f[1] != "" {
+			call = append(call, f[0], quoteWord(f[1]))
+		}
+	}
+	for _, g := range o.override {
+		call = append(call, "--override", quoteWord(g))
+	}
+	for _, v := range o.paths {
+		call = append(call, "--path", quoteWord(v))
+	}
+	if o.withNeeded {
+		call = append(call, "--with-needed")
+	}
+	if o.allowLoss {
+		call = append(call, "--allow-loss")
+	}
+	command := strings.Join(call, " ")
+	local := when.Local()
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.schedule/1", "time": stamp(when), "command": command})
+		return nil
+	}
+	a.say("# %s → %s at %s, just what is there now: %s", p.From.Name, p.To.Name, clock(when), workspace.Label(p.Source))
+	a.say("# A line for cron, which runs it once a year; take it out afterwards:")
+	a.say("%d %d %d %d * %s", local.Minute(), local.Hour(), local.Day(), int(local.Month()), command)
+	a.say("# The same for systemd, once:")
+	a.say("systemd-run --user --on-calendar=%s %s", quoteWord(local.Format("2006-01-02 15:04:05")), command)
+	return nil
+}
+
+// quoteWord writes a word as a shell reads it.
+func quoteWord(s string) string {
+	if s != "" && !strings.ContainsFunc(s, func(r rune) bool {
+		return !strings.ContainsRune("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_./:,=+", r)
+	}) {
+		return s
+	}
+	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
+}
+
+// timeForms are the ways in which a time may be written.
+var timeForms = []string{"2006-01-02 15:04", "2006-01-02T15:04", "2006-01-02", time.RFC3339}
+
+// parseTime reads a time that a person wrote: a day, a day with a time, the name of a
+// weekday that is to come, or a length of time from now such as 3d.
+func parseTime(text string, now time.Time) (time.Time, error) {
+	for _, form := range timeForms {
+		if t, err := time.ParseInLocation(form, text, time.Local); err == nil {
+			return t, nil
+		}
+	}
+	for d := time.Sunday; d <= time.Saturday; d++ {
+		if strings.EqualFold(text, d.String()) {
+			local := now.Local()
+			days := (int(d) - int(local.Weekday()) + 7) % 7
+			if days == 0 {
+				days = 7
+			}
+			return time.Date(local.Year(), local.Month(), local.Day()+days, 23, 59, 0, 0, time.Local), nil
+		}
+	}
+	if d, err := manifest.Duration(text); err == nil && d > 0 {
+		return now.Add(d), nil
+	}
+	return time.Time{}, fault.New(fault.Usage, "Write 2026-12-01, \"2026-12-01 22:00\", Friday, or a length such as 8h or 3d.", "%q is no time.", text)
+}

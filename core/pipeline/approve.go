@@ -1,0 +1,68 @@
+package pipeline
+
+import (
+	"context"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+)
+
+// Approval is what somebody said of what would be promoted to an environment.
+type Approval struct {
+	From   string
+	Commit ledger.Commit
+	// Gates is how the gates that ask for approvals stand then.
+	Gates []GateResult
+}
+
+// Approve records that this workspace's person wants what an environment holds in the next
+// one; from may be empty where one move alone leads there. With withdraw, the person takes
+// that back.
+func (m *Mover) Approve(ctx context.Context, to, from, text string, withdraw bool) (*Approval, error) {
+	l := m.rules(ctx)
+	if _, err := m.Workspace.Manifest.Environment(to); err != nil {
+		return nil, err
+	}
+	moves := l.Into(to)
+	if from == "" {
+		switch len(moves) {
+		case 0:
+			return nil, fault.New(fault.Usage, "Name where it would come from: oaken approve "+to+" --from ENV.", "No move leads to %s.", to)
+		case 1:
+			from = moves[0].From
+		default:
+			var names []string
+			for _, move := range moves {
+				names = append(names, move.From)
+			}
+			return nil, fault.New(fault.Usage, "Name one: oaken approve "+to+" --from ENV.", "Several moves lead to %s: from %s.", to, listAnd(names))
+		}
+	}
+	p, err := m.ends(ctx, l, from, to)
+	if err != nil {
+		return nil, err
+	}
+	if err := m.compareHistories(ctx, l, p); err != nil {
+		return nil, err
+	}
+	err = m.Workspace.Chest.Assent(ctx, ledger.Assent{Environment: to, Commit: p.Source.ID, Person: m.Workspace.Person, Time: m.Now(), Text: text, Withdrawn: withdraw})
+	if err != nil {
+		return nil, err
+	}
+	out := &Approval{From: from, Commit: p.Source}
+	for _, name := range l.Gates(p.Move) {
+		g, ok := l.Manifest.Pipeline.Gate(name)
+		if !ok || g.Approvals == 0 && len(g.By) == 0 {
+			continue
+		}
+		r := GateResult{Name: name, Verdict: Open}
+		if err := m.approvalGate(ctx, l, p, g, &r); err != nil {
+			return nil, err
+		}
+		if r.Do != "" {
+			r.Verdict = Shut
+		}
+		out.Gates = append(out.Gates, r)
+	}
+	return out, nil
+}

@@ -1,0 +1,94 @@
+package pipeline
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/landscape"
+	"oakenchest/core/ledger"
+)
+
+// Bookings gives the bookings of an environment that have not ended, in order.
+func (m *Mover) Bookings(ctx context.Context, name string) ([]landscape.Slot, error) {
+	if _, err := m.Workspace.Manifest.Environment(name); err != nil {
+		return nil, err
+	}
+	all, err := m.Workspace.Chest.Bookings(ctx)
+	return landscape.Coming(all, name, m.Now()), err
+}
+
+// BookOptions are the choices of a booking.
+type BookOptions struct {
+	Environment, Lane string
+	// From is when it begins; zero for now.
+	From time.Time
+	// Until is when it ends; zero when it lasts for For from when it begins.
+	Until time.Time
+	For   time.Duration
+	Note  string
+}
+
+// Book books an environment for a lane. Where others have booked before, it queues up
+// behind them.
+func (m *Mover) Book(ctx context.Context, o BookOptions) (landscape.Slot, error) {
+	var slot landscape.Slot
+	env, err := m.Workspace.Manifest.Environment(o.Environment)
+	if err != nil {
+		return slot, err
+	}
+	l := m.rules(ctx)
+	lane, ok := l.Manifest.Pipeline.Lane(o.Lane)
+	if !ok {
+		return slot, fault.New(fault.Usage, "Lanes are declared in oaken.toml, under [[pipeline.lane]].", "There is no lane %s.", o.Lane)
+	}
+	if len(lane.Developers) > 0 && !l.Manifest.Team.Plays(m.Workspace.Person, append(slices.Clone(lane.Developers), env.Controllers...)) {
+		return slot, fault.New(fault.Refused, "Ask one of them: "+listAnd(lane.Developers)+".", "%s does not work in the lane %s.", m.Workspace.Person, lane.Name)
+	}
+	if o.From.IsZero() {
+		o.From = m.Now()
+	}
+	if o.For <= 0 && !o.Until.After(o.From) {
+		return slot, fault.New(fault.Usage, "Say how long: --until Friday, or --for 2d.", "The booking would end before it begins.")
+	}
+	w := m.Workspace
+	b := ledger.Booking{Environment: o.Environment, Lane: o.Lane, Person: w.Person, Workspace: w.Name, Asked: m.Now(), Begins: o.From, Ends: o.Until, Lasts: o.For, Note: o.Note}
+	b.ID, err = w.Chest.Book(ctx, b, func(others []ledger.Booking) error {
+		for _, s := range landscape.Schedule(append(slices.Clone(others), b), o.Environment) {
+			if s.ID == 0 {
+				slot = s
+				return nil
+			}
+		}
+		return fault.New(fault.Refused, "See them with oaken book "+o.Environment+", and queue up with --for 2d, which counts from when they have ended.", "%s is booked by others until then.", o.Environment)
+	})
+	slot.ID = b.ID
+	return slot, err
+}
+
+// EndBooking ends the booking of a lane that holds an environment, or the next one that
+// waits. Only people of the lane, and those who control the environment, may.
+func (m *Mover) EndBooking(ctx context.Context, name, lane string) (landscape.Slot, error) {
+	slots, err := m.Bookings(ctx, name)
+	if err != nil {
+		return landscape.Slot{}, err
+	}
+	env, _ := m.Workspace.Manifest.Environment(name)
+	l := m.rules(ctx)
+	for _, s := range slots {
+		if lane != "" && s.Lane != lane {
+			continue
+		}
+		declared, _ := l.Manifest.Pipeline.Lane(s.Lane)
+		if m.Workspace.Person != s.Person && !l.Manifest.Team.Plays(m.Workspace.Person, append(slices.Clone(declared.Developers), env.Controllers...)) {
+			return s, fault.New(fault.Refused, "Ask "+s.Person+", who booked it.", "The booking is one of the lane %s.", s.Lane)
+		}
+		end := m.Now()
+		if end.Before(s.From) {
+			end = s.From // it never begins
+		}
+		return s, m.Workspace.Chest.EndBooking(ctx, s.Booking, end)
+	}
+	return landscape.Slot{}, fault.New(fault.Usage, "oaken book "+name+" shows who has it when.", "%s has no such booking.", name)
+}

@@ -1,0 +1,121 @@
+package pipeline
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+	"strings"
+	"time"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/ledger"
+	"oakenchest/core/workspace"
+)
+
+// The words for what a deployment was.
+const (
+	ActionDeploy   = "deploy"
+	ActionPromote  = "promote"
+	ActionBackfill = "backfill"
+	ActionFound    = "found" // it held that already, by whatever way it came there
+)
+
+func label(c ledger.Commit) string { return workspace.Label(c) }
+
+// StepRecord is a step as it is kept with the account of a deployment.
+type StepRecord struct {
+	Address    string   `json:"address"`
+	What       string   `json:"what"`
+	Effect     string   `json:"effect"`
+	Loss       string   `json:"loss,omitempty"`
+	Statements []string `json:"statements,omitempty"`
+}
+
+// The files of an account.
+const (
+	accountSteps = "steps.json"
+	accountGates = "gates/"
+)
+
+// account writes down what is known of a deployment that was carried out.
+type account struct {
+	action, origin, lane string
+	source               ledger.ID
+	began                time.Time
+	gates                []GateResult
+	moved                []ledger.Commit
+	reason               string
+}
+
+// record stores the statements and the gates' output, and gives the row that names them.
+func (m *Mover) record(ctx context.Context, d *Deployment, a account) (ledger.Account, error) {
+	steps := []StepRecord{}
+	for _, s := range d.Plan.Steps {
+		into := s.Into
+		if into == "" {
+			into = d.Environment.Into
+		}
+		steps = append(steps, StepRecord{Address: s.Address.InPath(into).String(), What: s.What, Effect: string(s.Effect), Loss: s.Loss, Statements: s.Statements})
+	}
+	data, err := json.Marshal(steps)
+	if err != nil {
+		return ledger.Account{}, err
+	}
+	files := []chest.KeptFile{chest.InMemory(accountSteps, data)}
+	for _, g := range a.gates {
+		if g.Output != "" {
+			files = append(files, chest.InMemory(accountGates+strings.ReplaceAll(g.Name, "/", "-"), []byte(g.Output)))
+		}
+	}
+	out := ledger.Account{Action: a.action, Origin: a.origin, Lane: a.lane, Source: a.source, Began: a.began, Took: m.Now().Sub(a.began), Items: itemsOf(a.moved), Reason: a.reason}
+	if out.Tree, err = m.Workspace.Chest.Store(ctx, files); err != nil {
+		return out, err
+	}
+	gates, err := json.Marshal(a.gates)
+	out.Gates = string(gates)
+	return out, err
+}
+
+// itemsOf lists the work items of commits, sorted, each once.
+func itemsOf(commits []ledger.Commit) []string {
+	var out []string
+	for _, c := range commits {
+		if c.Item != "" && !slices.Contains(out, c.Item) {
+			out = append(out, c.Item)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// conclude records a deployment with what is known of it, and publishes the commits that
+// it is of, all in one transaction.
+func (m *Mover) conclude(ctx context.Context, d *Deployment, kept int64, a account, x chest.Conclusion, source string) (ledger.Commit, error) {
+	var err error
+	if x.Account, err = m.record(ctx, d, a); err != nil {
+		return ledger.Commit{}, err
+	}
+	w := m.Workspace
+	x.Kept = append(d.unfinished, kept)
+	x.Deployment = ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: source, Steps: len(d.Plan.Steps)}
+	return w.Chest.Conclude(ctx, x)
+}
+
+// Noted records what an environment was found to hold, when the records say otherwise.
+func (m *Mover) Noted(ctx context.Context, name string, c ledger.Commit) error {
+	d, ok, err := m.Workspace.Chest.LastDeployment(ctx, name)
+	if err != nil || ok && d.Commit == c.ID || c.Depth == 0 {
+		return err
+	}
+	return m.found(ctx, name, c)
+}
+
+// found records that an environment holds a commit that was not deployed there by us.
+func (m *Mover) found(ctx context.Context, name string, c ledger.Commit) error {
+	w := m.Workspace
+	_, err := w.Chest.Conclude(ctx, chest.Conclusion{
+		Deployment: ledger.Deployment{Environment: name, Commit: c.ID, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: ActionFound},
+		Account:    ledger.Account{Action: ActionFound, Source: c.ID, Began: m.Now(), Gates: "[]"},
+	})
+	return err
+}

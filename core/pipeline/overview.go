@@ -1,0 +1,203 @@
+package pipeline
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"oakenchest/core/landscape"
+	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
+	"oakenchest/core/owed"
+)
+
+// Overview is the whole landscape with what every environment has, waits for and is owed.
+// It is read from the records; no environment is reached.
+type Overview struct {
+	Project   string
+	Landscape *landscape.Landscape
+	Stages    []StageView
+	Moves     []MoveView
+	Findings  []landscape.Finding
+	At        time.Time
+}
+
+// StageView is one environment of an overview.
+type StageView struct {
+	manifest.Environment
+	// Branch is that of the environment or of its lane.
+	Branch string
+	// Column is the place of the stage from left to right.
+	Column int
+	// Has is what was deployed last, When and By whom; nil when nothing was.
+	Has     *ledger.Commit
+	When    time.Time
+	By      string
+	Release string // the release that it has, if any
+	// Unfinished says that a deployment was begun and did not end.
+	Unfinished bool
+	// Waiting lists work that the environments before it have and it has not; Owed what it
+	// has not and later ones have.
+	Waiting []ledger.Commit
+	Owed    []owed.Work
+	// Drift is what was seen when it was looked at last; nil when nobody looked since the
+	// last deployment.
+	Drift *ledger.Look
+	// Bookings are those that have not ended; Freeze the one that holds, if any.
+	Bookings []landscape.Slot
+	Freeze   *manifest.Freeze
+}
+
+// MoveView is a move with the work that could go.
+type MoveView struct {
+	manifest.Move
+	Waiting int
+	Gates   []string
+}
+
+// Overview reads the whole landscape.
+func (m *Mover) Overview(ctx context.Context) (*Overview, error) {
+	l := m.rules(ctx)
+	c := m.Workspace.Chest
+	o := &Overview{Project: l.Manifest.Project, Landscape: l, Findings: l.Check(), At: m.Now()}
+	looks, err := c.Looks(ctx)
+	if err != nil {
+		return nil, err
+	}
+	bookings, err := c.Bookings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	releases, err := c.Releases(ctx)
+	if err != nil {
+		return nil, err
+	}
+	column := l.Column()
+	err = owed.View(ctx, c, l, func(b *owed.Book) error {
+		for _, e := range l.Staged() {
+			s := StageView{Environment: e, Branch: l.Manifest.BranchOf(e), Column: column[e.Name], Bookings: landscape.Coming(bookings, e.Name, m.Now())}
+			if f, ok := landscape.Frozen(l.Manifest, e, m.Now().Local()); ok {
+				s.Freeze = &f
+			}
+			if err := stageHas(b, &s, looks, releases); err != nil {
+				return err
+			}
+			o.Stages = append(o.Stages, s)
+		}
+		for _, move := range l.Manifest.Pipeline.Moves {
+			waiting, err := waitingAlong(b, move)
+			if err != nil {
+				return err
+			}
+			o.Moves = append(o.Moves, MoveView{Move: move, Waiting: len(waiting), Gates: l.Gates(move)})
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	for i := range o.Stages {
+		kept, ok, err := c.LastKept(ctx, o.Stages[i].Name)
+		if err != nil {
+			return nil, err
+		}
+		o.Stages[i].Unfinished = ok && kept.Deployment == 0
+	}
+	return o, nil
+}
+
+// stageHas fills in what one environment has, waits for and is owed.
+func stageHas(b *owed.Book, s *StageView, looks map[string]ledger.Look, releases []ledger.Release) error {
+	if has, ok := b.Standing[s.Name]; ok {
+		list := b.Deployed[s.Name]
+		last := list[len(list)-1]
+		s.Has, s.When, s.By = &has, last.Time, last.Author
+		for _, r := range releases {
+			if r.Commit == has.ID {
+				s.Release = r.Name
+			}
+		}
+		if look, ok := looks[s.Name]; ok && !look.Time.Before(last.Time) {
+			s.Drift = &look
+		}
+	}
+	for _, move := range b.Landscape.Into(s.Name) {
+		works, err := waitingAlong(b, move)
+		if err != nil {
+			return err
+		}
+		for _, w := range works {
+			root := b.Arrived.Root(w.ID)
+			if !slices.ContainsFunc(s.Waiting, func(o ledger.Commit) bool { return b.Arrived.Root(o.ID) == root }) {
+				s.Waiting = append(s.Waiting, w)
+			}
+		}
+	}
+	d, err := b.To(s.Environment)
+	s.Owed = d.Works
+	return err
+}
+
+// waitingAlong lists the work that a move could take: what its beginning has and its end
+// has not.
+func waitingAlong(b *owed.Book, move manifest.Move) ([]ledger.Commit, error) {
+	from, err := b.Landscape.Manifest.Environment(move.From)
+	if err != nil {
+		return nil, nil // what is wrong with it, Check says
+	}
+	has, ok := b.Standing[from.Name]
+	if tip := b.Tip(b.Landscape.Manifest.BranchOf(from)); len(b.Landscape.Into(from.Name)) == 0 && tip.Depth > 0 {
+		has, ok = tip, true // what was committed in a development environment's branch waits too
+	}
+	if !ok {
+		return nil, nil
+	}
+	return b.Arrived.Missing(b.Standing[move.To], has)
+}
+
+// Lanes lists the names of the lanes that stages belong to, shared ones as the empty name
+// at the end.
+func (o *Overview) Lanes() []string {
+	var out []string
+	for _, l := range o.Landscape.Manifest.Pipeline.Lanes {
+		out = append(out, l.Name)
+	}
+	for _, s := range o.Stages {
+		if s.Lane != "" && !slices.Contains(out, s.Lane) {
+			out = append(out, s.Lane)
+		}
+	}
+	return append(out, "")
+}
+
+// Word says in a word how a stage stands: empty, unfinished, drifted, frozen, owed, waiting
+// or level.
+func (s *StageView) Word() string {
+	switch {
+	case s.Unfinished:
+		return "unfinished"
+	case s.Has == nil:
+		return "empty"
+	case s.Drift != nil && s.Drift.Failure != "":
+		return "out of reach"
+	case s.Drift != nil && s.Drift.Differences > 0:
+		return "drifted"
+	case s.Freeze != nil:
+		return "frozen"
+	case len(s.Owed) > 0:
+		return "owed work"
+	case len(s.Waiting) > 0:
+		return "work waits"
+	}
+	return "level"
+}
+
+// Targets writes where a stage is, without what lies between // and @.
+func (s *StageView) Targets() string {
+	var out []string
+	for _, site := range s.Sites() {
+		out = append(out, site.Target)
+	}
+	return strings.Join(out, ", ")
+}

@@ -1,0 +1,469 @@
+package pipeline
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"oakenchest/core/arrival"
+	"oakenchest/core/blob"
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/landscape"
+	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
+	"oakenchest/core/owed"
+	"oakenchest/core/state"
+)
+
+// PromoteOptions are the choices of a promotion.
+type PromoteOptions struct {
+	// Lane says for which lane it is done, where that is not plain.
+	Lane string
+	// Item and Paths choose some of the work; neither means all of it.
+	Item  string
+	Paths []string
+	// WithNeeded takes along what the chosen work depends on.
+	WithNeeded bool
+	// Override names gates that are passed though they are shut; Reason says why.
+	Override []string
+	Reason   string
+	// Expect is the commit that FROM must hold; zero for any.
+	Expect ledger.ID
+	// AllowLoss consents to the loss of data, which is kept first.
+	AllowLoss bool
+	// Done, when set, is told after each step; Gate before each command.
+	Done func(step int)
+	Gate func(name string)
+}
+
+// some says that the work is chosen.
+func (o PromoteOptions) some() bool { return o.Item != "" || len(o.Paths) > 0 }
+
+// Promotion is a move of work to the next environment: what it would do, or has done.
+type Promotion struct {
+	From, To manifest.Environment
+	Move     manifest.Move
+	// Lane is the one that it is done for: that of From, of To, or of who does it; empty
+	// where that is not plain. Lanes lists those whose work moves.
+	Lane  string
+	Lanes []string
+	// Source is what From holds; Standing what was deployed to To last, nil for nothing.
+	Source   ledger.Commit
+	Standing *ledger.Commit
+	// Branch is that of To; empty when it has none.
+	Branch string
+	// Moving lists the work that To gets, the oldest first; Chosen what was asked for, and
+	// Needs what that depends on. Waiting is what of Moving lies on the branch of To
+	// already.
+	Moving, Chosen, Waiting []ledger.Commit
+	Needs                   []Need
+	// Ahead lists work that To has and From has not; Lost what of it To would lose.
+	Ahead, Lost []ledger.Commit
+	// Differences say what becomes different in To, Drift what somebody changed there.
+	Differences, Drift []state.Difference
+	// Conflicts stand between the work and the branch of To.
+	Conflicts []element.Conflict
+	Gates     []GateResult
+	// Deployment is the plan; nil while conflicts or needs stand in its way.
+	Deployment *Deployment
+	// Commit is what To holds in the end, once it is done.
+	Commit ledger.Commit
+
+	tree    blob.Digest // what To is to hold
+	onto    ledger.Commit
+	drafts  []chest.Draft
+	owes    []owed.Work
+	open    []ledger.Commit // the work that the branch of To has not
+	fresh   bool            // the branch of To is to be made
+	release func()
+}
+
+// Close lets go of the environment and of what was stored for the promotion.
+func (p *Promotion) Close() error {
+	if p.release != nil {
+		p.release()
+	}
+	if p.Deployment == nil {
+		return nil
+	}
+	return p.Deployment.Close()
+}
+
+// Next gives the environment that work goes on to from one, when there is one alone.
+func (m *Mover) Next(ctx context.Context, from string) (string, error) {
+	moves := m.rules(ctx).From(from)
+	switch len(moves) {
+	case 1:
+		return moves[0].To, nil
+	case 0:
+		return "", fault.New(fault.Usage, "Name it: oaken promote "+from+" TO. Moves are declared in oaken.toml, under [[pipeline.move]].", "No move leads on from %s.", from)
+	}
+	var names []string
+	for _, move := range moves {
+		names = append(names, move.To)
+	}
+	return "", fault.New(fault.Usage, "Name one: oaken promote "+from+" TO.", "Several moves lead on from %s: to %s.", from, listAnd(names))
+}
+
+// PreparePromotion computes what a promotion would do, and how its gates stand; nothing is
+// changed. Close it.
+func (m *Mover) PreparePromotion(ctx context.Context, from, to string, o PromoteOptions) (*Promotion, error) {
+	l := m.rules(ctx)
+	p, err := m.ends(ctx, l, from, to)
+	if err == nil {
+		err = m.chooseLane(l, p, o.Lane)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if o.Expect != (ledger.ID{}) && p.Source.ID != o.Expect {
+		return nil, fault.New(fault.Refused, "Look at it again, and plan the promotion anew.", "%s holds %s now, and not what was to be promoted.", from, label(p.Source))
+	}
+	if p.release, err = m.Workspace.Chest.Hold(ctx, false); err != nil {
+		return nil, err
+	}
+	if err := m.work(ctx, l, p, o); err != nil {
+		return nil, errors.Join(err, p.Close())
+	}
+	return p, nil
+}
+
+// ends finds the two environments of a promotion, and what they hold.
+func (m *Mover) ends(ctx context.Context, l *landscape.Landscape, from, to string) (*Promotion, error) {
+	p := &Promotion{}
+	var err error
+	if p.From, err = m.Workspace.Manifest.Environment(from); err != nil {
+		return nil, err
+	}
+	if p.To, err = m.Workspace.Manifest.Environment(to); err != nil {
+		return nil, err
+	}
+	if declared, err := l.Manifest.Environment(to); err == nil { // its rules as they were committed
+		p.To.Controllers, p.To.Gates, p.To.Tier = declared.Controllers, declared.Gates, declared.Tier
+	}
+	var ok bool
+	if p.Move, ok = l.Move(from, to); !ok {
+		var names []string
+		for _, move := range l.From(from) {
+			names = append(names, move.To)
+		}
+		hint := "Moves are declared in oaken.toml, under [[pipeline.move]]; oaken pipeline show draws them."
+		if len(names) > 0 {
+			hint = "From " + from + " work goes on to " + listAnd(names) + ". " + hint
+		}
+		return nil, fault.New(fault.Refused, hint, "No move leads from %s to %s.", from, to)
+	}
+	if p.Source, err = m.Has(ctx, from); err != nil {
+		return nil, err
+	}
+	p.Branch = m.Workspace.Manifest.BranchOf(p.To)
+	return p, nil
+}
+
+// chooseLane finds the lane that a promotion is done for.
+func (m *Mover) chooseLane(l *landscape.Landscape, p *Promotion, named string) error {
+	if _, ok := l.Manifest.Pipeline.Lane(named); named != "" && !ok {
+		return fault.New(fault.Usage, "Lanes are declared in oaken.toml, under [[pipeline.lane]].", "There is no lane %s.", named)
+	}
+	p.Lane = named
+	for _, lane := range []string{p.From.Lane, p.To.Lane} {
+		if p.Lane == "" {
+			p.Lane = lane
+		}
+	}
+	if own := l.LanesOf(m.Workspace.Person); p.Lane == "" && len(own) == 1 {
+		p.Lane = own[0]
+	}
+	return nil
+}
+
+// work computes everything of a promotion but its ends.
+func (m *Mover) work(ctx context.Context, l *landscape.Landscape, p *Promotion, o PromoteOptions) error {
+	if err := m.compareHistories(ctx, l, p); err != nil {
+		return err
+	}
+	var err error
+	if o.some() {
+		err = m.chooseWork(ctx, p, o)
+	} else {
+		err = m.allWork(ctx, p)
+	}
+	if err != nil || len(p.Conflicts) > 0 || len(p.Needs) > 0 && !o.WithNeeded {
+		return err
+	}
+	if p.Deployment, err = m.prepare(ctx, p.To.Name, p.state(m, p.label()), p.label(), false); err != nil {
+		return err
+	}
+	if p.Differences, err = m.whatChanges(ctx, p); err != nil {
+		return err
+	}
+	for _, c := range p.Moving {
+		if lane := l.LaneOf(c.Branch); lane != "" && !slices.Contains(p.Lanes, lane) {
+			p.Lanes = append(p.Lanes, lane)
+		}
+	}
+	if err := m.ownGates(ctx, l, p); err != nil {
+		return err
+	}
+	return m.declaredGates(ctx, l, p)
+}
+
+// label writes what is promoted for people.
+func (p *Promotion) label() string {
+	if len(p.drafts) == 0 {
+		return label(p.target())
+	}
+	return label(p.Source) + " on " + p.Branch
+}
+
+// target is the commit that To gets, when that is there already.
+func (p *Promotion) target() ledger.Commit {
+	if p.tree == p.onto.Tree && p.onto.Depth > 0 {
+		return p.onto
+	}
+	return p.Source
+}
+
+// compareHistories finds out which work each side has and the other has not.
+func (m *Mover) compareHistories(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
+	return owed.View(ctx, m.Workspace.Chest, l, func(book *owed.Book) (err error) {
+		r := book.Arrived
+		if c, ok := book.Standing[p.To.Name]; ok {
+			p.Standing = &c
+		}
+		p.onto = book.Tip(p.Branch)
+		if lane, ok := l.Manifest.Pipeline.Lane(p.Lane); ok {
+			if p.owes, err = book.OfLive(lane); err != nil {
+				return err
+			}
+		}
+		var standing ledger.Commit
+		if p.Standing != nil {
+			standing = *p.Standing
+		}
+		if p.Ahead, err = r.Missing(p.Source, standing); err != nil {
+			return err
+		}
+		if p.Moving, err = r.Missing(standing, p.Source); err != nil {
+			return err
+		}
+		return m.ownBranch(r, p, standing)
+	})
+}
+
+// ownBranch finds out what part the branch of To plays: it is to be made, it stands where
+// From's does, or it takes the work in by a merge.
+func (m *Mover) ownBranch(r *arrival.Reader, p *Promotion, standing ledger.Commit) error {
+	p.Lost = p.Ahead
+	switch {
+	case p.Branch == "":
+		return nil
+	case p.onto.Depth == 0:
+		p.fresh = true
+		return nil
+	case p.Branch == p.Source.Branch || p.Branch == m.Workspace.Manifest.BranchOf(p.From):
+		p.onto = ledger.Commit{}
+		p.Branch = ""
+		return nil
+	}
+	kept, err := r.Missing(p.onto, standing)
+	if err != nil {
+		return err
+	}
+	p.Lost = p.Lost[:0:0]
+	for _, c := range p.Ahead { // what the branch has is merged with, and stays
+		if slices.ContainsFunc(kept, func(k ledger.Commit) bool { return r.Root(k.ID) == r.Root(c.ID) }) {
+			p.Lost = append(p.Lost, c)
+		}
+	}
+	if p.open, err = r.Missing(p.onto, p.Source); err != nil {
+		return err
+	}
+	waiting, err := r.Missing(standing, p.onto)
+	for _, c := range waiting {
+		if !slices.ContainsFunc(p.Moving, func(k ledger.Commit) bool { return r.Root(k.ID) == r.Root(c.ID) }) {
+			p.Moving = append(p.Moving, c)
+		}
+		p.Waiting = append(p.Waiting, c)
+	}
+	slices.SortFunc(p.Moving, ledger.Older)
+	return err
+}
+
+// allWork takes in everything that From has.
+func (m *Mover) allWork(ctx context.Context, p *Promotion) error {
+	p.Chosen = p.Moving
+	if p.Branch == "" || p.fresh {
+		p.tree = p.Source.Tree
+		return nil
+	}
+	w := m.Workspace
+	b, err := w.Blend(ctx, p.onto, p.Source)
+	if err != nil {
+		return err
+	}
+	p.tree = b.Tree
+	if b.Merged == nil {
+		return nil
+	}
+	p.Conflicts = b.Merged.Conflicts
+	p.drafts = []chest.Draft{{Branch: p.Branch, Tip: p.onto.ID, Merged: p.Source.ID, Tree: b.Tree, Author: w.Person, Workspace: w.Name, Time: m.Now(),
+		Message: fmt.Sprintf("%s from %s to %s", label(p.Source), p.From.Name, p.To.Name)}}
+	return nil
+}
+
+// whatChanges compares what To holds by the records with what it is to hold.
+func (m *Mover) whatChanges(ctx context.Context, p *Promotion) ([]state.Difference, error) {
+	before := m.Workspace.TreeState(blob.Digest{}, "nothing")
+	if p.Standing != nil {
+		before = m.Workspace.CommitState(*p.Standing, label(*p.Standing))
+	}
+	return m.Workspace.Reader().Compare(ctx, before, p.state(m, p.label()), p.To.Folders())
+}
+
+// inTheWay says what keeps a promotion from being carried out; nil for nothing.
+func (p *Promotion) inTheWay() error {
+	if len(p.Conflicts) > 0 {
+		what := p.Conflicts[0].Address.String()
+		if n := len(p.Conflicts) - 1; n > 0 {
+			what += fmt.Sprintf(" and %d more", n)
+		}
+		return fault.New(fault.Conflict, fmt.Sprintf("Run oaken switch %s and oaken merge %s, settle it there, and promote again.", p.Branch, label(p.Source)), "What %s has does not merge with %s, at %s.", p.From.Name, p.Branch, what)
+	}
+	return nil
+}
+
+// shut lists the gates that are shut and not overridden.
+func (p *Promotion) shut() []GateResult {
+	var out []GateResult
+	for _, g := range p.Gates {
+		if g.Verdict == Shut {
+			out = append(out, g)
+		}
+	}
+	return out
+}
+
+// override passes gates that are shut.
+func (m *Mover) override(l *landscape.Landscape, p *Promotion, o PromoteOptions) error {
+	if len(o.Override) == 0 {
+		return nil
+	}
+	if err := m.mayOverride(l, o.Reason); err != nil {
+		return err
+	}
+	for _, name := range o.Override {
+		i := slices.IndexFunc(p.Gates, func(g GateResult) bool { return g.Name == name })
+		if i < 0 {
+			return fault.New(fault.Usage, "A dry run lists the gates of the move: oaken promote "+p.From.Name+" "+p.To.Name+" --dry-run.", "The move from %s to %s has no gate %s.", p.From.Name, p.To.Name, name)
+		}
+		if p.Gates[i].Verdict != Open {
+			p.Gates[i].Verdict = Overridden
+		}
+	}
+	return nil
+}
+
+// mostTries bounds how often a promotion begins anew because others have published to the
+// branch meanwhile.
+const mostTries = 5
+
+// Promote carries a prepared promotion out: it runs the gates' commands, deploys, proves
+// by capture, publishes what the branch of To then holds and records it all. When others
+// have published to that branch meanwhile it is done again on top of theirs.
+func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) error {
+	l := m.rules(ctx)
+	began := m.Now()
+	if err := m.Noted(ctx, p.From.Name, p.Source); err != nil {
+		return err
+	}
+	for try := 1; ; try++ {
+		if err := m.pass(ctx, l, p, o); err != nil {
+			return err
+		}
+		kept, err := m.carryOut(ctx, p.Deployment, DeployOptions{AllowLoss: o.AllowLoss, Done: o.Done})
+		if err != nil {
+			return err
+		}
+		a := account{action: ActionPromote, origin: p.From.Name, lane: p.Lane, source: p.Source.ID, began: began, gates: p.Gates, moved: p.Moving, reason: o.Reason}
+		x := chest.Conclusion{Drafts: p.drafts}
+		if p.fresh {
+			x.NewBranch = ledger.Branch{Name: p.Branch, Tip: p.Source.ID, Origin: label(p.Source), Author: m.Workspace.Person, Time: m.Now()}
+		}
+		p.Deployment.Commit = p.target()
+		if p.Commit, err = m.conclude(ctx, p.Deployment, kept, a, x, "env:"+p.From.Name); err == nil {
+			_ = m.Workspace.Chest.Gather(ctx)
+			m.tellOwners(ctx, p)
+			return m.Workspace.Follow(ctx, p.Branch, p.onto)
+		}
+		if !errors.Is(err, ledger.ErrMoved) || try == mostTries {
+			return err
+		}
+		again, err := m.PreparePromotion(ctx, p.From.Name, p.To.Name, o)
+		if err != nil {
+			return err
+		}
+		old := *p
+		*p = *again
+		if err := old.Close(); err != nil {
+			return err
+		}
+	}
+}
+
+// pass refuses what stands in the way of a promotion, or is shut.
+func (m *Mover) pass(ctx context.Context, l *landscape.Landscape, p *Promotion, o PromoteOptions) error {
+	if err := p.inTheWay(); err != nil {
+		return err
+	}
+	if len(p.Needs) > 0 && !o.WithNeeded {
+		return missingNeeds(p)
+	}
+	if o.some() && len(p.Chosen) == 0 {
+		return fault.New(fault.Refused, "A promotion without --item and paths shows all that would move.", "%s has no such work that %s has not.", p.From.Name, p.To.Name)
+	}
+	if err := m.override(l, p, o); err != nil {
+		return err
+	}
+	if shut := p.shut(); len(shut) > 0 {
+		return shutError(p, shut)
+	}
+	if err := m.runGates(ctx, l, p, o.Gate); err != nil {
+		return err
+	}
+	if shut := p.shut(); len(shut) > 0 {
+		return shutError(p, shut)
+	}
+	return nil
+}
+
+func shutError(p *Promotion, shut []GateResult) error {
+	said := make([]string, len(shut))
+	for i, g := range shut {
+		said[i] = g.Name + " (" + g.Said + ")"
+	}
+	what := "gate"
+	if len(shut) > 1 {
+		what = "gates"
+	}
+	return fault.New(fault.Refused, shut[0].Do, "%s is not open for this work: %s %s.", p.To.Name, what, strings.Join(said, "; "))
+}
+
+// tellOwners leaves a notice for those whose work has reached live.
+func (m *Mover) tellOwners(ctx context.Context, p *Promotion) {
+	if p.To.Tier != manifest.Live {
+		return
+	}
+	told := map[string]bool{m.Workspace.Name: true}
+	for _, c := range p.Moving {
+		if c.Workspace == "" || told[c.Workspace] {
+			continue
+		}
+		told[c.Workspace] = true
+		_ = m.Workspace.Chest.Notify(ctx, ledger.Notice{Workspace: c.Workspace, Time: m.Now(), Text: fmt.Sprintf("%s promoted your %s to %s.", m.Workspace.Person, label(c), p.To.Name)})
+	}
+}
