@@ -15,8 +15,8 @@ import (
 
 // svgStyle gives the picture its colours, in light and dark surroundings.
 const svgStyle = `
-.oak{font-family:"DejaVu Sans","Segoe UI",system-ui,sans-serif;font-size:11px;--paper:#fbfaf7;--band:#f1eee6;--shared:#e8edf0;--ink:#23282c;--soft:#6a7278;--line:#b9b3a4;--box:#ffffff;--edge:#cfc9ba;--good:#3c7a52;--warm:#a8660f;--bad:#ad3730;--cool:#2f6580}
-@media (prefers-color-scheme:dark){.oak{--paper:#171b1e;--band:#1f2427;--shared:#1d2930;--ink:#dfe3e4;--soft:#93a0a6;--line:#515a5e;--box:#272d31;--edge:#3d464b;--good:#7fc493;--warm:#dca556;--bad:#ec8078;--cool:#7db6d1}}
+.oak{font-family:"DejaVu Sans","Segoe UI",system-ui,sans-serif;font-size:11px;--paper:#f7f5f1;--band:#eeeae1;--shared:#e3ecec;--ink:#24221e;--soft:#6d675d;--line:#b9b3a4;--box:#ffffff;--edge:#cfc9ba;--good:#3c7a52;--warm:#a8660f;--bad:#ad3730;--cool:#0b6070}
+@media (prefers-color-scheme:dark){.oak{--paper:#171b1e;--band:#1f2427;--shared:#1d2930;--ink:#dfe3e4;--soft:#93a0a6;--line:#515a5e;--box:#272d31;--edge:#3d464b;--good:#7fc493;--warm:#dca556;--bad:#ec8078;--cool:#7fd0dc}}
 .oak .paper{fill:var(--paper)}.oak .band{fill:var(--band)}.oak .shared{fill:var(--shared)}.oak .box{fill:var(--box);stroke:var(--edge)}
 .oak text{fill:var(--ink)}.oak .soft{fill:var(--soft)}.oak .name{font-weight:bold;font-size:13px}.oak .lane{font-weight:bold;font-size:13px}.oak .head{fill:var(--soft);font-size:11px;letter-spacing:.04em}
 .oak .move{fill:none;stroke:var(--line);stroke-width:1.5}.oak .busy{stroke:var(--cool);stroke-width:2}.oak .tip{fill:var(--line)}.oak .busytip{fill:var(--cool)}
@@ -239,7 +239,9 @@ func lines(s *pipeline.StageView, now time.Time) []line {
 		out = append(out, line{has, ""}, line{s.When.Local().Format("2 Jan 15:04") + " by " + s.By, "soft"})
 	}
 	var marks []line
-	add := func(class, format string, args ...any) { marks = append(marks, line{fmt.Sprintf(format, args...), class}) }
+	add := func(class, format string, args ...any) {
+		marks = append(marks, line{fmt.Sprintf(format, args...), class})
+	}
 	if s.Unfinished {
 		add("bad", "a deployment did not end")
 	}

@@ -119,8 +119,8 @@ func recordJSON(r pipeline.Record) map[string]any {
 	return out
 }
 
-// act says what a deployment was.
-func act(r pipeline.Record) string {
+// wayOf says what a deployment was.
+func wayOf(r pipeline.Record) string {
 	if r.Account == nil {
 		return "deployed"
 	}
@@ -146,12 +146,10 @@ func (a *App) showDeployments(list []pipeline.Record) {
 		if r.Undone != nil {
 			note = cell{"taken back by " + r.Undone.Author + ", " + clock(r.Undone.Time), warm}
 		}
-		rows = append(rows, []cell{{strconv.FormatInt(r.Number, 10), strong}, {clock(r.Time), plain}, {r.Environment, strong}, {workspace.Label(r.Commit), plain}, {act(r), plain}, {r.Author, plain}, {count(r.Deployment.Steps, "step"), faint}, {oneLineOr(items, 30), plain}, note})
+		rows = append(rows, []cell{{strconv.FormatInt(r.Number, 10), strong}, {clock(r.Time), plain}, {r.Environment, strong}, {workspace.Label(r.Commit), plain}, {wayOf(r), plain}, {r.Author, plain}, {count(r.Deployment.Steps, "step"), faint}, {gist(items, 30), plain}, note})
 	}
 	a.table(a.Out, "", rows)
 }
-
-func oneLineOr(s string, most int) string { return gist(s, most) }
 
 func (a *App) showItems(list []report.Item) {
 	for _, it := range list {
@@ -180,7 +178,9 @@ func (a *App) writeReport(ctx context.Context, m *pipeline.Mover, w *workspace.W
 	r := report.New(w.Manifest.Project, env, since, until, full)
 	files := map[string]func(string) error{}
 	if o.html != "" {
-		files[o.html] = func(p string) error { return writeTo(p, func(out *strings.Builder) error { return board.Report(out, r) }) }
+		files[o.html] = func(p string) error {
+			return writeTo(p, func(out *strings.Builder) error { return board.Report(out, r) })
+		}
 	}
 	if o.sheet != "" {
 		files[o.sheet] = func(p string) error {
@@ -264,7 +264,7 @@ func (a *App) showRecord(r *pipeline.Record) {
 		a.printJSON(out)
 		return
 	}
-	a.say("Deployment %d: %s %s, %s", r.Number, a.paint(strong, r.Environment), act(*r), workspace.Label(r.Commit))
+	a.say("Deployment %d: %s %s, %s", r.Number, a.paint(strong, r.Environment), wayOf(*r), workspace.Label(r.Commit))
 	took := ""
 	if r.Account != nil {
 		took = fmt.Sprintf(", in %s", r.Account.Took.Round(time.Millisecond))

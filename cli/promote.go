@@ -20,10 +20,10 @@ import (
 type promoteOptions struct {
 	deployOptions
 	item, at, expect, lane string
-	paths            []string
-	withNeeded       bool
-	override         []string
-	full             bool
+	paths                  []string
+	withNeeded             bool
+	override               []string
+	full                   bool
 }
 
 func newPromote(a *App) *cobra.Command {
