@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -15,33 +16,53 @@ import (
 
 const demoFolder = "brindle-bay"
 
+// storyTries are what to try after the story.
+var storyTries = []string{"oaken history", "oaken show main:2", "oaken inspect apps/rounds.app", "oaken split apps/rounds.app /tmp/rounds", "oaken compare release:spring main", "oaken help"}
+
 func newDemo(a *App) *cobra.Command {
-	return &cobra.Command{
+	var month bool
+	var on string
+	cmd := &cobra.Command{
 		Use:   "demo [FOLDER]",
 		Short: "Play the whole story on sample data",
 		Long: `Lay out the sample world (an aquarium's reef scene, app package and database) in a
 new folder and play a story in it with the real commands: each is printed as you
-would type it, with its real output. The folder stays, to explore.`,
-		Example:           "  oaken demo\n  oaken demo /tmp/brindle-bay",
+would type it, with its real output. The folder stays, to explore.
+
+--pipeline plays a month of two lanes that share a pipeline: promotions, a collision
+caught in integration, a booking, a gate that is shut, a hot fix and its backfill, a
+lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
+		Example:           "  oaken demo\n  oaken demo /tmp/brindle-bay\n  oaken demo --pipeline",
 		GroupID:           groupStart,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: completeFolders,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			name := demoFolder
+			if month {
+				name = monthFolder
+			}
 			if len(args) == 1 {
 				name = args[0]
 			}
 			folder := a.at(name)
+			if on != "" && !month {
+				return usage(cmd, "--on goes with --pipeline.")
+			}
 			if entries, err := os.ReadDir(folder); err == nil && len(entries) > 0 {
 				return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.", "%s is not empty, so the demo was not played there.", name)
 			}
-			if entries, err := os.ReadDir(folder + "-tarek"); err == nil && len(entries) > 0 {
-				return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.", "%s-tarek is not empty, so the demo was not played there.", name)
+			for _, beside := range []string{"-tarek", monthBeside} {
+				if entries, err := os.ReadDir(folder + beside); err == nil && len(entries) > 0 {
+					return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.", "%s%s is not empty, so the demo was not played there.", name, beside)
+				}
 			}
 			if err := os.MkdirAll(folder, 0o777); err != nil {
 				return fault.New(fault.Refused, "Name another folder.", "%s can't be made: %w.", name, err)
 			}
-			s := &stage{app: a, folder: folder}
+			s := &stage{app: a, folder: folder, owner: "Imke", name: demoFolder, scenes: story, lay: sample.Write, tries: storyTries}
+			if month {
+				s.month(on)
+			}
 			if err := s.play(cmd.Context()); err != nil {
 				return err
 			}
@@ -53,6 +74,10 @@ would type it, with its real output. The folder stays, to explore.`,
 			return nil
 		},
 	}
+	cmd.Flags().BoolVar(&month, "pipeline", false, "play a month in a whole pipeline")
+	cmd.Flags().StringVar(&on, "on", "", "keep the databases of the pipeline on a PostgreSQL server, `URL`")
+	_ = cmd.RegisterFlagCompletionFunc("on", cobra.NoFileCompletions)
+	return cmd
 }
 
 // stage is where the story is played.
@@ -60,6 +85,13 @@ type stage struct {
 	app      *App
 	folder   string
 	commands int
+
+	owner, name string // who begins, and what the folder is called in the calls
+	scenes      []scene
+	lay         func(ctx context.Context, folder string) error
+	tries       []string
+	clock       time.Time // when it is in the story; zero for now
+	places      sample.Places
 }
 
 // A scene of the story: what people do, then the commands that they type.
@@ -74,19 +106,23 @@ type act struct {
 	status int
 	tell   string
 	edit   func(ctx context.Context, folder string) error
-	// by is who acts, in a workspace of their own; Imke unless it is said.
+	// by is who acts, in a workspace of their own; the owner unless it is said.
 	by string
+	// at is the day and time from which on the story goes on, in the local zone.
+	at string
+	// sql is run on the database of an environment, as a developer's tool would.
+	on, sql string
 }
 
 // of gives the folder of somebody else's workspace, beside Imke's.
 func (s *stage) of(person string) string { return s.folder + "-" + strings.ToLower(person) }
 
 func (s *stage) play(ctx context.Context) error {
-	if err := sample.Write(ctx, s.folder); err != nil {
+	if err := s.lay(ctx, s.folder); err != nil {
 		return fmt.Errorf("the sample world can't be laid out: %w", err)
 	}
 	s.app.say("The sample world is in %s.", s.folder)
-	for i, sc := range story {
+	for i, sc := range s.scenes {
 		s.app.say("\n%s", s.app.paint(strong, fmt.Sprintf("%d. %s", i+1, sc.title)))
 		for _, act := range sc.acts {
 			if err := s.perform(ctx, act); err != nil {
@@ -101,7 +137,15 @@ func (s *stage) perform(ctx context.Context, act act) error {
 	if act.tell != "" {
 		s.app.say("\n%s", act.tell)
 	}
-	folder, person, machine := s.folder, "Imke", "desk"
+	folder, person, machine := s.folder, s.owner, "desk"
+	if act.at != "" {
+		t, err := time.ParseInLocation("2006-01-02 15:04", act.at, time.Local)
+		if err != nil {
+			return err
+		}
+		s.clock = t
+		s.app.say("\n%s", s.app.paint(faint, t.Format("Monday, 2 January, 15:04")))
+	}
 	if act.by != "" {
 		folder, person, machine = s.of(act.by), act.by, "laptop"
 		if err := os.MkdirAll(folder, 0o777); err != nil {
@@ -113,14 +157,24 @@ func (s *stage) perform(ctx context.Context, act act) error {
 			return fmt.Errorf("the story stopped: %w", err)
 		}
 	}
+	if act.sql != "" {
+		if err := sample.RunOn(ctx, s.folder, s.places.Database(act.on), act.sql); err != nil {
+			return fmt.Errorf("the story stopped: %w", err)
+		}
+	}
 	if act.call == "" {
 		return nil
 	}
-	call := strings.ReplaceAll(act.call, "../"+demoFolder, "../"+filepath.Base(s.folder))
+	call := strings.ReplaceAll(act.call, "../"+s.name, "../"+filepath.Base(s.folder))
 	s.app.say("\n%s", s.app.paint(good, strings.ToLower(person)+"$ oaken "+call))
 	quiet := *s.app
 	quiet.in, quiet.as, quiet.Dir, quiet.Person, quiet.Machine = "", "", folder, person, machine
 	quiet.Live, quiet.json, quiet.Edit = false, false, nil
+	if !s.clock.IsZero() {
+		begun, clock := time.Now(), s.clock
+		quiet.Now = func() time.Time { return clock.Add(time.Since(begun)) }
+		s.clock = s.clock.Add(5 * time.Minute)
+	}
 	if s.app.json || s.app.quiet {
 		quiet.Out = new(strings.Builder)
 	}
@@ -168,9 +222,7 @@ func (s *stage) farewell() {
 		name = rel
 	}
 	s.app.say("\n%s", s.app.paint(strong, "The folder stays for you to explore. Try:"))
-	for _, line := range []string{
-		"cd " + name, "oaken history", "oaken show main:2", "oaken inspect apps/rounds.app", "oaken split apps/rounds.app /tmp/rounds", "oaken compare release:spring main", "oaken help",
-	} {
+	for _, line := range append([]string{"cd " + name}, s.tries...) {
 		s.app.say("  %s", line)
 	}
 }

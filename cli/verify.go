@@ -6,28 +6,105 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/fault"
+	"oakenchest/core/pipeline"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
 
 func newVerify(a *App) *cobra.Command {
-	return &cobra.Command{
-		Use:   "verify STATE STATE...",
+	var whole bool
+	cmd := &cobra.Command{
+		Use:   "verify STATE STATE... | --pipeline [STATE]",
 		Short: "Say whether states hold the same, each with each",
 		Long: `Compare every pair of states and give one yes or no, with a table of who differs
 from whom. It ends with status 1 unless all are alike.
 
 A state is work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, or the first
 characters of a commit's id. Where one is an environment, only what it holds is
-compared.`,
-		Example:           "  oaken verify main env:test env:live\n  oaken verify release:spring env:live --json",
-		GroupID:           groupEnvironments,
-		Args:              cobra.MinimumNArgs(2),
+compared.
+
+--pipeline compares every environment of the pipeline: with a state, such as a
+release, that is named; with what was deployed to it last, when none is.`,
+		Example: "  oaken verify main env:test env:live\n  oaken verify release:spring env:live --json\n  oaken verify --pipeline\n  oaken verify --pipeline release:june",
+		GroupID: groupEnvironments,
+		Args: func(cmd *cobra.Command, args []string) error {
+			if whole {
+				return cobra.MaximumNArgs(1)(cmd, args)
+			}
+			return cobra.MinimumNArgs(2)(cmd, args)
+		},
 		ValidArgsFunction: a.completeStates,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.verify(cmd.Context(), w, args) })
+			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
+				if whole {
+					return a.verifyPipeline(cmd.Context(), w, args)
+				}
+				return a.verify(cmd.Context(), w, args)
+			})
 		},
 	}
+	cmd.Flags().BoolVar(&whole, "pipeline", false, "compare every environment of the pipeline")
+	return cmd
+}
+
+// verifyPipeline compares every environment with a state, or with what it is said to hold.
+func (a *App) verifyPipeline(ctx context.Context, w *workspace.Workspace, names []string) error {
+	m := a.mover(w)
+	var fixed state.State
+	if len(names) == 1 {
+		var err error
+		if fixed, err = a.stateOf(ctx, w, names[0]); err != nil {
+			return err
+		}
+	}
+	var pairs []pair
+	differ := 0
+	for _, e := range m.Landscape(ctx).Staged() {
+		p, err := a.verifyStage(ctx, w, m, e.Name, fixed)
+		if err != nil {
+			p.failure = asFault(err).What
+		}
+		if len(names) == 1 {
+			p.to = names[0]
+		}
+		if len(p.paths) > 0 || p.failure != "" {
+			differ++
+		}
+		pairs = append(pairs, p)
+	}
+	a.showVerified(pairs, len(pairs), differ)
+	if differ > 0 {
+		return &foundDifference{}
+	}
+	return nil
+}
+
+// verifyStage compares one environment.
+func (a *App) verifyStage(ctx context.Context, w *workspace.Workspace, m *pipeline.Mover, name string, fixed state.State) (pair, error) {
+	p := pair{from: "env:" + name, to: "nothing"}
+	with := fixed
+	if with == nil {
+		last, ok, err := w.Chest.LastDeployment(ctx, name)
+		if err != nil {
+			return p, err
+		}
+		if !ok {
+			return p, fault.New(fault.Failed, "Deploy or promote something to it.", "Nothing was deployed to it yet.")
+		}
+		c, err := w.Chest.Commit(ctx, last.Commit)
+		if err != nil {
+			return p, err
+		}
+		with, p.to = w.CommitState(c, workspace.Label(c)), workspace.Label(c)
+	}
+	live, err := m.StateBeside(ctx, name, with)
+	if err != nil {
+		return p, err
+	}
+	found, err := comparePair(ctx, w.Reader(), with, live)
+	p.changes, p.paths = found.changes, found.paths
+	return p, err
 }
 
 // pair is what was found between two states.
@@ -35,6 +112,7 @@ type pair struct {
 	from, to string
 	changes  int
 	paths    []string
+	failure  string // why it could not be told; empty when it could
 }
 
 func (a *App) verify(ctx context.Context, w *workspace.Workspace, names []string) error {
@@ -85,7 +163,7 @@ func (a *App) showVerified(pairs []pair, states, differ int) {
 	if a.json {
 		list := []any{}
 		for _, p := range pairs {
-			list = append(list, map[string]any{"from": p.from, "to": p.to, "same": len(p.paths) == 0, "changes": p.changes, "paths": append([]string{}, p.paths...)})
+			list = append(list, map[string]any{"from": p.from, "to": p.to, "same": len(p.paths) == 0 && p.failure == "", "changes": p.changes, "paths": append([]string{}, p.paths...), "failure": p.failure})
 		}
 		a.printJSON(map[string]any{"schema": "oaken.verify/1", "same": differ == 0, "pairs": list})
 		return
@@ -100,6 +178,9 @@ func (a *App) showVerified(pairs []pair, states, differ int) {
 			if n := len(p.paths) - 1; n > 0 {
 				more += " and " + count(n, "more artifact")
 			}
+		}
+		if p.failure != "" {
+			verdict, more = cell{"not known", bad}, p.failure
 		}
 		rows = append(rows, []cell{{p.from, strong}, {p.to, strong}, verdict, {more, faint}})
 	}

@@ -25,6 +25,14 @@ const (
 
 // Write lays the sample world out in a folder.
 func Write(ctx context.Context, folder string) error {
+	if err := writeAssets(folder); err != nil {
+		return err
+	}
+	return DevelopmentDatabase(ctx, filepath.Join(folder, Database))
+}
+
+// writeAssets writes the scene with what belongs to it, the app and the notes.
+func writeAssets(folder string) error {
 	scene, err := Reef(Lamp{Scale: 1, Brightness: 40})
 	if err != nil {
 		return err
@@ -39,7 +47,7 @@ func Write(ctx context.Context, folder string) error {
 			return err
 		}
 	}
-	return DevelopmentDatabase(ctx, filepath.Join(folder, Database))
+	return nil
 }
 
 func write(folder, name string, data []byte) error {

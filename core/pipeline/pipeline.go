@@ -149,6 +149,25 @@ func (m *Mover) State(ctx context.Context, name string) (state.State, error) {
 	return heldState(env, got.Files), d.Close()
 }
 
+// StateBeside is State, with the text of objects that have not changed as another state
+// has it.
+func (m *Mover) StateBeside(ctx context.Context, name string, beside state.State) (state.State, error) {
+	env, d, err := m.stage(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	defer d.Close()
+	have, err := holding(ctx, beside, env)
+	if err != nil {
+		return nil, err
+	}
+	got, err := d.Capture(ctx, have)
+	if err != nil {
+		return nil, err
+	}
+	return heldState(env, got.Files), nil
+}
+
 // Has finds the commit that an environment holds: what was promoted to it, the tip of
 // its branch, what was deployed there last, or the workspace's own. It is refused when the
 // environment holds something that none of them does.
