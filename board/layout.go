@@ -11,13 +11,13 @@ import (
 
 // The measures of the picture, in pixels.
 const (
-	boxWidth   = 216
-	boxHeight  = 96
-	gapX       = 72
-	gapY       = 18
-	bandPad    = 14
-	bandGap    = 12
-	labelWidth = 132
+	boxWidth   = 172
+	boxHeight  = 90
+	gapX       = 50
+	gapY       = 14
+	bandPad    = 12
+	bandGap    = 8
+	labelWidth = 118
 	headHeight = 34
 )
 

@@ -213,12 +213,16 @@ func (p *picture) box(b box) {
 	word := s.Word()
 	p.put(`<a href="#stage-%s"><g><title>%s</title>`, anchor(s.Name), esc(hint(s)))
 	p.put(`<rect class="box" x="%d" y="%d" width="%d" height="%d" rx="5"/><rect class="%s" x="%d" y="%d" width="4" height="%d" rx="2"/>`, b.X, b.Y, boxWidth, boxHeight, accent(word), b.X, b.Y, boxHeight)
-	p.put(`<text class="name" x="%d" y="%d">%s</text><text class="%s" x="%d" y="%d" text-anchor="end">%s</text>`, b.X+14, b.Y+20, esc(fit(s.Name, 110)), accent(word), b.X+boxWidth-10, b.Y+20, esc(word))
+	p.put(`<text class="name" x="%d" y="%d">%s</text><text class="%s" x="%d" y="%d" text-anchor="end">%s</text>`, b.X+14, b.Y+20, esc(fit(s.Name, (boxWidth-24)*11/14)), accent(word), b.X+boxWidth-10, b.Y+38, esc(word))
 	for i, line := range lines(s, p.o.At) {
 		if i == 4 {
 			break
 		}
-		p.put(`<text class="%s" x="%d" y="%d">%s</text>`, line.class, b.X+14, b.Y+38+16*i, esc(fit(line.text, boxWidth-20)))
+		room := boxWidth - 20
+		if i == 0 { // the word stands in the same line
+			room -= 8 + 6*len(word)
+		}
+		p.put(`<text class="%s" x="%d" y="%d">%s</text>`, line.class, b.X+14, b.Y+38+16*i, esc(fit(line.text, room)))
 	}
 	p.put(`</g></a>`)
 }

@@ -123,7 +123,7 @@ var monthStory = []scene{
 	{"Live", []act{
 		{at: "2026-06-12 08:00", call: `approve live --from rehearsal`},
 		{call: `promote rehearsal live`},
-		{call: `release june -m "The brighter reef"`},
+		{call: `release june --from live -m "The brighter reef"`},
 	}},
 	{"A hot fix, and what is owed then", []act{
 		{at: "2026-06-15 18:30", by: "Maren", call: `open ../brindle-bay-month . --branch hotfix`},

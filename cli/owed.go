@@ -168,7 +168,7 @@ func (a *App) owedRows(works []*debtOf) [][]cell {
 		if age > 3*24*time.Hour {
 			t = warm
 		}
-		rows = append(rows, []cell{{workspace.Label(x.Commit), strong}, {x.Item, plain}, {oneLine(firstLine(x.Message), 44), plain}, {x.Author, plain}, {"in " + x.Where + " for " + pipeline.Span(age), t}, {owedTo(x), plain}})
+		rows = append(rows, []cell{{workspace.Label(x.Commit), strong}, {x.Item, plain}, {oneLine(firstLine(x.Message), 44), plain}, {x.Author, plain}, {"in " + x.Where + ", owed for " + pipeline.Span(age), t}, {owedTo(x), plain}})
 	}
 	return rows
 }

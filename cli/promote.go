@@ -102,7 +102,7 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 	if o.at != "" {
 		return a.schedule(w, p, o)
 	}
-	if !a.json {
+	if !a.json && !a.quiet {
 		a.showPromotion(p, o)
 	}
 	switch {
@@ -147,6 +147,11 @@ func (a *App) movePromotion(ctx context.Context, m *pipeline.Mover, p *pipeline.
 	err := m.Promote(ctx, p, o)
 	a.bar.clear()
 	if err != nil {
+		for _, g := range p.Gates {
+			if g.Verdict == pipeline.Shut && g.Output != "" {
+				a.say("%s\n%s\n", a.paint(strong, "What gate "+g.Name+" said"), lastLines(g.Output, mostShown))
+			}
+		}
 		return err
 	}
 	d := p.Deployment
@@ -158,6 +163,12 @@ func (a *App) movePromotion(ctx context.Context, m *pipeline.Mover, p *pipeline.
 	}
 	a.showDeployed(d)
 	return nil
+}
+
+// lastLines gives the end of a text.
+func lastLines(text string, most int) string {
+	lines := strings.Split(strings.TrimRight(text, "\n"), "\n")
+	return strings.Join(lines[max(0, len(lines)-most):], "\n")
 }
 
 // mostShown bounds how many changes and steps of a promotion are listed unless all are

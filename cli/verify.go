@@ -73,7 +73,7 @@ func (a *App) verifyPipeline(ctx context.Context, w *workspace.Workspace, names 
 		}
 		pairs = append(pairs, p)
 	}
-	a.showVerified(pairs, len(pairs), differ)
+	a.showVerified(pairs, 0, differ)
 	if differ > 0 {
 		return &foundDifference{}
 	}
@@ -188,10 +188,14 @@ func (a *App) showVerified(pairs []pair, states, differ int) {
 		a.table(a.Out, "", rows)
 	}
 	switch {
+	case differ == 0 && states == 0:
+		a.say("Yes: every environment holds that.")
 	case differ == 0 && states == 2:
 		a.say("Yes: both hold the same.")
 	case differ == 0:
 		a.say("Yes: all %d hold the same.", states)
+	case states == 0:
+		a.say("No: %d of %s differ, or can't be told.", differ, count(len(pairs), "environment"))
 	default:
 		a.say("No: %d of %s differ.", differ, count(len(pairs), "pair"))
 	}

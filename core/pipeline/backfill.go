@@ -2,11 +2,9 @@ package pipeline
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 
-	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -331,74 +329,4 @@ func (m *Mover) keptFrom(ctx context.Context, env manifest.Environment) (string,
 		}
 	})
 	return shut, err
-}
-
-// KeepDrift records what somebody changed in an environment on a branch of its own, which
-// begins at what was deployed there.
-func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (ledger.Commit, error) {
-	env, d, err := m.stage(ctx, name)
-	if err != nil {
-		return ledger.Commit{}, err
-	}
-	defer d.Close()
-	last, ok, err := m.Workspace.Chest.LastDeployment(ctx, name)
-	if err == nil && !ok {
-		err = fault.New(fault.Refused, "oaken capture "+name+" brings what it holds into the workspace.", "Nothing was deployed to %s, so it can't have drifted.", name)
-	}
-	if err != nil {
-		return ledger.Commit{}, err
-	}
-	base, err := m.Workspace.Chest.Commit(ctx, last.Commit)
-	if err != nil {
-		return base, err
-	}
-	files, err := holding(ctx, m.Workspace.CommitState(base, label(base)), env)
-	if err != nil {
-		return base, err
-	}
-	got, err := d.Capture(ctx, files)
-	if err != nil {
-		return base, err
-	}
-	if len(got.Edits) == 0 {
-		return base, fault.New(fault.Refused, "There is nothing to keep.", "%s is as it was deployed.", name)
-	}
-	if err := chest.CheckName(branch); err != nil {
-		return base, err
-	}
-	if message == "" {
-		message = "What was changed in " + name + " by hand"
-	}
-	w := m.Workspace
-	if err := w.Chest.AddBranch(ctx, ledger.Branch{Name: branch, Tip: base.ID, Origin: label(base), Author: w.Person, Time: m.Now()}); err != nil {
-		return base, err
-	}
-	c, err := w.CommitFiles(ctx, branch, base, got.Edits, message)
-	if err != nil {
-		return base, errors.Join(err)
-	}
-	return c, m.found(ctx, name, c)
-}
-
-// UndoDrift computes what takes back what somebody changed in an environment. Close the
-// deployment.
-func (m *Mover) UndoDrift(ctx context.Context, name string) (*Deployment, error) {
-	last, ok, err := m.Workspace.Chest.LastDeployment(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	if !ok {
-		return nil, fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+name+" STATE.", "Nothing was deployed to %s yet.", name)
-	}
-	c, err := m.Workspace.Chest.Commit(ctx, last.Commit)
-	if err != nil {
-		return nil, err
-	}
-	return m.Prepare(ctx, name, c, false)
-}
-
-// Undo carries out what UndoDrift has computed. It is recorded as a change of the
-// environment, and can be taken back.
-func (m *Mover) Undo(ctx context.Context, d *Deployment, o DeployOptions) error {
-	return m.change(ctx, d, o)
 }

@@ -376,7 +376,7 @@ func (m *Mover) runGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 		output, failed := check.Run(ctx, g.Command, g.Time(), dir)
 		r.Output, r.Took, r.Verdict, r.Said = output, time.Since(began).Milliseconds(), Open, "passed"
 		if failed != nil {
-			r.Verdict, r.Do = Shut, "Mend it, or see what it says: oaken deployments shows the output of those that moved."
+			r.Verdict, r.Do = Shut, "Mend what it found, and promote again."
 			r.Said = failed.Error()
 			if last := check.LastLine(output); last != "" {
 				r.Said += ": " + last

@@ -458,12 +458,13 @@ func (m *Mover) tellOwners(ctx context.Context, p *Promotion) {
 	if p.To.Tier != manifest.Live {
 		return
 	}
-	told := map[string]bool{m.Workspace.Name: true}
+	theirs := map[string][]ledger.Commit{}
 	for _, c := range p.Moving {
-		if c.Workspace == "" || told[c.Workspace] {
-			continue
+		if c.Workspace != "" && c.Workspace != m.Workspace.Name {
+			theirs[c.Workspace] = append(theirs[c.Workspace], c)
 		}
-		told[c.Workspace] = true
-		_ = m.Workspace.Chest.Notify(ctx, ledger.Notice{Workspace: c.Workspace, Time: m.Now(), Text: fmt.Sprintf("%s promoted your %s to %s.", m.Workspace.Person, label(c), p.To.Name)})
+	}
+	for workspace, list := range theirs {
+		_ = m.Workspace.Chest.Notify(ctx, ledger.Notice{Workspace: workspace, Time: m.Now(), Text: fmt.Sprintf("%s promoted your %s to %s.", m.Workspace.Person, labels(list, 3), p.To.Name)})
 	}
 }
