@@ -113,7 +113,7 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 		a.say("The statements are in %s; %s was not changed.", o.script, to)
 	case o.dryRun:
 		a.say("Nothing was changed: this was a dry run.")
-	case nothingMoves(p) && len(o.override) == 0:
+	case p.Nothing() && o.item == "" && len(o.paths) == 0:
 		a.say("%s has everything that %s has.", to, from)
 	default:
 		if err := a.movePromotion(ctx, m, p, opts); err != nil {
@@ -124,11 +124,6 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 		a.printJSON(promotionJSON(p))
 	}
 	return nil
-}
-
-// nothingMoves reports whether there is nothing to promote.
-func nothingMoves(p *pipeline.Promotion) bool {
-	return p.Standing != nil && len(p.Moving)+len(p.Conflicts)+len(p.Needs)+len(p.Lost)+len(p.Drift) == 0 && p.Deployment != nil && len(p.Deployment.Plan.Steps) == 0
 }
 
 // movePromotion carries a promotion out, and tells how far it is.

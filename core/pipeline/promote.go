@@ -302,6 +302,10 @@ func (m *Mover) allWork(ctx context.Context, p *Promotion) error {
 		return nil
 	}
 	w := m.Workspace
+	p.tree = p.onto.Tree
+	if len(p.open) == 0 { // the branch has all of that work, by whatever way
+		return nil
+	}
 	b, err := w.Blend(ctx, p.onto, p.Source)
 	if err != nil {
 		return err
@@ -323,6 +327,11 @@ func (m *Mover) whatChanges(ctx context.Context, p *Promotion) ([]state.Differen
 		before = m.Workspace.CommitState(*p.Standing, label(*p.Standing))
 	}
 	return m.Workspace.Reader().Compare(ctx, before, p.state(m, p.label()), p.To.Folders())
+}
+
+// Nothing reports that there is nothing to promote: To has all that From has.
+func (p *Promotion) Nothing() bool {
+	return p.Standing != nil && len(p.Moving)+len(p.Conflicts)+len(p.Needs)+len(p.Lost)+len(p.Drift) == 0 && p.Deployment != nil && len(p.Deployment.Plan.Steps) == 0
 }
 
 // inTheWay says what keeps a promotion from being carried out; nil for nothing.
@@ -382,6 +391,9 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) err
 		return err
 	}
 	for try := 1; ; try++ {
+		if p.Nothing() && !o.some() {
+			return nil
+		}
 		if err := m.pass(ctx, l, p, o); err != nil {
 			return err
 		}
