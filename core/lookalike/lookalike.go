@@ -157,15 +157,28 @@ func compareNames(a, b string) (score float64, why []string) {
 		matched += m.sim * w
 		total += w
 	}
+	leftX, leftY := 0.0, 0.0 // the weightiest words that the other has not
+	against := 1.0
 	for i, v := range x {
-		if !usedX[i] {
-			total += weightOf(v)
+		if usedX[i] {
+			continue
+		}
+		total += weightOf(v)
+		leftX = max(leftX, weightOf(v))
+		for j, w := range y {
+			if !usedY[j] && opposed(v, w) {
+				against = .5 // from and until, the smallest and the largest
+			}
 		}
 	}
 	for j, v := range y {
 		if !usedY[j] {
 			total += weightOf(v)
+			leftY = max(leftY, weightOf(v))
 		}
+	}
+	if min(leftX, leftY) > .6 { // each says something that the other does not
+		against = min(against, .8)
 	}
 	if total == 0 || matched == 0 {
 		return 0, nil
@@ -188,7 +201,7 @@ func compareNames(a, b string) (score float64, why []string) {
 	if !inOrder {
 		why = append(why, "the words stand in another order")
 	}
-	return matched / total, why
+	return against * matched / total, why
 }
 
 // families are sorts of values that go together.

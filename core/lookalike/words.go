@@ -1,6 +1,7 @@
 package lookalike
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 )
@@ -39,17 +40,51 @@ var endings = []string{"ations", "ation", "ments", "ment", "nesses", "ness", "it
 // leastStem is the least number of letters that an ending leaves.
 const leastStem = 3
 
+// irregular are forms that no ending explains.
+var irregular = map[string]string{
+	"fed": "feed", "sent": "send", "sold": "sell", "taken": "take", "took": "take", "paid": "pay", "bought": "buy", "built": "build", "lent": "lend", "left": "leave", "made": "make", "given": "give", "gave": "give",
+	"done": "do", "begun": "begin", "written": "write", "held": "hold", "kept": "keep", "found": "find", "lost": "lose", "broken": "break", "died": "die", "dying": "die", "seen": "see", "shown": "show", "known": "know",
+	"brought": "bring", "caught": "catch", "children": "child", "people": "person", "men": "man", "women": "woman", "feet": "foot", "species": "species", "grown": "grow", "drawn": "draw", "driven": "drive", "hung": "hang", "woken": "wake",
+}
+
 // stem cuts the ending of an English word off, so that arrival, arrived and arrives are one.
 func stem(w string) string {
+	if s, ok := irregular[w]; ok {
+		w = s
+	}
 	for _, e := range endings {
 		if s, ok := strings.CutSuffix(w, e); ok && len(s) >= leastStem {
-			if n := len(s); n > leastStem && s[n-1] == s[n-2] { // stopped, stopping
-				s = s[:n-1]
-			}
-			return s
+			w = s
+			break
 		}
 	}
+	if s := strings.TrimRight(w, "ey"); len(s) >= leastStem { // what measured and measurement leave
+		w = s
+	}
+	if n := len(w); n > leastStem && w[n-1] == w[n-2] { // stopped, stopping
+		w = w[:n-1]
+	}
 	return w
+}
+
+// opposites are words of which one names what the other does not.
+var opposites = [][2]string{
+	{"min", "max"}, {"minimum", "maximum"}, {"low", "high"}, {"lower", "upper"}, {"lowest", "highest"}, {"from", "until"}, {"from", "to"}, {"from", "till"}, {"begin", "end"}, {"start", "end"}, {"start", "stop"}, {"open", "close"}, {"first", "last"},
+	{"in", "out"}, {"inflow", "outflow"}, {"on", "off"}, {"left", "right"}, {"top", "bottom"}, {"front", "back"}, {"before", "after"}, {"old", "new"}, {"planned", "actual"}, {"mother", "father"}, {"origin", "destination"}, {"source", "target"},
+	{"next", "last"}, {"next", "previous"}, {"adult", "child"}, {"adults", "children"}, {"home", "office"}, {"mobile", "office"}, {"net", "gross"}, {"total", "free"}, {"received", "released"}, {"hired", "left"}, {"north", "south"}, {"east", "west"}, {"width", "height"}, {"length", "width"}, {"height", "depth"}, {"day", "night"},
+	{"common", "scientific"}, {"lender", "borrower"}, {"lent", "returned"}, {"order", "delivery"}, {"valid", "invalid"}, {"avg", "max"}, {"avg", "min"}, {"internal", "external"}, {"incoming", "outgoing"}, {"public", "private"}, {"debit", "credit"}, {"buyer", "seller"}, {"sender", "receiver"}, {"hot", "cold"}, {"morning", "evening"},
+}
+
+// opposed reports whether two words are opposites.
+func opposed(a, b string) bool {
+	for _, o := range opposites {
+		for _, p := range [][2]string{o, {o[1], o[0]}} {
+			if (a == p[0] || stem(a) == stem(p[0])) && (b == p[1] || stem(b) == stem(p[1])) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // groups are words that mean the same in the names of things, as far as names go.
@@ -78,6 +113,11 @@ var groups = [][]string{
 	{"visible", "shown", "display", "displayed", "exhibited", "public"},
 	{"remove", "delete", "discard", "drop"},
 	{"create", "make", "add", "insert", "register", "enter", "record"},
+	{"pick", "choose", "select", "choice", "selection"},
+	{"perform", "do", "carry", "execute", "conduct"},
+	{"sell", "sale", "vend"},
+	{"build", "construct", "erect"},
+	{"send", "dispatch", "ship"},
 	{"update", "modify", "change", "edit", "alter"},
 	{"code", "key", "identifier", "id", "ident"},
 	{"size", "length", "extent", "dimension"},
@@ -153,9 +193,26 @@ var meaning = func() map[string][]int {
 	return out
 }()
 
+// meanings gives the groups of a word, or of the one that it can only stand for.
+func meanings(w string) []int {
+	if own := append(slices.Clone(meaning[w]), meaning[stem(w)]...); len(own) > 0 || len(w) < 4 {
+		return own
+	}
+	var out []int
+	for i, g := range groups {
+		if slices.ContainsFunc(g, func(long string) bool { return strings.HasPrefix(long, w) }) {
+			out = append(out, i)
+		}
+	}
+	if len(out) > 1 {
+		return nil
+	}
+	return out
+}
+
 // weak are words that say little: they stand in the names of many different things.
 var weak = map[string]float64{
-	"id": .25, "date": .45, "time": .45, "at": .2, "on": .2, "of": .1, "the": .1, "a": .1, "is": .15, "has": .2, "in": .2, "by": .3, "for": .2, "to": .35, "from": .45, "name": .5, "code": .45, "number": .45, "no": .45, "num": .45,
+	"id": .25, "date": .45, "time": .45, "at": .2, "on": .2, "of": .1, "the": .1, "a": .1, "is": .15, "has": .2, "in": .2, "by": .3, "for": .2, "to": .35, "from": .45, "created": .35, "updated": .35, "changed": .35, "modified": .35, "deleted": .35, "until": .6, "name": .5, "code": .45, "number": .45, "no": .45, "num": .45,
 	"type": .5, "kind": .5, "text": .4, "value": .35, "flag": .3, "info": .3, "data": .3, "day": .5, "dt": .45, "field": .3, "list": .3, "new": .4, "item": .4, "key": .4, "status": .6, "table": .3, "tbl": .2, "fk": .1, "pk": .1, "ref": .3, "label": .5, "title": .5, "g": .3, "kg": .3, "l": .3, "cm": .3, "mm": .3,
 }
 
@@ -174,11 +231,12 @@ func alike(a, b string) (float64, string) {
 	if stem(a) == stem(b) {
 		return .95, "one word in two forms"
 	}
-	for _, x := range append(meaning[a], meaning[stem(a)]...) {
-		for _, y := range append(meaning[b], meaning[stem(b)]...) {
-			if x == y {
-				return .85, "mean much the same"
-			}
+	if opposed(a, b) {
+		return 0, ""
+	}
+	for _, x := range meanings(a) {
+		if slices.Contains(meanings(b), x) {
+			return .85, "mean much the same"
 		}
 	}
 	if short, long := a, b; abbreviates(short, long) || abbreviates(long, short) {
