@@ -1,10 +1,13 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"os"
 	"path/filepath"
+	"strings"
 
+	"oakenchest/core/environment"
 	"oakenchest/sample"
 )
 
@@ -13,8 +16,6 @@ import (
 const (
 	monthFolder = "brindle-bay-month"
 	monthBeside = "-stages"
-	// monthPrefix begins the names of the databases on a server.
-	monthPrefix = "brindle_"
 )
 
 // month sets the stage for `oaken demo --pipeline`.
@@ -22,13 +23,20 @@ func (s *stage) month(server string) {
 	beside := "../" + filepath.Base(s.folder) + monthBeside
 	s.places = sample.InFiles(beside)
 	if server != "" {
-		s.places = sample.OnServer(server, monthPrefix, beside)
+		s.places = sample.OnServer(server, strings.ReplaceAll(filepath.Base(s.folder), "-", "_")+"_", beside)
 	}
 	s.owner, s.name, s.scenes = "Ravi", monthFolder, monthStory
 	s.tries = []string{"oaken pipeline show", "oaken deployments --by-item", "oaken deployments show 20", "oaken owed", "oaken promote rehearsal live --dry-run", "oaken pipeline show --html board.html"}
 	s.lay = func(ctx context.Context, folder string) error {
 		if err := os.MkdirAll(folder+monthBeside, 0o777); err != nil {
 			return err
+		}
+		if server != "" {
+			for _, e := range sample.Stages() {
+				if _, err := environment.Create(ctx, environment.Host{Root: folder}, s.places.Database(e)); err != nil {
+					return err
+				}
+			}
 		}
 		return sample.WriteLandscape(ctx, folder, s.places)
 	}
@@ -54,6 +62,24 @@ func writing(name, text string) func(context.Context, string) error {
 		}
 		return os.WriteFile(full, []byte(text), 0o666)
 	}
+}
+
+// bothColumns lets the view show what both lanes wanted, wherever its file is.
+func bothColumns(_ context.Context, folder string) error {
+	found, err := filepath.Glob(filepath.Join(folder, "database", "views", "hungry_tank.sql"))
+	if err == nil && len(found) == 0 {
+		found, err = filepath.Glob(filepath.Join(folder, "database", "*", "views", "hungry_tank.sql"))
+	}
+	for _, full := range found {
+		data, err := os.ReadFile(full)
+		if err == nil {
+			err = os.WriteFile(full, bytes.Replace(data, []byte("tank.litres"), []byte("tank.litres, tank.visible"), 1), 0o666)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return err
 }
 
 // monthStory is what `oaken demo --pipeline` plays: a month in which two lanes share the
@@ -86,8 +112,8 @@ var monthStory = []scene{
 		{by: "Odalys", call: `switch main`},
 		{by: "Odalys", call: `merge husbandry`, status: 3},
 		{by: "Odalys", call: `conflicts`},
-		{by: "Odalys", tell: "Both lanes are right: the view gets both columns.", call: `resolve "database::view:hungry_tank.*" --keep theirs`},
-		{by: "Odalys", edit: writing("database/views/hungry_tank.sql", "create view hungry_tank as\n  select tank.id, tank.name, tank.litres, tank.visible from tank\n  where not exists (select 1 from feeding where feeding.tank_id = tank.id);\n"), call: `commit -m "The hungry tanks with litres, and whether they are open"`},
+		{by: "Odalys", tell: "Both lanes are right: the view gets both columns.", call: `resolve "**.definition" --keep theirs`},
+		{by: "Odalys", edit: bothColumns, call: `commit -m "The hungry tanks with litres, and whether they are open"`},
 		{by: "Odalys", call: `promote odalys`},
 	}},
 	{"One thing under two names", []act{

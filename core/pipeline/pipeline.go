@@ -173,21 +173,37 @@ func (m *Mover) StateBeside(ctx context.Context, name string, beside state.State
 // environment holds something that none of them does.
 func (m *Mover) Has(ctx context.Context, name string) (ledger.Commit, error) {
 	var none ledger.Commit
-	live, err := m.State(ctx, name)
+	env, d, err := m.stage(ctx, name)
 	if err != nil {
 		return none, err
 	}
-	env, _ := m.Workspace.Manifest.Environment(name)
+	defer d.Close()
 	for _, c := range m.candidates(ctx, name) {
-		diffs, err := m.Workspace.Reader().Compare(ctx, m.Workspace.CommitState(c, workspace.Label(c)), live, env.Folders())
+		holds, err := m.holds(ctx, env, d, c)
 		if err != nil {
 			return none, err
 		}
-		if !slices.ContainsFunc(diffs, func(d state.Difference) bool { return !d.Quiet }) {
+		if holds {
 			return c, nil
 		}
 	}
 	return none, fault.New(fault.Refused, "Bring it into the chest first: oaken capture "+name+", then oaken commit.", "%s holds changes that no commit has, so they can't be promoted.", name)
+}
+
+// holds reports whether an environment holds what a commit declares: what means the same
+// is read in the words of the commit.
+func (m *Mover) holds(ctx context.Context, env manifest.Environment, d environment.Driver, c ledger.Commit) (bool, error) {
+	from := m.Workspace.CommitState(c, workspace.Label(c))
+	files, err := holding(ctx, from, env)
+	if err != nil {
+		return false, err
+	}
+	got, err := d.Capture(ctx, files)
+	if err != nil {
+		return false, err
+	}
+	diffs, err := m.Workspace.Reader().Compare(ctx, from, heldState(env, got.Files), env.Folders())
+	return !slices.ContainsFunc(diffs, func(d state.Difference) bool { return !d.Quiet }), err
 }
 
 // candidates lists the commits that an environment may hold, the likeliest first.
