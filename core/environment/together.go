@@ -21,8 +21,8 @@ type Place struct {
 }
 
 // Together makes one environment of several targets: the names of its files begin with
-// their folders. Its plans change all targets or none: a target that fails brings those
-// before it back to what they were.
+// their folders. Its plans change all targets or none: those without transactions come
+// first, and a target that fails brings those before it back to what they were.
 func Together(places []Place) Driver { return together(places) }
 
 type together []Place
@@ -130,28 +130,50 @@ func (t together) apply(ctx context.Context, parts []*Plan, done func(int)) erro
 		}
 	}
 	before := 0
-	for i, p := range t {
-		if len(parts[i].Steps) == 0 {
-			continue
-		}
+	order := inOrder(parts)
+	for n, i := range order {
 		err := parts[i].Apply(ctx, func(step int) {
 			if done != nil {
 				done(before + step)
 			}
 		})
 		if err != nil {
-			return t.failed(context.WithoutCancel(ctx), p, parts, undo, i, err)
+			return t.failed(context.WithoutCancel(ctx), order[:n+1], parts, undo, err)
 		}
 		before += len(parts[i].Steps)
 	}
 	return nil
 }
 
-// failed takes back what the targets before a failed one, and itself, were given.
-func (t together) failed(ctx context.Context, at Place, parts []*Plan, undo []func(context.Context) error, i int, cause error) error {
+// inOrder lists the targets that a plan changes: what can be written back first, then
+// what is a transaction of its own, what loses data last of all.
+func inOrder(parts []*Plan) []int {
+	var out []int
+	for i, p := range parts {
+		if len(p.Steps) > 0 {
+			out = append(out, i)
+		}
+	}
+	rank := func(p *Plan) int {
+		switch {
+		case !p.Whole():
+			return 0
+		case len(p.Loses()) == 0:
+			return 1
+		}
+		return 2
+	}
+	slices.SortStableFunc(out, func(a, b int) int { return rank(parts[a]) - rank(parts[b]) })
+	return out
+}
+
+// failed takes back what the targets before a failed one, the last of those that were
+// begun, and itself were given.
+func (t together) failed(ctx context.Context, begun []int, parts []*Plan, undo []func(context.Context) error, cause error) error {
 	var left []string
-	for k := i; k >= 0; k-- {
-		if len(parts[k].Steps) == 0 || k == i && (parts[k].Whole() || NothingDone(cause)) {
+	at := t[begun[len(begun)-1]]
+	for n, k := range slices.Backward(begun) {
+		if n == len(begun)-1 && (parts[k].Whole() || NothingDone(cause)) {
 			continue
 		}
 		if err := undo[k](ctx); err != nil {

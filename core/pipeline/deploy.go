@@ -12,10 +12,12 @@ import (
 
 	"oakenchest/core/arrival"
 	"oakenchest/core/chest"
+	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
+	"oakenchest/core/schema/step"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
@@ -52,18 +54,25 @@ type Deployment struct {
 	Unfinished time.Time
 
 	driver     environment.Driver
+	release    func()  // gives the environment back to others; nil when somebody else does
 	unfinished []int64 // the numbers of what such deployments kept
 }
 
 // Prepare computes what deploying a commit would do; with mine, only to the objects that
-// this person has changed or locked. Close the deployment.
+// this person has changed or locked. Until it is closed, nobody else deploys there.
 func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine bool) (*Deployment, error) {
+	release, err := m.Workspace.Chest.Reserve(ctx, name)
+	if err != nil {
+		return nil, err
+	}
 	label := workspace.Label(c)
 	d, err := m.prepare(ctx, name, m.Workspace.CommitState(c, label), label, mine)
-	if err == nil {
-		d.Commit = c
+	if err != nil {
+		release()
+		return nil, err
 	}
-	return d, err
+	d.Commit, d.release = c, release
+	return d, nil
 }
 
 // prepare is Prepare for any state.
@@ -84,12 +93,49 @@ func (m *Mover) prepare(ctx context.Context, name string, s state.State, label s
 		dep.Plan, err = d.Plan(ctx, files, nil)
 	}
 	if err == nil {
+		err = m.recordedFiles(ctx, dep)
+	}
+	if err == nil {
 		err = m.notUnfinished(ctx, dep)
 	}
 	if err != nil {
 		return nil, errors.Join(err, d.Close())
 	}
 	return dep, nil
+}
+
+// recordedFiles takes what a commit holds out of what would be lost: a file of a plain
+// folder that goes, and is as it was deployed.
+func (m *Mover) recordedFiles(ctx context.Context, d *Deployment) error {
+	last, ok, err := m.Workspace.Chest.LastDeployment(ctx, d.Environment.Name)
+	if err != nil || !ok {
+		return err
+	}
+	var before environment.Files
+	for i := range d.Plan.Steps {
+		s := &d.Plan.Steps[i]
+		if s.Loss == "" || len(s.Address.Steps) != 1 || s.Address.Steps[0].Type != "file" {
+			continue
+		}
+		if before == nil {
+			if before, err = d.Plan.Before(ctx); err != nil {
+				return err
+			}
+		}
+		c, err := m.Workspace.Chest.Commit(ctx, last.Commit)
+		if err != nil {
+			return err
+		}
+		name := s.Into + "/" + s.Address.Steps[0].Key
+		f, err := m.Workspace.Chest.At(c.Tree, name)
+		if err != nil {
+			return chest.Explain(err)
+		}
+		if data, is := before[name]; is && f.Mode != 0 && f.Digest == element.DigestOf(data) {
+			s.Loss, s.Effect = "", step.Instant
+		}
+	}
+	return nil
 }
 
 // notUnfinished finds deployments that were cut off since the last one that ended.
@@ -118,7 +164,12 @@ func (m *Mover) onlyMine(ctx context.Context, d *Deployment, declared environmen
 }
 
 // Close lets go of the environment.
-func (d *Deployment) Close() error { return d.driver.Close() }
+func (d *Deployment) Close() error {
+	if d.release != nil {
+		d.release()
+	}
+	return d.driver.Close()
+}
 
 // Deploy carries a prepared deployment out, proves that the environment then
 // holds what the commit declares, and records it.

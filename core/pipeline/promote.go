@@ -78,7 +78,8 @@ type Promotion struct {
 	drafts  []chest.Draft
 	owes    []owed.Work
 	open    []ledger.Commit // the work that the branch of To has not
-	fresh   bool            // the branch of To is to be made
+	fresh   bool            // To holds nothing, and its branch is to be made
+	begins  ledger.Commit   // where a branch that is to be made begins; zero when it is there
 	release func()
 }
 
@@ -110,7 +111,7 @@ func (m *Mover) Next(ctx context.Context, from string) (string, error) {
 }
 
 // PreparePromotion computes what a promotion would do, and how its gates stand; nothing is
-// changed. Close it.
+// changed. Until it is closed, nobody else deploys to the environment.
 func (m *Mover) PreparePromotion(ctx context.Context, from, to string, o PromoteOptions) (*Promotion, error) {
 	l := m.rules(ctx)
 	p, err := m.ends(ctx, l, from, to)
@@ -123,9 +124,16 @@ func (m *Mover) PreparePromotion(ctx context.Context, from, to string, o Promote
 	if o.Expect != (ledger.ID{}) && p.Source.ID != o.Expect {
 		return nil, fault.New(fault.Refused, "Look at it again, and plan the promotion anew.", "%s holds %s now, and not what was to be promoted.", from, label(p.Source))
 	}
-	if p.release, err = m.Workspace.Chest.Hold(ctx, false); err != nil {
+	given, err := m.Workspace.Chest.Reserve(ctx, to)
+	if err != nil {
 		return nil, err
 	}
+	stored, err := m.Workspace.Chest.Hold(ctx, false)
+	if err != nil {
+		given()
+		return nil, err
+	}
+	p.release = func() { stored(); given() }
 	if err := m.work(ctx, l, p, o); err != nil {
 		return nil, errors.Join(err, p.Close())
 	}
@@ -262,9 +270,11 @@ func (m *Mover) ownBranch(r *arrival.Reader, p *Promotion, standing ledger.Commi
 	switch {
 	case p.Branch == "":
 		return nil
-	case p.onto.Depth == 0:
-		p.fresh = true
+	case p.onto.Depth == 0 && p.Standing == nil:
+		p.fresh, p.begins = true, p.Source
 		return nil
+	case p.onto.Depth == 0: // the branch begins with what To holds
+		p.onto, p.begins = standing, standing
 	case p.Branch == p.Source.Branch || p.Branch == m.Workspace.Manifest.BranchOf(p.From):
 		p.onto = ledger.Commit{}
 		p.Branch = ""
@@ -403,8 +413,8 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) err
 		}
 		a := account{action: ActionPromote, origin: p.From.Name, lane: p.Lane, source: p.Source.ID, began: began, gates: p.Gates, moved: p.Moving, reason: o.Reason}
 		x := chest.Conclusion{Drafts: p.drafts}
-		if p.fresh {
-			x.NewBranch = ledger.Branch{Name: p.Branch, Tip: p.Source.ID, Origin: label(p.Source), Author: m.Workspace.Person, Time: m.Now()}
+		if p.begins.Depth > 0 {
+			x.NewBranch = ledger.Branch{Name: p.Branch, Tip: p.begins.ID, Origin: label(p.begins), Author: m.Workspace.Person, Time: m.Now()}
 		}
 		p.Deployment.Commit = p.target()
 		if p.Commit, err = m.conclude(ctx, p.Deployment, kept, a, x, "env:"+p.From.Name); err == nil {
@@ -415,15 +425,15 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) err
 		if !errors.Is(err, ledger.ErrMoved) || try == mostTries {
 			return err
 		}
+		if err := p.Close(); err != nil {
+			return err
+		}
 		again, err := m.PreparePromotion(ctx, p.From.Name, p.To.Name, o)
 		if err != nil {
+			p.release, p.Deployment = nil, nil
 			return err
 		}
-		old := *p
 		*p = *again
-		if err := old.Close(); err != nil {
-			return err
-		}
 	}
 }
 

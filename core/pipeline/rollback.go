@@ -21,6 +21,7 @@ type Rollback struct {
 	// Undoes lists the deployments that are taken back, the newest first.
 	Undoes []ledger.Deployment
 	kept   []ledger.Kept // the newest first
+	target ledger.Commit // of the deployment to go back to, when one was named
 }
 
 // PrepareRollback computes what brings an environment back to what it held after one of
@@ -31,24 +32,43 @@ func (m *Mover) PrepareRollback(ctx context.Context, name string, to int64) (*Ro
 	if err != nil {
 		return nil, err
 	}
-	r := &Rollback{}
-	if err := m.takenBack(ctx, name, to, r); err != nil {
+	release, err := m.Workspace.Chest.Reserve(ctx, name)
+	if err != nil {
 		return nil, err
+	}
+	r := &Rollback{}
+	if err := m.planRollback(ctx, env, to, r); err != nil {
+		release()
+		return nil, err
+	}
+	r.release = release
+	return r, nil
+}
+
+func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to int64, r *Rollback) error {
+	if err := m.takenBack(ctx, env.Name, to, r); err != nil {
+		return err
 	}
 	before, lost, err := m.backTo(r.kept, env)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	_, d, err := m.stage(ctx, name)
+	_, d, err := m.stage(ctx, env.Name)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	oldest := r.kept[len(r.kept)-1]
 	r.Deployment = Deployment{Environment: env, Label: "what it was on " + oldest.Time.Local().Format("2006-01-02 15:04"), driver: d}
-	if r.Plan, err = d.Plan(ctx, before, lost); err != nil {
-		return nil, errors.Join(err, d.Close())
+	if to != 0 { // what was changed by hand between is no part of what it left
+		if before, err = holding(ctx, m.Workspace.CommitState(r.target, label(r.target)), env); err != nil {
+			return errors.Join(err, d.Close())
+		}
+		r.Label = label(r.target)
 	}
-	return r, nil
+	if r.Plan, err = d.Plan(ctx, before, lost); err != nil {
+		return errors.Join(err, d.Close())
+	}
+	return m.recordedFiles(ctx, &r.Deployment)
 }
 
 // takenBack finds what was kept before the deployments that a rollback takes back.
@@ -61,7 +81,10 @@ func (m *Mover) takenBack(ctx context.Context, name string, to int64, r *Rollbac
 	if err != nil {
 		return err
 	}
-	if to != 0 && !slices.ContainsFunc(done, func(d chest.Deployed) bool { return d.Number == to && d.Undone == nil }) {
+	i := slices.IndexFunc(done, func(d chest.Deployed) bool { return d.Number == to && d.Undone == nil })
+	if i >= 0 {
+		r.target = done[i].Commit
+	} else if to != 0 {
 		return fault.New(fault.Usage, "oaken deployments "+name+" lists them with their numbers.", "Deployment %d is none that %s could go back to.", to, name)
 	}
 	for _, k := range all {

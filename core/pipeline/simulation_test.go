@@ -476,10 +476,11 @@ func (x *world) readGraph() *graph {
 			maps.Copy(under, g.under[p])
 		}
 		g.under[c.ID] = under
-		g.root[c.ID] = c.ID
-		if from, ok := picks[c.ID]; ok {
-			g.root[c.ID] = g.root[from]
+		root := c.ID
+		for from, ok := picks[root]; ok; from, ok = picks[root] {
+			root = from
 		}
+		g.root[c.ID] = root
 		g.work[c.ID] = len(c.Parents) < 2 || settled[c.ID]
 		if len(c.Parents) == 1 {
 			g.deeds[c.ID] = x.deed(g.commits[c.Parents[0]], c)
