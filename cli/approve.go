@@ -49,6 +49,9 @@ func (a *App) approve(ctx context.Context, w *workspace.Workspace, env, from, me
 	} else {
 		a.say("You approved %s, which %s holds, for %s.", a.paint(strong, workspace.Label(got.Commit)), got.From, env)
 	}
+	if len(got.Gates) == 0 && !withdraw {
+		a.note("No gate of that move asks for approvals; it is on the record all the same.")
+	}
 	a.showGates(got.Gates)
 	return nil
 }

@@ -29,7 +29,7 @@ func newEnv(a *App) *cobra.Command {
 }
 
 func newEnvAdd(a *App) *cobra.Command {
-	var into string
+	var into, tier, lane, branch string
 	cmd := &cobra.Command{
 		Use:   "add NAME TARGET",
 		Short: "Declare an environment",
@@ -38,20 +38,38 @@ whose path is taken from the project's folder. --into names the folder of the
 project that holds what the environment holds, one file for each object.
 
 A database file that lies in the project is never recorded itself. A secret is
-not written into TARGET: write ${NAME} for the variable that holds it.`,
-		Example:           "  oaken env add dev sqlite:dev.db --into database\n  oaken env add test sqlite:test.db",
+not written into TARGET: write ${NAME} for the variable that holds it.
+
+--tier, --lane and --branch give it its place in the pipeline; targets that go with
+it, controllers, gates and notes are written in oaken.toml.`,
+		Example:           "  oaken env add dev sqlite:dev.db --into database\n  oaken env add test sqlite:test.db\n  oaken env add live sqlite:live.db --tier live --branch live",
 		Args:              cobra.ExactArgs(2),
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				e := manifest.Environment{Name: args[0], Site: manifest.Site{Target: args[1], Into: path.Clean(filepath.ToSlash(into))}}
+				e := manifest.Environment{Name: args[0], Site: manifest.Site{Target: args[1], Into: path.Clean(filepath.ToSlash(into))}, Tier: manifest.Tier(tier), Lane: lane, Branch: branch}
 				return a.addEnvironment(w, e, cmd.Flags().Changed("into"))
 			})
 		},
 	}
 	cmd.Flags().StringVar(&into, "into", "database", "the project's `FOLDER` for what the environment holds")
+	cmd.Flags().StringVar(&tier, "tier", "", "what it is for: `TIER`, development to live")
+	cmd.Flags().StringVar(&lane, "lane", "", "the lane that it belongs to, `NAME`")
+	cmd.Flags().StringVar(&branch, "branch", "", "the branch that work is merged into for it, `NAME`")
 	_ = cmd.MarkFlagDirname("into")
+	_ = cmd.RegisterFlagCompletionFunc("tier", completeTiers)
+	_ = cmd.RegisterFlagCompletionFunc("lane", a.completeLanes)
+	_ = cmd.RegisterFlagCompletionFunc("branch", a.completeBranches)
 	return cmd
+}
+
+// completeTiers offers tiers.
+func completeTiers(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	var out []string
+	for _, t := range manifest.Tiers {
+		out = append(out, string(t))
+	}
+	return out, cobra.ShellCompDirectiveNoFileComp
 }
 
 func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, chosen bool) error {
@@ -96,7 +114,11 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 }
 
 func environmentJSON(e manifest.Environment) any {
-	return map[string]any{"name": e.Name, "target": e.Target, "into": e.Into}
+	also := []any{}
+	for _, s := range e.Also {
+		also = append(also, map[string]any{"target": s.Target, "into": s.Into})
+	}
+	return map[string]any{"name": e.Name, "target": e.Target, "into": e.Into, "tier": e.Tier, "lane": e.Lane, "branch": e.Branch, "also": also}
 }
 
 func newEnvList(a *App) *cobra.Command {

@@ -102,6 +102,18 @@ func TestEveryObjectIsDocumented(t *testing.T) {
 	ask("review", "list")
 	ask("review", "show", "1")
 	(&project{t, p.dir}).ok("revert", "main")
+	r := lane(t, noGates)
+	p = r
+	p.change("alter table tank add column keeper text", "Keepers")
+	for _, call := range []string{"pipeline show", "pipeline check", "promote dev --dry-run", "promote dev --at 3d", "promote dev", "approve live", "book live --lane Reef --for 2h", "owed", "backfill Reef --dry-run", "deployments", "deployments --html ../page.html --sheet ../sheet.xlsx", "deployments show " + p.newest(), "deployments compare 2 " + p.newest()} {
+		ask(strings.Fields(call)...)
+	}
+	p.sql("../test.db", "create index by_name on tank (name, id)")
+	ask("drift", "test", "--keep", "by-hand")
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[pipeline.lane]]\nname = \"Kelp\"\nbranch = \"kelp\"\n")
+	p.ok("commit", "-m", "Another lane")
+	ask("lookalikes")
+	ask("lookalikes", "distinct", "database::table:tank/column:name", "database::table:feeding/column:food", "-m", "x")
 	out := empty(t)
 	p = &project{t, out.dir}
 	ask("begin")

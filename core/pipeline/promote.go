@@ -96,6 +96,9 @@ func (p *Promotion) Close() error {
 
 // Next gives the environment that work goes on to from one, when there is one alone.
 func (m *Mover) Next(ctx context.Context, from string) (string, error) {
+	if _, err := m.Workspace.Manifest.Environment(from); err != nil {
+		return "", err
+	}
 	moves := m.rules(ctx).From(from)
 	switch len(moves) {
 	case 1:
