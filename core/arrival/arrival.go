@@ -28,6 +28,7 @@ type Reader struct {
 	origin  map[ledger.ID]ledger.ID   // of a pick, the first commit that did its work
 	copies  map[ledger.ID][]ledger.Commit
 	settled map[ledger.ID]bool
+	twins   map[ledger.ID][]ledger.Commit // those that did just the same
 
 	extents map[ledger.ID]ledger.Extent
 	known   map[string]*stretch
@@ -55,6 +56,9 @@ func Open(tx *ledger.Tx) (*Reader, error) {
 		slices.SortStableFunc(list, func(a, b ledger.Joint) int { return cmp.Compare(a.Depth, b.Depth) })
 	}
 	if r.settled, err = tx.Settled(); err != nil {
+		return nil, err
+	}
+	if r.twins, err = tx.Alike(); err != nil {
 		return nil, err
 	}
 	return r, r.readPicks()
@@ -131,14 +135,10 @@ func (r *Reader) Extent(c ledger.Commit) ledger.Extent {
 	return x
 }
 
-// Holds reports whether a commit stands on the work of another, by whatever way it came.
-func (r *Reader) Holds(at, work ledger.Commit) (bool, error) {
+// Has reports whether a commit stands on a work, by whatever way it came.
+func (r *Reader) Has(at, work ledger.Commit) bool {
 	x := r.Extent(at)
-	if r.holds(x, work) {
-		return true, nil
-	}
-	left, err := r.Missing(at, work)
-	return !slices.ContainsFunc(left, func(c ledger.Commit) bool { return r.Root(c.ID) == r.Root(work.ID) }), err
+	return r.holds(x, work) || r.alike(x, work)
 }
 
 // holds reports whether an extent holds a work, or a commit that brings it.
@@ -163,25 +163,39 @@ func (r *Reader) Missing(at, of ledger.Commit) ([]ledger.Commit, error) {
 	if list, ok := r.missing[key]; ok || at.ID == of.ID || of.ID == (ledger.ID{}) {
 		return list, nil
 	}
-	x := r.Extent(at)
-	candidates, err := r.beyond(x, r.Extent(of))
+	out, err := r.MissingOf(at, []ledger.Commit{of})
+	if err == nil {
+		r.missing[key] = out
+	}
+	return out, err
+}
+
+// MissingOf is Missing of all that several commits stand on together.
+func (r *Reader) MissingOf(at ledger.Commit, of []ledger.Commit) ([]ledger.Commit, error) {
+	x, all := r.Extent(at), ledger.Extent{}
+	for _, c := range of {
+		for branch, depth := range r.Extent(c) {
+			all[branch] = max(all[branch], depth)
+		}
+	}
+	candidates, err := r.beyond(x, all)
 	if err != nil {
 		return nil, err
 	}
-	out, seen := []ledger.Commit{}, map[ledger.ID]bool{}
+	out := []ledger.Commit{}
+	seen := map[ledger.ID]bool{} // the roots of picks, and of what was picked
 	for _, c := range candidates {
-		if root := r.Root(c.ID); r.IsWork(c) && !seen[root] && !r.holds(x, c) {
-			seen[root] = true
-			alike, err := r.alike(x, c)
-			if err != nil {
-				return nil, err
-			}
-			if !alike {
-				out = append(out, c)
-			}
+		if !r.IsWork(c) || r.holds(x, c) || r.alike(x, c) {
+			continue
 		}
+		if root := r.Root(c.ID); root != c.ID || len(r.copies[root]) > 0 {
+			if seen[root] {
+				continue
+			}
+			seen[root] = true
+		}
+		out = append(out, c)
 	}
-	r.missing[key] = out
 	return out, nil
 }
 
@@ -254,13 +268,13 @@ func (s *stretch) cut(above, upTo int) []ledger.Commit {
 // alike reports whether an extent holds a commit that did just what a work did, and that
 // the work does not stand on: else a change that was made, undone and made again would
 // seem to be there.
-func (r *Reader) alike(x ledger.Extent, work ledger.Commit) (bool, error) {
-	others, err := r.tx.Alike(work.ID)
-	if err != nil || len(others) == 0 {
-		return false, err
+func (r *Reader) alike(x ledger.Extent, work ledger.Commit) bool {
+	for _, o := range r.twins[work.ID] {
+		if x.Holds(o) && !r.Extent(work).Holds(o) {
+			return true
+		}
 	}
-	before := r.Extent(work)
-	return slices.ContainsFunc(others, func(o ledger.Commit) bool { return x.Holds(o) && !before.Holds(o) }), nil
+	return false
 }
 
 // View lets fn ask about a chest.

@@ -369,7 +369,22 @@ func (tx *Tx) Joints() ([]Joint, error) {
 // the same files from the same content to the same.
 func (tx *Tx) AddDeed(id ID, deed string) error { return tx.insert("deeds", id.String(), deed) }
 
-// Alike gives the other commits that did just what one did.
-func (tx *Tx) Alike(id ID) ([]Commit, error) {
-	return rows(tx, scanCommit, "select "+commitColumns+" from commits where id in (select o.commit_id from deeds d join deeds o on o.deed = d.deed where d.commit_id = ? and o.commit_id <> d.commit_id) order by generation, time, id", id.String())
+// Alike gives, by commit, the others that did just what it did.
+func (tx *Tx) Alike() (map[ID][]Commit, error) {
+	type deed struct {
+		Commit
+		deed string
+	}
+	list, err := rows(tx, func(scan func(...any) error) (d deed, err error) {
+		d.Commit, err = scanCommit(func(fields ...any) error { return scan(append([]any{&d.deed}, fields...)...) })
+		return d, err
+	}, "select d.deed, c.id, c.branch, c.depth, c.generation, c.parent, c.parent2, c.tree, c.author, c.workspace, c.time, c.message, c.item from deeds d join commits c on c.id = d.commit_id where d.deed in (select deed from deeds group by deed having count(*) > 1) order by d.deed, c.generation, c.time, c.id")
+	out := map[ID][]Commit{}
+	for i := range list {
+		for j := i + 1; j < len(list) && list[j].deed == list[i].deed; j++ {
+			out[list[i].ID] = append(out[list[i].ID], list[j].Commit)
+			out[list[j].ID] = append(out[list[j].ID], list[i].Commit)
+		}
+	}
+	return out, err
 }

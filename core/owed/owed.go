@@ -161,15 +161,29 @@ func (b *Book) To(e manifest.Environment) (Debt, error) {
 	if tip.Depth == 0 || tip.ID == has.ID {
 		return d, nil
 	}
-	open, err := b.lacking(tip, b.Landscape.Later(e.Name))
+	missing, err := b.Arrived.MissingOf(tip, b.held(b.Landscape.Later(e.Name)))
 	if err != nil {
 		return d, err
 	}
+	open := make(map[ledger.ID]bool, len(missing))
+	for _, c := range missing {
+		open[b.Arrived.Root(c.ID)] = true
+	}
 	for i := range d.Works {
-		root := b.Arrived.Root(d.Works[i].ID)
-		d.Works[i].Merged = !slices.ContainsFunc(open, func(w Work) bool { return b.Arrived.Root(w.ID) == root })
+		d.Works[i].Merged = !open[b.Arrived.Root(d.Works[i].ID)]
 	}
 	return d, nil
+}
+
+// held lists what environments hold, as far as it is recorded.
+func (b *Book) held(list []manifest.Environment) []ledger.Commit {
+	var out []ledger.Commit
+	for _, e := range list {
+		if c, ok := b.Standing[e.Name]; ok {
+			out = append(out, c)
+		}
+	}
+	return out
 }
 
 // OfLive gives what the branch of a lane lacks of what its live environments hold.
@@ -191,38 +205,31 @@ func (b *Book) OfLive(lane manifest.Lane) ([]Work, error) {
 
 // lacking lists the work that environments hold and a commit does not stand on, each once.
 func (b *Book) lacking(at ledger.Commit, later []manifest.Environment) ([]Work, error) {
-	found := map[ledger.ID]int{}
-	var out []Work
-	for _, e := range later {
-		standing, ok := b.Standing[e.Name]
-		if !ok {
-			continue
-		}
-		missing, err := b.Arrived.Missing(at, standing)
-		if err != nil {
-			return nil, err
-		}
-		for _, c := range missing {
+	later = slices.DeleteFunc(slices.Clone(later), func(e manifest.Environment) bool { _, ok := b.Standing[e.Name]; return !ok })
+	missing, err := b.Arrived.MissingOf(at, b.held(later))
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Work, 0, len(missing))
+	for _, c := range missing {
+		w := Work{Commit: c}
+		for _, e := range later {
+			if !b.Arrived.Has(b.Standing[e.Name], c) {
+				continue
+			}
 			since, err := b.sinceWhen(e.Name, c)
 			if err != nil {
 				return nil, err
 			}
-			root := b.Arrived.Root(c.ID)
-			i, known := found[root]
-			if !known {
-				found[root] = len(out)
-				out = append(out, Work{Commit: c, Where: e.Name, Since: since})
-				continue
+			if w.Since.IsZero() || since.Before(w.Since) {
+				w.Since = since
 			}
-			if since.Before(out[i].Since) {
-				out[i].Since = since
-			}
-			if b.later(e.Name, out[i].Where) {
-				out[i].Where = e.Name
+			if w.Where == "" || b.later(e.Name, w.Where) {
+				w.Where = e.Name
 			}
 		}
+		out = append(out, w)
 	}
-	slices.SortFunc(out, func(x, y Work) int { return ledger.Older(x.Commit, y.Commit) })
 	return out, nil
 }
 
@@ -246,7 +253,7 @@ func (b *Book) sinceWhen(environment string, c ledger.Commit) (time.Time, error)
 		if err != nil {
 			return at, err
 		}
-		if !b.Arrived.Extent(held).Holds(c) {
+		if !b.Arrived.Has(held, c) {
 			break
 		}
 		at = d.Time
@@ -256,20 +263,16 @@ func (b *Book) sinceWhen(environment string, c ledger.Commit) (time.Time, error)
 }
 
 // HeldBy narrows work to what one environment holds.
-func (b *Book) HeldBy(works []Work, environment string) ([]Work, error) {
+func (b *Book) HeldBy(works []Work, environment string) []Work {
 	standing, ok := b.Standing[environment]
 	if !ok {
-		return nil, nil
+		return nil
 	}
 	var out []Work
 	for _, w := range works {
-		holds, err := b.Arrived.Holds(standing, w.Commit)
-		if err != nil {
-			return nil, err
-		}
-		if holds {
+		if b.Arrived.Has(standing, w.Commit) {
 			out = append(out, w)
 		}
 	}
-	return out, nil
+	return out
 }

@@ -111,9 +111,7 @@ func (m *Mover) owedTo(book *owed.Book, b *Backfill, e manifest.Environment, onl
 	}
 	works := d.Works
 	if only != "" {
-		if works, err = book.HeldBy(works, only); err != nil {
-			return err
-		}
+		works = book.HeldBy(works, only)
 	}
 	if len(works) == 0 {
 		return nil

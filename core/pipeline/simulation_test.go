@@ -245,7 +245,7 @@ func (x *world) play() {
 		ctx, done := x.fate(ctx)
 		x.deploy(ctx, members[x.r.IntN(len(members))].Name, x.tip(lane), done)
 	case n < 15:
-		x.promote(x.r.IntN(3) == 0)
+		x.promote(x.r.IntN(2) == 0)
 	case n < 16:
 		x.rollback(x.environment().Name)
 	case n < 18:
@@ -347,7 +347,7 @@ func (x *world) promote(some bool) {
 	ctx, done := x.fate(ctx)
 	o := PromoteOptions{AllowLoss: true, Done: done}
 	if some {
-		o.Paths, o.WithNeeded = []string{x.pick([]string{"files/f0.txt", "files/f1.txt", "more/g0.txt"})}, x.r.IntN(2) == 0
+		o.Paths, o.WithNeeded = []string{x.pick([]string{"files/f0.txt", "files/f1.txt", "more/g0.txt"})}, x.r.IntN(4) > 0
 	}
 	if x.r.IntN(6) == 0 {
 		o.Override, o.Reason = []string{GateOrder}, "simulated"
