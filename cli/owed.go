@@ -17,9 +17,18 @@ import (
 )
 
 type owedOptions struct {
-	lane, item, older string
-	check, byItem     bool
+	lane, item, older, by string
+	check                 bool
 }
+
+// The orders in which what is owed is listed.
+const (
+	byLane = "lane"
+	byAge  = "age"
+	byItem = "item"
+)
+
+var owedBy = []string{byLane, byAge, byItem}
 
 func newOwed(a *App) *cobra.Command {
 	var o owedOptions
@@ -30,11 +39,14 @@ func newOwed(a *App) *cobra.Command {
 one has not: another team's, or a hot fix. It is found anew each time, from what was
 deployed where and from the commits; work that was merged or picked counts as
 arrived, and so does the very same change made again. oaken backfill brings it back.`,
-		Example:           "  oaken owed\n  oaken owed --lane Exhibit --older 3d --check\n  oaken owed --by-item",
+		Example:           "  oaken owed\n  oaken owed --lane Exhibit --older 3d --check\n  oaken owed --by item",
 		GroupID:           groupPipeline,
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if !slices.Contains(owedBy, o.by) {
+				return usage(cmd, "--by takes one of %s, not %q.", strings.Join(owedBy, ", "), o.by)
+			}
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.owed(cmd.Context(), w, o) })
 		},
 	}
@@ -42,7 +54,8 @@ arrived, and so does the very same change made again. oaken backfill brings it b
 	f.StringVar(&o.lane, "lane", "", "only what the lane `NAME` owes")
 	f.StringVar(&o.item, "item", "", "only the work for the item `KEY`")
 	f.StringVar(&o.older, "older", "", "only what a later environment has had for longer than `TIME`, such as 3d")
-	f.BoolVar(&o.byItem, "by-item", false, "list it by work item")
+	f.StringVar(&o.by, "by", byLane, "list it by `lane`, age or item")
+	_ = cmd.RegisterFlagCompletionFunc("by", cobra.FixedCompletions(owedBy, cobra.ShellCompDirectiveNoFileComp))
 	f.BoolVar(&o.check, "check", false, "end with status 1 when something is owed")
 	_ = cmd.RegisterFlagCompletionFunc("lane", a.completeLanes)
 	_ = cmd.RegisterFlagCompletionFunc("item", cobra.NoFileCompletions)
@@ -74,14 +87,14 @@ func (a *App) owed(ctx context.Context, w *workspace.Workspace, o owedOptions) e
 			list = append(list, d)
 		}
 	}
-	a.showOwed(list, o.byItem)
+	a.showOwed(list, o.by)
 	if o.check && len(list) > 0 {
 		return &foundDifference{}
 	}
 	return nil
 }
 
-func (a *App) showOwed(list []owed.Debt, byItem bool) {
+func (a *App) showOwed(list []owed.Debt, by string) {
 	switch {
 	case a.json:
 		rows := []any{}
@@ -97,8 +110,12 @@ func (a *App) showOwed(list []owed.Debt, byItem bool) {
 		a.printJSON(map[string]any{"schema": "oaken.owed/1", "owed": rows})
 	case len(list) == 0:
 		a.say("Nothing is owed: what later environments have has come back everywhere.")
-	case byItem:
+	case by == byItem:
 		a.owedByItem(list)
+	case by == byAge:
+		works := gather(list)
+		slices.SortStableFunc(works, func(x, y *debtOf) int { return x.Since.Compare(y.Since) })
+		a.table(a.Out, "", a.owedRows(works))
 	default:
 		a.owedByLane(list)
 	}

@@ -13,7 +13,7 @@ import (
 )
 
 func newVerify(a *App) *cobra.Command {
-	var whole bool
+	var whole, each bool
 	cmd := &cobra.Command{
 		Use:   "verify STATE STATE... | --pipeline [STATE]",
 		Short: "Say whether states hold the same, each with each",
@@ -25,7 +25,8 @@ characters of a commit's id. Where one is an environment, only what it holds is
 compared.
 
 --pipeline compares every environment of the pipeline: with a state, such as a
-release, that is named; with what was deployed to it last, when none is.`,
+release, that is named; with what was deployed to it last, when none is; with each
+other, with --each.`,
 		Example: "  oaken verify main env:test env:live\n  oaken verify release:spring env:live --json\n  oaken verify --pipeline\n  oaken verify --pipeline release:june",
 		GroupID: groupEnvironments,
 		Args: func(cmd *cobra.Command, args []string) error {
@@ -37,7 +38,11 @@ release, that is named; with what was deployed to it last, when none is.`,
 		ValidArgsFunction: a.completeStates,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
-				if whole {
+				if whole && each {
+					for _, e := range a.mover(w).Landscape(cmd.Context()).Staged() {
+						args = append(args, "env:"+e.Name)
+					}
+				} else if whole {
 					return a.verifyPipeline(cmd.Context(), w, args)
 				}
 				return a.verify(cmd.Context(), w, args)
@@ -45,6 +50,7 @@ release, that is named; with what was deployed to it last, when none is.`,
 		},
 	}
 	cmd.Flags().BoolVar(&whole, "pipeline", false, "compare every environment of the pipeline")
+	cmd.Flags().BoolVar(&each, "each", false, "with --pipeline, compare each environment with each other")
 	return cmd
 }
 

@@ -40,7 +40,7 @@ func TestAMonthInThePipeline(t *testing.T) {
 		t.Fatal(err)
 	}
 	rows, err := book.GetRows("Deployments")
-	if err != nil || len(rows) != 4 || rows[1][3] != "live:7" || rows[1][8] != "AQ-77" || rows[2][4] != "promote" {
+	if err != nil || len(rows) != 4 || rows[1][1] != "2026-06-15 18:55" || rows[1][3] != "live:4" || rows[1][8] != "AQ-77" || rows[2][4] != "promote" {
 		t.Errorf("the sheet: %v, %v", rows, err)
 	}
 	if got := book.GetSheetList(); !slices.Equal(got, []string{"Deployments", "Items", "Changes"}) {
@@ -63,7 +63,12 @@ func TestAMonthInThePipeline(t *testing.T) {
 	if r := p.run("owed", "--check", "--lane", "Exhibit"); r.status != 0 || !strings.Contains(r.out, "Nothing is owed") {
 		t.Errorf("owed of Exhibit: %d %s", r.status, r.out)
 	}
-	p.says(p.ok("owed", "--by-item"), "AQ-31")
+	p.says(p.ok("owed", "--by", "item"), "AQ-31")
+	p.says(p.ok("owed", "--by", "age", "--item", "AQ-31", "--older", "1d"), "not in odalys, maren")
+	p.fails(2, "--by takes one of lane, age, item", "owed", "--by", "weight")
+	if r := p.run("verify", "--pipeline", "--each"); r.status != 1 || strings.Count(r.out, "env:") < 90 {
+		t.Errorf("each with each: %d %s", r.status, r.out)
+	}
 	p.ok("--as", "Odalys", "backfill", "--all")
 	p.says(p.ok("owed"), "Nothing is owed")
 }

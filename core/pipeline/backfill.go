@@ -7,6 +7,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/owed"
@@ -306,9 +307,16 @@ func (m *Mover) backfillTarget(ctx context.Context, env manifest.Environment, s 
 	return target, left, err
 }
 
-// keptFrom says what keeps people from deploying to an environment: a booking of another
-// lane, a freeze, or what somebody changed there by hand.
+// keptFrom says what keeps people from deploying to an environment: who controls it, a
+// freeze, a booking of another lane, or what somebody changed there by hand.
 func (m *Mover) keptFrom(ctx context.Context, env manifest.Environment) (string, error) {
+	l := m.rules(ctx)
+	if err := m.mayControl(l, env, "bring work back to it"); err != nil {
+		return err.Error(), nil
+	}
+	if f, frozen := landscape.Frozen(l.Manifest, env, m.Now().Local()); frozen {
+		return "it is frozen" + untilOf(f), nil
+	}
 	if _, deployed, err := m.Workspace.Chest.LastDeployment(ctx, env.Name); err != nil || !deployed {
 		return "", err
 	}

@@ -103,7 +103,12 @@ func (d *Deployments) Sheet() ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &writer{f: f, head: head}
+	form := "yyyy-mm-dd hh:mm"
+	when, err := f.NewStyle(&excelize.Style{CustomNumFmt: &form})
+	if err != nil {
+		return nil, err
+	}
+	w := &writer{f: f, head: head, when: when}
 	w.sheet("Deployments", []string{"number", "time", "environment", "state", "what", "from", "lane", "by", "items", "steps", "seconds", "gates", "reason", "taken back"}, []float64{8, 18, 16, 14, 12, 14, 14, 12, 24, 8, 9, 40, 30, 18})
 	for _, r := range d.Records {
 		w.row(d.row(r))
@@ -160,11 +165,11 @@ func (d *Deployments) row(r pipeline.Record) []any {
 
 // writer fills one sheet after the other, and keeps the first error.
 type writer struct {
-	f    *excelize.File
-	head int
-	name string
-	rows int
-	err  error
+	f          *excelize.File
+	head, when int // the styles of headings and of times
+	name       string
+	rows       int
+	err        error
 }
 
 func (w *writer) sheet(name string, heads []string, widths []float64) {
@@ -192,5 +197,13 @@ func (w *writer) row(cells []any) {
 	w.rows++
 	if w.err == nil {
 		w.err = w.f.SetSheetRow(w.name, fmt.Sprintf("A%d", w.rows), &cells)
+	}
+	for i, c := range cells {
+		if _, is := c.(time.Time); is && w.err == nil {
+			name, err := excelize.CoordinatesToCellName(i+1, w.rows)
+			if w.err = err; err == nil {
+				w.err = w.f.SetCellStyle(w.name, name, name, w.when)
+			}
+		}
 	}
 }
