@@ -12,7 +12,7 @@ import (
 // The measures of the picture, in pixels.
 const (
 	boxWidth   = 172
-	boxHeight  = 90
+	boxHeight  = 98
 	gapX       = 50
 	gapY       = 14
 	bandPad    = 12

@@ -2,6 +2,7 @@ package board
 
 import (
 	_ "embed" // for the forms of the pages
+	"fmt"
 	"html/template"
 	"io"
 	"slices"
@@ -33,7 +34,15 @@ var forms = sync.OnceValue(func() *template.Template {
 		"label": func(c ledger.Commit) string { return workspace.Label(c) },
 		"line":  func(s string) string { l, _, _ := strings.Cut(s, "\n"); return l },
 		"span":  pipeline.Span,
-		"join":  func(list []string) string { return strings.Join(list, ", ") },
+		"from":  report.From,
+		"to":    report.To,
+		"steps": func(n int) string {
+			if n == 1 {
+				return "1 step"
+			}
+			return fmt.Sprintf("%d steps", n)
+		},
+		"join": func(list []string) string { return strings.Join(list, ", ") },
 	})
 	template.Must(t.Parse(boardForm))
 	return template.Must(t.New("report").Parse(reportForm))

@@ -252,11 +252,11 @@ func lines(s *pipeline.StageView, now time.Time) []line {
 	if s.Drift != nil && s.Drift.Failure != "" {
 		add("bad", "out of reach, %s", s.Drift.Time.Local().Format("2 Jan 15:04"))
 	} else if s.Drift != nil && s.Drift.Differences > 0 {
-		add("bad", "%d changed by hand, seen %s", s.Drift.Differences, s.Drift.Time.Local().Format("2 Jan"))
+		add("bad", "%d changed by hand", s.Drift.Differences)
 	}
 	for _, b := range s.Bookings {
 		if b.Holds(now) {
-			add("cool", "booked: %s until %s", b.Lane, b.Until.Local().Format("2 Jan 15:04"))
+			add("cool", "%s until %s", b.Lane, b.Until.Local().Format("2 Jan"))
 		}
 	}
 	if s.Freeze != nil {

@@ -107,26 +107,28 @@ func (a *App) showPipeline(ctx context.Context, w *workspace.Workspace, svg, htm
 }
 
 func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
-	for i, lane := range o.Lanes() {
+	var rows [][]cell // one table, so that the columns of all lanes stand below each other
+	for _, lane := range o.Lanes() {
 		stages := slices.DeleteFunc(slices.Clone(o.Stages), func(s pipeline.StageView) bool { return s.Lane != lane })
 		if len(stages) == 0 {
 			continue
 		}
 		slices.SortStableFunc(stages, func(x, y pipeline.StageView) int { return x.Column - y.Column })
-		if i > 0 {
-			a.say("")
+		if len(rows) > 0 {
+			rows = append(rows, []cell{{}})
 		}
-		a.say("%s", a.laneTitle(o, lane))
-		var rows [][]cell
+		rows = append(rows, []cell{{a.laneTitle(o, lane), plain}})
 		for _, s := range stages {
 			rows = append(rows, a.stageRow(o, &s))
 			if about {
 				for _, text := range aboutStage(&s) {
-					rows = append(rows, []cell{{"", plain}, {text, faint}})
+					rows = append(rows, []cell{{"      " + text, faint}})
 				}
 			}
 		}
-		a.table(a.Out, "  ", rows)
+	}
+	if !a.quiet {
+		a.table(a.Out, "", rows)
 	}
 	grave := 0
 	for _, f := range o.Findings {
@@ -195,7 +197,7 @@ func (a *App) stageRow(o *pipeline.Overview, s *pipeline.StageView) []cell {
 	if len(next) > 0 {
 		to = "→ " + strings.Join(next, ", ")
 	}
-	return []cell{{s.Name, strong}, {string(s.Tier), faint}, {has, plain}, {when, faint}, {word, t}, {strings.Join(notes, ", "), plain}, {to, faint}}
+	return []cell{{"  " + s.Name, strong}, {string(s.Tier), faint}, {has, plain}, {when, faint}, {word, t}, {strings.Join(notes, ", "), plain}, {to, faint}}
 }
 
 // aboutStage says what an environment is for.

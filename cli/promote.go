@@ -179,7 +179,7 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 	if p.Lane != "" {
 		lane = p.Lane + ": "
 	}
-	a.say("%s%s → %s, what is there: %s%s", lane, p.From.Name, a.paint(strong, p.To.Name), workspace.Label(p.Source), into)
+	a.say("%s%s (%s) → %s%s", lane, p.From.Name, workspace.Label(p.Source), a.paint(strong, p.To.Name), into)
 	if p.Deployment != nil && !p.Deployment.Unfinished.IsZero() {
 		a.say("  What began on %s did not end: what it did is there, and this goes on from it. oaken rollback %s takes it back.", clock(p.Deployment.Unfinished), p.To.Name)
 	}

@@ -11,6 +11,7 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
+	"oakenchest/core/element"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/workspace"
 )
@@ -123,7 +124,7 @@ func (d *Deployments) Sheet() ([]byte, error) {
 	for _, r := range d.Records {
 		for _, x := range r.Differences {
 			for _, c := range x.Changes {
-				w.row([]any{r.Number, r.Environment, c.Address.String(), string(c.Kind), cut(c.From.String()), cut(c.To.String())})
+				w.row([]any{r.Number, r.Environment, c.Address.String(), string(c.Kind), cut(From(c)), cut(To(c))})
 			}
 		}
 	}
@@ -136,6 +137,22 @@ func (d *Deployments) Sheet() ([]byte, error) {
 	var out bytes.Buffer
 	err = f.Write(&out)
 	return out.Bytes(), err
+}
+
+// From writes the side of a change that was before; empty for nothing.
+func From(c element.Change) string { return side(c.From, c, element.Removed) }
+
+// To writes the side of a change that is now; empty for nothing.
+func To(c element.Change) string { return side(c.To, c, element.Added) }
+
+func side(v element.Value, c element.Change, whole element.ChangeKind) string {
+	switch {
+	case !v.IsAbsent():
+		return v.String()
+	case c.Kind == whole && c.Element != nil:
+		return c.Element.Summary()
+	}
+	return ""
 }
 
 // longest is how many characters of a value a cell takes.
