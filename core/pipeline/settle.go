@@ -102,6 +102,9 @@ func (m *Mover) PrepareSettle(ctx context.Context, name string, prefer Prefer) (
 	if err != nil {
 		return nil, err
 	}
+	if len(env.Also) > 0 {
+		return nil, errors.Join(fault.New(fault.Refused, "Capture it with oaken capture "+name+", or declare its targets as environments of their own to settle them.", "%s consists of several targets, and only one can be settled at a time.", name), d.Close())
+	}
 	s := &Settlement{env: env, driver: d, Plan: SettlePlan{Format: settleFormat, Environment: name, Made: m.Now().UTC().Truncate(time.Second)}}
 	if err := m.compareSides(ctx, s, prefer); err != nil {
 		return nil, errors.Join(err, d.Close())
