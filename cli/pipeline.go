@@ -197,7 +197,7 @@ func (a *App) stageRow(o *pipeline.Overview, s *pipeline.StageView) []cell {
 	if len(next) > 0 {
 		to = "→ " + strings.Join(next, ", ")
 	}
-	return []cell{{"  " + s.Name, strong}, {string(s.Tier), faint}, {has, plain}, {when, faint}, {word, t}, {strings.Join(notes, ", "), plain}, {to, faint}}
+	return []cell{{"  " + s.Name, strong}, {string(s.Tier), faint}, {to, faint}, {has, plain}, {when, faint}, {word, t}, {strings.Join(notes, ", "), plain}}
 }
 
 // aboutStage says what an environment is for.
