@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/board"
+	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/landscape"
 	"oakenchest/core/pipeline"
@@ -102,6 +103,9 @@ func (a *App) showPipeline(ctx context.Context, w *workspace.Workspace, svg, htm
 		a.say("Written to %s.", strings.Join(written, " and "))
 	default:
 		a.drawPipeline(o, about)
+		if m.Other(ctx) {
+			a.note("\nThis workspace's oaken.toml declares another pipeline. What branch %s has counts, until it is merged there.", chest.FirstBranch)
+		}
 	}
 	return nil
 }

@@ -112,6 +112,7 @@ func TestEveryObjectIsDocumented(t *testing.T) {
 	ask("drift", "test", "--keep", "by-hand")
 	p.write("oaken.toml", p.read("oaken.toml")+"\n[[pipeline.lane]]\nname = \"Kelp\"\nbranch = \"kelp\"\n")
 	p.ok("commit", "-m", "Another lane")
+	p.declared()
 	ask("lookalikes")
 	ask("lookalikes", "distinct", "database::table:tank/column:name", "database::table:feeding/column:food", "-m", "x")
 	out := empty(t)

@@ -174,6 +174,14 @@ gates = ["passed"]
 	return p
 }
 
+// declared brings what oaken.toml says to where it counts.
+func (p *project) declared() {
+	p.t.Helper()
+	p.ok("switch", "main")
+	p.ok("merge", "reef")
+	p.ok("switch", "reef")
+}
+
 const noGates = "\n[[pipeline.gate]]\nname = \"tests\"\ncommand = [\"true\"]\n\n[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"true\"]\n"
 
 // change changes the development database, and commits that.
@@ -465,6 +473,8 @@ func TestOnlyWhoControlsMayPromote(t *testing.T) {
 	p := lane(t, noGates)
 	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), "tier = \"live\"", "tier = \"live\"\ncontrollers = [\"Ravi\"]", 1))
 	p.ok("commit", "-m", "Ravi controls live")
+	p.says(p.run("pipeline", "show").err, "What branch main has counts")
+	p.declared()
 	p.change("alter table tank add column keeper text", "Keepers")
 	p.ok("promote", "dev")
 	p.fails(4, "control (Ravi controls live)", "promote", "test", "live")
@@ -526,6 +536,7 @@ func TestNothingGoesBackUnseen(t *testing.T) {
 	toml := strings.Replace(strings.Replace(p.read("oaken.toml"), "branch = \"test\"", "branch = \"reef\"", 1), "branch = \"live\"", "branch = \"reef\"", 1)
 	p.write("oaken.toml", toml+"\n[pipeline]\nmay-override = [\"Imke\"]\n")
 	p.ok("commit", "-m", "One branch for all stages")
+	p.declared()
 	p.change("alter table tank add column keeper text", "Keepers")
 	p.ok("promote", "dev")
 	p.fails(4, "takes its work from the same branch", "promote", "dev", "test", "--path", "signs")

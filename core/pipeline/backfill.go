@@ -239,7 +239,7 @@ func (m *Mover) backfillStage(ctx context.Context, s *BackfillStage, o BackfillO
 		s.Left = "only the branch was to be merged"
 		return nil
 	}
-	env, err := m.Workspace.Manifest.Environment(s.Environment)
+	env, err := m.environment(m.rules(ctx), s.Environment)
 	if err != nil {
 		return err
 	}

@@ -34,11 +34,11 @@ type BookOptions struct {
 // behind them.
 func (m *Mover) Book(ctx context.Context, o BookOptions) (landscape.Slot, error) {
 	var slot landscape.Slot
-	env, err := m.Workspace.Manifest.Environment(o.Environment)
+	l := m.rules(ctx)
+	env, err := m.environment(l, o.Environment)
 	if err != nil {
 		return slot, err
 	}
-	l := m.rules(ctx)
 	lane, ok := l.Manifest.Pipeline.Lane(o.Lane)
 	if !ok {
 		return slot, fault.New(fault.Usage, "Lanes are declared in oaken.toml, under [[pipeline.lane]].", "There is no lane %s.", o.Lane)
@@ -74,8 +74,8 @@ func (m *Mover) EndBooking(ctx context.Context, name, lane string) (landscape.Sl
 	if err != nil {
 		return landscape.Slot{}, err
 	}
-	env, _ := m.Workspace.Manifest.Environment(name)
 	l := m.rules(ctx)
+	env, _ := m.environment(l, name)
 	for _, s := range slots {
 		if lane != "" && s.Lane != lane {
 			continue

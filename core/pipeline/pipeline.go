@@ -14,6 +14,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
+	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
@@ -27,6 +28,9 @@ type Mover struct {
 	Now       func() time.Time
 	// Fill gives values for columns that are to take no null; see environment.Settings.
 	Fill map[string]string
+
+	ruled   *landscape.Landscape // as a commit has it
+	ruledBy ledger.ID
 }
 
 // open opens the first target of an environment.
@@ -220,11 +224,12 @@ func (m *Mover) candidates(ctx context.Context, name string) []ledger.Commit {
 			add(c.Resolve(ctx, d.Commit.String()))
 		}
 	}
-	if len(m.rules(ctx).Into(name)) > 0 { // it has what was promoted to it
+	l := m.rules(ctx)
+	if len(l.Into(name)) > 0 { // it has what was promoted to it
 		last()
 	}
-	if env, err := m.Workspace.Manifest.Environment(name); err == nil && m.Workspace.Manifest.BranchOf(env) != "" {
-		add(c.Resolve(ctx, m.Workspace.Manifest.BranchOf(env)))
+	if env, err := m.environment(l, name); err == nil && l.Manifest.BranchOf(env) != "" {
+		add(c.Resolve(ctx, l.Manifest.BranchOf(env)))
 		last()
 	}
 	add(c.Resolve(ctx, m.Workspace.Branch))

@@ -147,14 +147,11 @@ func (m *Mover) PreparePromotion(ctx context.Context, from, to string, o Promote
 func (m *Mover) ends(ctx context.Context, l *landscape.Landscape, from, to string) (*Promotion, error) {
 	p := &Promotion{}
 	var err error
-	if p.From, err = m.Workspace.Manifest.Environment(from); err != nil {
+	if p.From, err = m.environment(l, from); err != nil {
 		return nil, err
 	}
-	if p.To, err = m.Workspace.Manifest.Environment(to); err != nil {
+	if p.To, err = m.environment(l, to); err != nil {
 		return nil, err
-	}
-	if declared, err := l.Manifest.Environment(to); err == nil { // its rules as they were committed
-		p.To.Controllers, p.To.Gates, p.To.Tier = declared.Controllers, declared.Gates, declared.Tier
 	}
 	var ok bool
 	if p.Move, ok = l.Move(from, to); !ok {
@@ -171,7 +168,7 @@ func (m *Mover) ends(ctx context.Context, l *landscape.Landscape, from, to strin
 	if p.Source, err = m.Has(ctx, from); err != nil {
 		return nil, err
 	}
-	p.Branch = m.Workspace.Manifest.BranchOf(p.To)
+	p.Branch = l.Manifest.BranchOf(p.To)
 	return p, nil
 }
 
@@ -262,13 +259,13 @@ func (m *Mover) compareHistories(ctx context.Context, l *landscape.Landscape, p 
 		if p.Moving, err = r.Missing(standing, p.Source); err != nil {
 			return err
 		}
-		return m.ownBranch(r, p, standing)
+		return m.ownBranch(l, r, p, standing)
 	})
 }
 
 // ownBranch finds out what part the branch of To plays: it is to be made, it stands where
 // From's does, or it takes the work in by a merge.
-func (m *Mover) ownBranch(r *arrival.Reader, p *Promotion, standing ledger.Commit) error {
+func (m *Mover) ownBranch(l *landscape.Landscape, r *arrival.Reader, p *Promotion, standing ledger.Commit) error {
 	p.Lost = p.Ahead
 	switch {
 	case p.Branch == "":
@@ -278,7 +275,7 @@ func (m *Mover) ownBranch(r *arrival.Reader, p *Promotion, standing ledger.Commi
 		return nil
 	case p.onto.Depth == 0: // the branch begins with what To holds
 		p.onto, p.begins = standing, standing
-	case p.Branch == p.Source.Branch || p.Branch == m.Workspace.Manifest.BranchOf(p.From):
+	case p.Branch == p.Source.Branch || p.Branch == l.Manifest.BranchOf(p.From):
 		p.onto = ledger.Commit{}
 		p.Branch = ""
 		return nil

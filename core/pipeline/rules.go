@@ -2,7 +2,9 @@ package pipeline
 
 import (
 	"context"
+	"reflect"
 
+	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
@@ -10,20 +12,60 @@ import (
 	"oakenchest/core/state"
 )
 
-// rules gives the landscape as it counts: as it was committed, so that an edit of
-// oaken.toml opens no gate; until moves are committed, as it is edited.
+// rules gives the landscape as it counts: as the first branch has it, so that neither an
+// edit of oaken.toml nor a commit on a branch of one's own opens a gate. Until that branch
+// declares moves, what the workspace was brought from counts, and until that does, what it
+// has.
 func (m *Mover) rules(ctx context.Context) *landscape.Landscape {
 	w := m.Workspace
-	if data, err := state.ReadFile(w.BaseState(), manifest.Name); err == nil {
-		if committed, err := w.ReadManifest(data); err == nil && len(committed.Pipeline.Moves) > 0 {
-			return landscape.Of(committed)
+	if tip, err := m.tipOf(ctx, chest.FirstBranch); err == nil && tip.Depth > 0 {
+		if m.ruled != nil && m.ruledBy == tip.ID {
+			return m.ruled
 		}
+		if l := m.declaredIn(w.CommitState(tip, label(tip))); l != nil {
+			m.ruled, m.ruledBy = l, tip.ID
+			return l
+		}
+	}
+	if l := m.declaredIn(w.BaseState()); l != nil {
+		return l
 	}
 	return landscape.Of(w.Manifest)
 }
 
+// declaredIn gives the landscape of a state; nil when it declares no moves.
+func (m *Mover) declaredIn(s state.State) *landscape.Landscape {
+	data, err := state.ReadFile(s, manifest.Name)
+	if err != nil {
+		return nil
+	}
+	read, err := m.Workspace.ReadManifest(data)
+	if err != nil || len(read.Pipeline.Moves) == 0 {
+		return nil
+	}
+	return landscape.Of(read)
+}
+
 // Landscape gives the landscape as it counts.
 func (m *Mover) Landscape(ctx context.Context) *landscape.Landscape { return m.rules(ctx) }
+
+// Other reports that the workspace declares another landscape than the one that counts.
+func (m *Mover) Other(ctx context.Context) bool {
+	l := m.rules(ctx)
+	return !reflect.DeepEqual(l.Manifest.Pipeline, m.Workspace.Manifest.Pipeline) || !reflect.DeepEqual(l.Manifest.Environments, m.Workspace.Manifest.Environments)
+}
+
+// environment gives an environment with its place in the landscape as it counts.
+func (m *Mover) environment(l *landscape.Landscape, name string) (manifest.Environment, error) {
+	env, err := m.Workspace.Manifest.Environment(name)
+	if err != nil {
+		return env, err
+	}
+	if counts, err := l.Manifest.Environment(name); err == nil {
+		env.Tier, env.Lane, env.Branch, env.Controllers, env.Gates = counts.Tier, counts.Lane, counts.Branch, counts.Controllers, counts.Gates
+	}
+	return env, nil
+}
 
 // mayControl refuses people who do not control an environment that somebody controls.
 func (m *Mover) mayControl(l *landscape.Landscape, env manifest.Environment, what string) error {
