@@ -270,7 +270,11 @@ func (a *App) showPlan(d *pipeline.Deployment, source string) {
 	if source != "" && source != label {
 		label += " (" + source + ")"
 	}
-	a.say("%s → %s, %s", label, a.paint(strong, d.Environment.Name), d.Environment.Target)
+	target := d.Environment.Target
+	if n := len(d.Environment.Also); n > 0 {
+		target += " and " + count(n, "more target")
+	}
+	a.say("%s → %s, %s", label, a.paint(strong, d.Environment.Name), target)
 	if !d.Unfinished.IsZero() {
 		a.say("  The deployment that began on %s did not end: what it did is there, and these steps go on from it. oaken rollback %s takes it back.", clock(d.Unfinished), d.Environment.Name)
 	}

@@ -146,7 +146,10 @@ func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
 }
 
 func (a *App) laneTitle(o *pipeline.Overview, name string) string {
-	if name == "" {
+	switch {
+	case name == "" && len(o.Landscape.Manifest.Pipeline.Lanes) == 0:
+		return a.paint(strong, "Environments")
+	case name == "":
 		return a.paint(strong, "shared")
 	}
 	lane, _ := o.Landscape.Manifest.Pipeline.Lane(name)

@@ -102,10 +102,13 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 	if o.at != "" {
 		return a.schedule(w, p, o)
 	}
-	if !a.json && !a.quiet {
+	nothing := p.Nothing() && o.item == "" && len(o.paths) == 0
+	if !a.json && !a.quiet && !nothing {
 		a.showPromotion(p, o)
 	}
 	switch {
+	case nothing:
+		a.say("%s has everything that %s has.", to, from)
 	case o.script != "" && p.Deployment != nil:
 		if err := writeWhole(a.at(o.script), []byte(scriptText(p.Deployment))); err != nil {
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
@@ -113,8 +116,6 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 		a.say("The statements are in %s; %s was not changed.", o.script, to)
 	case o.dryRun:
 		a.say("Nothing was changed: this was a dry run.")
-	case p.Nothing() && o.item == "" && len(o.paths) == 0:
-		a.say("%s has everything that %s has.", to, from)
 	default:
 		if err := a.movePromotion(ctx, m, p, opts); err != nil {
 			return err
@@ -184,7 +185,7 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 		a.say("  What began on %s did not end: what it did is there, and this goes on from it. oaken rollback %s takes it back.", clock(p.Deployment.Unfinished), p.To.Name)
 	}
 	a.showAhead(p)
-	a.say("\n%s", a.paint(strong, "Moves: "+countOr(len(p.Moving), "commit")))
+	a.say("\n%s", a.paint(strong, "Moves: "+countOr(len(p.Moving), "commit", "nothing new")))
 	a.showWork(p.Moving, p)
 	if len(p.Needs) > 0 {
 		a.showNeeds(p, o)
@@ -205,9 +206,9 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 	a.say("")
 }
 
-func countOr(n int, noun string) string {
+func countOr(n int, noun, none string) string {
 	if n == 0 {
-		return "nothing new"
+		return none
 	}
 	return count(n, noun)
 }
@@ -289,7 +290,7 @@ func (a *App) showSome(p *pipeline.Promotion, o promoteOptions) {
 // showPlanOf lists the steps of a promotion with their statements.
 func (a *App) showPlanOf(p *pipeline.Promotion, o promoteOptions) {
 	steps := p.Deployment.Plan.Steps
-	a.say("\n%s", a.paint(strong, "Steps: "+countOr(len(steps), "step")))
+	a.say("\n%s", a.paint(strong, "Steps: "+countOr(len(steps), "step", "none")))
 	if len(steps) <= mostShown || o.full {
 		a.showSteps(steps, "  ")
 		return

@@ -96,7 +96,8 @@ func live(file string, now time.Time) bool {
 	readable := json.Unmarshal(data, &o) == nil
 	me := self()
 	dead := readable && o.Machine == me.Machine && me.Machine != "" && o.Process != me.Process && !running(o.Process)
-	if dead || now.Sub(info.ModTime()) > lifetime {
+	unborn := !readable && now.Sub(info.ModTime()) > renewal // killed between making it and writing it
+	if dead || unborn || now.Sub(info.ModTime()) > lifetime {
 		_ = os.Remove(file)
 		return false
 	}
