@@ -369,6 +369,25 @@ func TestAPromotionGoesOnAfterAKill(t *testing.T) {
 	if died == 0 {
 		t.Error("no process died")
 	}
+	// What somebody changes after one that was killed is not overwritten unseen.
+	for i := range 400 {
+		p.write(fmt.Sprintf("signs/%d.txt", i), "the last sign\n")
+	}
+	p.ok("commit", "-m", "Signs")
+	p.change("alter table tank add column last text", "A column")
+	for range 40 {
+		if ended, _ := p.killed(time.Duration(60+r.IntN(60))*time.Millisecond, "promote", "dev", "test"); ended {
+			break
+		}
+		if out := p.ok("pipeline", "show"); !strings.Contains(out, "unfinished") {
+			continue
+		}
+		p.write("../test-signs/3.txt", "by hand\n")
+		p.fails(4, "signs/3.txt there is neither as it was nor as it is to be", "promote", "dev", "test")
+		p.says(p.ok("rollback", "test", "--allow-loss"), "agree")
+		break
+	}
+	p.ok("promote", "dev", "test")
 	p.says(p.ok("owed"), "Nothing is owed")
 	p.says(p.ok("health"), "The chest is whole")
 	t.Logf("%d processes died", died)

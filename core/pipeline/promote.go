@@ -38,6 +38,8 @@ type PromoteOptions struct {
 	// Done, when set, is told after each step; Gate before each command.
 	Done func(step int)
 	Gate func(name string)
+
+	tried []blob.Digest // see Promotion
 }
 
 // some says that the work is chosen.
@@ -73,7 +75,8 @@ type Promotion struct {
 	// Commit is what To holds in the end, once it is done.
 	Commit ledger.Commit
 
-	tree    blob.Digest // what To is to hold
+	tree    blob.Digest   // what To is to hold
+	tried   []blob.Digest // what it was to hold before others published to its branch
 	onto    ledger.Commit
 	drafts  []chest.Draft
 	owes    []owed.Work
@@ -136,6 +139,7 @@ func (m *Mover) PreparePromotion(ctx context.Context, from, to string, o Promote
 		given()
 		return nil, err
 	}
+	p.tried = o.tried
 	p.release = func() { stored(); given() }
 	if err := m.work(ctx, l, p, o); err != nil {
 		return nil, errors.Join(err, p.Close())
@@ -428,6 +432,7 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) err
 		if err := p.Close(); err != nil {
 			return err
 		}
+		o.tried = append(o.tried, p.tree)
 		again, err := m.PreparePromotion(ctx, p.From.Name, p.To.Name, o)
 		if err != nil {
 			p.release, p.Deployment = nil, nil
