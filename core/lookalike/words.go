@@ -3,6 +3,7 @@ package lookalike
 import (
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 )
 
@@ -179,7 +180,7 @@ var groups = [][]string{
 }
 
 // meaning gives the groups that a word belongs to, by its stem.
-var meaning = func() map[string][]int {
+var meaning = sync.OnceValue(func() map[string][]int {
 	out := map[string][]int{}
 	for i, g := range groups {
 		for _, w := range g {
@@ -191,11 +192,11 @@ var meaning = func() map[string][]int {
 		}
 	}
 	return out
-}()
+})
 
 // meanings gives the groups of a word, or of the one that it can only stand for.
 func meanings(w string) []int {
-	if own := append(slices.Clone(meaning[w]), meaning[stem(w)]...); len(own) > 0 || len(w) < 4 {
+	if own := append(slices.Clone(meaning()[w]), meaning()[stem(w)]...); len(own) > 0 || len(w) < 4 {
 		return own
 	}
 	var out []int
