@@ -32,8 +32,14 @@ func words(name string) []string {
 		cur = append(cur, r)
 	}
 	flush()
-	return out
+	return out[:min(len(out), mostWords)]
 }
+
+// mostWords and mostLetters bound what is looked at of one name: longer ones are no names.
+const (
+	mostWords   = 16
+	mostLetters = 64
+)
 
 // endings are cut off to compare words, the longest first.
 var endings = []string{"ations", "ation", "ments", "ment", "nesses", "ness", "ities", "ity", "ings", "ing", "ables", "able", "als", "al", "ies", "ied", "ers", "er", "ors", "or", "ed", "es", "ts", "s", "e", "y"}
@@ -243,7 +249,7 @@ func alike(a, b string) (float64, string) {
 	if short, long := a, b; abbreviates(short, long) || abbreviates(long, short) {
 		return .8, "one stands for the other"
 	}
-	if n := max(len(a), len(b)); n >= 6 {
+	if n := max(len(a), len(b)); n >= 6 && n <= mostLetters && a[0] == b[0] { // weight is no height
 		if d := distance(a, b); d <= n/5 {
 			return .75, "written almost alike"
 		}
