@@ -251,6 +251,23 @@ func TestEachGateShutsAndOpens(t *testing.T) {
 	}
 }
 
+// TestReviewedWorkPasses lets all work come through a review.
+func TestReviewedWorkPasses(t *testing.T) {
+	p := lane(t, "\n[[pipeline.gate]]\nname = \"tests\"\nneeds = \"reviews\"\n")
+	p.ok("branch", "crabs")
+	p.ok("switch", "crabs")
+	p.change("create table crab (id integer primary key)", "Crabs")
+	p.ok("review", "open", "--into", "reef", "--title", "Crabs")
+	p.ok("switch", "reef")
+	p.ok("--as", "Tarek", "review", "merge", "1")
+	p.ok("sync")
+	p.ok("deploy", "dev", "reef")
+	p.says(p.ok("promote", "dev", "--dry-run"), "all work came through reviews")
+	p.write("signs/tank.txt", "In a hurry\n")
+	p.ok("commit", "-m", "In a hurry")
+	p.fails(4, "reef:4 came through no review", "promote", "dev")
+}
+
 // newest gives the number of the newest deployment.
 func (p *project) newest() string {
 	list := p.object("deployments")["deployments"].([]any)

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"oakenchest/core/arrival"
 	"oakenchest/core/blob"
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
@@ -238,109 +237,6 @@ func (p *Promotion) target() ledger.Commit {
 		return p.onto
 	}
 	return p.Source
-}
-
-// compareHistories finds out which work each side has and the other has not.
-func (m *Mover) compareHistories(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
-	return owed.View(ctx, m.Workspace.Chest, l, func(book *owed.Book) (err error) {
-		r := book.Arrived
-		if c, ok := book.Standing[p.To.Name]; ok {
-			p.Standing = &c
-		}
-		p.onto = book.Tip(p.Branch)
-		if lane, ok := l.Manifest.Pipeline.Lane(p.Lane); ok {
-			if p.owes, err = book.OfLive(lane); err != nil {
-				return err
-			}
-		}
-		var standing ledger.Commit
-		if p.Standing != nil {
-			standing = *p.Standing
-		}
-		if p.Ahead, err = r.Missing(p.Source, standing); err != nil {
-			return err
-		}
-		if p.Moving, err = r.Missing(standing, p.Source); err != nil {
-			return err
-		}
-		return m.ownBranch(l, r, p, standing)
-	})
-}
-
-// ownBranch finds out what part the branch of To plays: it is to be made, it stands where
-// From's does, or it takes the work in by a merge.
-func (m *Mover) ownBranch(l *landscape.Landscape, r *arrival.Reader, p *Promotion, standing ledger.Commit) error {
-	p.Lost = p.Ahead
-	switch {
-	case p.Branch == "":
-		return nil
-	case p.onto.Depth == 0 && p.Standing == nil:
-		p.fresh, p.begins = true, p.Source
-		return nil
-	case p.onto.Depth == 0: // the branch begins with what To holds
-		p.onto, p.begins = standing, standing
-	case p.Branch == p.Source.Branch || p.Branch == l.Manifest.BranchOf(p.From):
-		p.onto = ledger.Commit{}
-		p.Branch = ""
-		return nil
-	}
-	kept, err := r.Missing(p.onto, standing)
-	if err != nil {
-		return err
-	}
-	p.Lost = p.Lost[:0:0]
-	for _, c := range p.Ahead { // what the branch has is merged with, and stays
-		if slices.ContainsFunc(kept, func(k ledger.Commit) bool { return r.Root(k.ID) == r.Root(c.ID) }) {
-			p.Lost = append(p.Lost, c)
-		}
-	}
-	if p.open, err = r.Missing(p.onto, p.Source); err != nil {
-		return err
-	}
-	waiting, err := r.Missing(standing, p.onto)
-	for _, c := range waiting {
-		if !slices.ContainsFunc(p.Moving, func(k ledger.Commit) bool { return r.Root(k.ID) == r.Root(c.ID) }) {
-			p.Moving = append(p.Moving, c)
-		}
-		p.Waiting = append(p.Waiting, c)
-	}
-	slices.SortFunc(p.Moving, ledger.Older)
-	return err
-}
-
-// allWork takes in everything that From has.
-func (m *Mover) allWork(ctx context.Context, p *Promotion) error {
-	p.Chosen = p.Moving
-	if p.Branch == "" || p.fresh {
-		p.tree = p.Source.Tree
-		return nil
-	}
-	w := m.Workspace
-	p.tree = p.onto.Tree
-	if len(p.open) == 0 { // the branch has all of that work, by whatever way
-		return nil
-	}
-	b, err := w.Blend(ctx, p.onto, p.Source)
-	if err != nil {
-		return err
-	}
-	p.tree = b.Tree
-	if b.Merged == nil {
-		return nil
-	}
-	p.Conflicts = b.Merged.Conflicts
-	p.drafts = []chest.Draft{{Branch: p.Branch, Tip: p.onto.ID, Merged: p.Source.ID, Tree: b.Tree, Author: w.Person, Workspace: w.Name, Time: m.Now(),
-		Message: fmt.Sprintf("%s from %s to %s", label(p.Source), p.From.Name, p.To.Name)}}
-	return nil
-}
-
-// whatChanges compares what To holds by the records with what it is to hold.
-func (m *Mover) whatChanges(ctx context.Context, p *Promotion) ([]state.Difference, error) {
-	before := m.Workspace.TreeState(blob.Digest{}, "nothing")
-	if p.Standing != nil {
-		before = m.Workspace.CommitState(*p.Standing, label(*p.Standing))
-	}
-	return m.Workspace.Reader().Compare(ctx, before, p.state(m, p.label()), p.To.Folders())
 }
 
 // Nothing reports that there is nothing to promote: To has all that From has.
