@@ -14,6 +14,7 @@ demo: build
 	rm -rf demo/brindle-bay demo/brindle-bay-tarek
 	mkdir -p demo
 	@$(PROGRAM) --in demo demo brindle-bay
+	@echo; echo "A month in a whole pipeline: $(PROGRAM) demo --pipeline demo/month"
 	@echo; echo "The program is $(PROGRAM). To call it by its name: export PATH=\"$(CURDIR)/bin:\$$PATH\""
 
 # What the tests use besides Go: database servers and their own clients as outside

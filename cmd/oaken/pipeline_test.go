@@ -440,6 +440,18 @@ func TestWorkThatOvertakesIsOwed(t *testing.T) {
 	p.ok("commit", "-m", "The alarm of live")
 	out := p.ok("backfill", "Reef", "--allow-loss")
 	p.says(out, "dev  has it")
+	// Who deployed last hears of it when somebody else finds a change by hand.
+	q := &project{t, filepath.Join(filepath.Dir(p.dir), "second")}
+	p.ok("open", p.dir, "../second", "--branch", "reef")
+	p.sql("../live.db", "create index live_by_hand on tank (litres)")
+	if r := q.run("drift", "--check", "--summary"); r.status != 1 {
+		t.Errorf("drift --check: %d %s%s", r.status, r.out, r.err)
+	}
+	q.run("drift", "live")
+	if r := p.run("owed"); strings.Count(r.err, "Somebody changed live by hand since you deployed to it") != 1 {
+		t.Errorf("the notice: %s", r.err)
+	}
+	p.ok("drift", "live", "--undo")
 	// A change by hand keeps an environment from being deployed to.
 	p.says(p.ok("owed"), "not in test")
 	p.sql("../test.db", "create index by_name on tank (name, id)")

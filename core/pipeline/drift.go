@@ -42,8 +42,28 @@ func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
 			}
 		}
 	}
+	m.tellOfDrift(ctx, look)
 	_ = m.Workspace.Chest.Looked(ctx, look) // a chest that can only be read takes no notes
 	return d, err
+}
+
+// tellOfDrift leaves a notice for whoever deployed to an environment last, when it is seen
+// for the first time that somebody has changed it; development environments change all the
+// time.
+func (m *Mover) tellOfDrift(ctx context.Context, look ledger.Look) {
+	env, err := m.environment(m.rules(ctx), look.Environment)
+	if err != nil || look.Differences == 0 || env.Tier == manifest.Development || env.Tier == "" {
+		return
+	}
+	looks, err1 := m.Workspace.Chest.Looks(ctx)
+	last, ok, err2 := m.Workspace.Chest.LastDeployment(ctx, env.Name)
+	if err1 != nil || err2 != nil || !ok || last.Workspace == m.Workspace.Name {
+		return
+	}
+	if before, seen := looks[env.Name]; seen && !before.Time.Before(last.Time) && before.Differences > 0 {
+		return
+	}
+	_ = m.Workspace.Chest.Notify(ctx, ledger.Notice{Workspace: last.Workspace, Time: m.Now(), Text: "Somebody changed " + env.Name + " by hand since you deployed to it: oaken drift " + env.Name + " shows what."})
 }
 
 func (m *Mover) compareDeployed(ctx context.Context, name string) (*Drift, error) {
