@@ -105,7 +105,15 @@ func (d *folderDriver) Plan(ctx context.Context, declared, lost Files) (*Plan, e
 	for name := range with(there, declared) {
 		names = append(names, name)
 	}
-	slices.Sort(names)
+	slices.SortFunc(names, func(a, b string) int { // what goes makes room first
+		if x, y := hasName(declared, a), hasName(declared, b); x != y {
+			if y {
+				return -1
+			}
+			return 1
+		}
+		return strings.Compare(a, b)
+	})
 	p := &Plan{}
 	var differing []string
 	for _, name := range names {
@@ -162,6 +170,19 @@ func (d *folderDriver) apply(ctx context.Context, planned, declared Files, diffe
 		}
 		if done != nil {
 			done(i + 1)
+		}
+	}
+	return d.proven(differing, declared)
+}
+
+// proven reads back what was written.
+func (d *folderDriver) proven(names []string, declared Files) error {
+	for _, name := range names {
+		file := filepath.Join(d.root, filepath.FromSlash(name))
+		want, wanted := declared[name]
+		data, err := os.ReadFile(file)
+		if wanted && (err != nil || !bytes.Equal(data, want)) || !wanted && err == nil {
+			return fault.New(fault.Failed, "See whether another program writes there, and run the command again.", "%s is not what was just written.", file)
 		}
 	}
 	return nil

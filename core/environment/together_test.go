@@ -237,7 +237,9 @@ func TestEmptyFoldersGoWithTheirLastFile(t *testing.T) {
 		}
 	}
 	apply(Files{"a/b/c.txt": []byte("1"), "a/d.txt": []byte("1")})
-	apply(Files{"a/d.txt": []byte("1")})
+	apply(Files{"a/d.txt": []byte("1"), "x": []byte("1")})
+	apply(Files{"a/d.txt": []byte("1"), "x/y": []byte("2")}) // a folder in a file's place
+	apply(Files{"a/d.txt": []byte("1"), "x": []byte("3")})   // and back
 	if _, err := os.Stat(filepath.Join(root, "a", "b")); err == nil {
 		t.Error("an empty folder stays")
 	}

@@ -241,7 +241,7 @@ func (p *Promotion) target() ledger.Commit {
 
 // Nothing reports that there is nothing to promote: To has all that From has.
 func (p *Promotion) Nothing() bool {
-	return p.Standing != nil && len(p.Moving)+len(p.Conflicts)+len(p.Needs)+len(p.Lost)+len(p.Drift) == 0 && p.Deployment != nil && len(p.Deployment.Plan.Steps) == 0
+	return p.Standing != nil && p.Deployment != nil && p.Deployment.Unfinished.IsZero() && len(p.Moving)+len(p.Conflicts)+len(p.Needs)+len(p.Lost)+len(p.Drift) == 0 && len(p.Deployment.Plan.Steps) == 0
 }
 
 // inTheWay says what keeps a promotion from being carried out; nil for nothing.
@@ -311,7 +311,10 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) err
 		if err != nil {
 			return err
 		}
-		a := account{action: ActionPromote, origin: p.From.Name, lane: p.Lane, source: p.Source.ID, began: began, gates: p.Gates, moved: p.Moving, reason: o.Reason}
+		a := account{action: ActionPromote, origin: p.From.Name, lane: p.Lane, source: p.Source.ID, began: began, gates: p.Gates, moved: p.Moving}
+		if slices.ContainsFunc(p.Gates, func(g GateResult) bool { return g.Verdict == Overridden }) {
+			a.reason = o.Reason
+		}
 		x := chest.Conclusion{Drafts: p.drafts}
 		if p.begins.Depth > 0 {
 			x.NewBranch = ledger.Branch{Name: p.Branch, Tip: p.begins.ID, Origin: label(p.begins), Author: m.Workspace.Person, Time: m.Now()}
