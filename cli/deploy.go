@@ -295,11 +295,19 @@ func (a *App) showSteps(steps []environment.Step, indent string) {
 		if s.Loss != "" {
 			effect += ": " + s.Loss
 		}
-		a.say("%s%d. %s  %s  %s", indent, i+1, objectName(s.Address), oneLine(s.What, 100), a.paint(t, "["+effect+"]"))
+		a.say("%s%d. %s  %s  %s", indent, i+1, stepName(s), oneLine(s.What, 100), a.paint(t, "["+effect+"]"))
 		for _, stmt := range s.Statements {
 			a.say("%s", a.paint(faint, indent+"     "+strings.ReplaceAll(stmt, "\n", "\n"+indent+"     ")+";"))
 		}
 	}
+}
+
+// stepName writes what a step is about: a file of a plain folder by its path.
+func stepName(s environment.Step) string {
+	if len(s.Address.Steps) == 1 && s.Address.Steps[0].Type == "file" && s.Into != "" {
+		return s.Into + "/" + s.Address.Steps[0].Key
+	}
+	return objectName(s.Address)
 }
 
 // objectName writes the address of an object without its environment's folder.
@@ -325,34 +333,51 @@ func (a *App) showDeployed(d *pipeline.Deployment) {
 	a.say("%s. %s and %s agree.", done, d.Environment.Name, d.Label)
 }
 
+// scriptText writes the statements of a deployment, target by target.
 func scriptText(d *pipeline.Deployment) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "-- Brings %s to %s.\n", d.Environment.Name, d.Label)
-	for _, sql := range d.Plan.Opening {
+	if len(d.Plan.Parts) == 0 {
+		scriptPlan(&b, d.Plan)
+		return b.String()
+	}
+	for i, s := range d.Environment.Sites() {
+		fmt.Fprintf(&b, "\n-- Target %d: %s, which holds %s\n", i+1, s.Target, s.Into)
+		if part := d.Plan.Parts[i]; len(part.Steps) > 0 {
+			scriptPlan(&b, part)
+		} else {
+			b.WriteString("-- nothing to do\n")
+		}
+	}
+	return b.String()
+}
+
+// scriptPlan writes the statements of one target.
+func scriptPlan(b *strings.Builder, p *environment.Plan) {
+	for _, sql := range p.Opening {
 		b.WriteString(sql + ";\n")
 	}
 	begun, ended := false, false
-	for _, s := range d.Plan.Steps {
+	for _, s := range p.Steps {
 		if !s.Before && !begun {
 			begun = true
-			b.WriteString("\n" + strings.Join(append(slices.Clone(d.Plan.Begin), ""), ";\n"))
+			b.WriteString("\n" + strings.Join(append(slices.Clone(p.Begin), ""), ";\n"))
 		}
 		if s.After && !ended {
 			ended = true
-			b.WriteString("\n" + strings.Join(append(slices.Clone(d.Plan.Closing), ""), ";\n"))
+			b.WriteString("\n" + strings.Join(append(slices.Clone(p.Closing), ""), ";\n"))
 		}
-		fmt.Fprintf(&b, "\n-- %s: %s [%s]\n", objectName(s.Address), s.What, s.Effect)
+		fmt.Fprintf(b, "\n-- %s: %s [%s]\n", objectName(s.Address), s.What, s.Effect)
 		if s.Loss != "" {
-			fmt.Fprintf(&b, "-- LOSES DATA: %s\n", s.Loss)
+			fmt.Fprintf(b, "-- LOSES DATA: %s\n", s.Loss)
 		}
 		for _, stmt := range s.Statements {
 			b.WriteString(stmt + ";\n")
 		}
 	}
 	if !ended {
-		b.WriteString("\n" + strings.Join(append(slices.Clone(d.Plan.Closing), ""), ";\n"))
+		b.WriteString("\n" + strings.Join(append(slices.Clone(p.Closing), ""), ";\n"))
 	}
-	return b.String()
 }
 
 func deploymentJSON(d *pipeline.Deployment, source string) any {

@@ -318,6 +318,8 @@ func TestAStageChangesWholeOrNotAtAll(t *testing.T) {
 	p.change("alter table specimen drop column arrived", "No days of arrival any more")
 	p.ok("commit", "-m", "A larger sign")
 	p.fails(4, "would lose data", "promote", "dev")
+	p.ok("promote", "dev", "--script", "../up.sql")
+	p.says(p.read("../up.sql"), "-- Target 1: sqlite:../test.db, which holds database", "begin immediate;", "-- LOSES DATA: ", "-- Target 2: folder:../test-signs, which holds signs", "-- file:\"tank.txt\": replace the file")
 	if err := os.Remove(p.path("../test-signs/tank.txt")); err != nil {
 		t.Fatal(err)
 	}
