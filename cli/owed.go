@@ -346,8 +346,8 @@ func (a *App) showBackfill(b *pipeline.Backfill, dryRun bool) {
 			rows = append(rows, []cell{{workspace.Label(work.Commit), strong}, {work.Item, plain}, {oneLine(firstLine(work.Message), 56), plain}, {work.Author, plain}})
 		}
 		a.table(a.Out, "    ", rows)
-		for _, c := range x.Conflicts {
-			a.say("    %s", a.paint(bad, "in conflict: "+c.Address.String()))
+		if len(x.Conflicts) > 0 {
+			a.showClash(x.Conflicts, "    ", x.Name, x.Sources[0].Environment)
 		}
 		for _, c := range x.Merged {
 			a.say("    merged as %s", a.paint(good, workspace.Label(c)))
@@ -370,14 +370,11 @@ func (a *App) showBackfill(b *pipeline.Backfill, dryRun bool) {
 func backfillJSON(b *pipeline.Backfill) any {
 	branches, stages := []any{}, []any{}
 	for _, x := range b.Branches {
-		brings, conflicts := []any{}, []string{}
+		brings := []any{}
 		for _, work := range x.Brings {
 			brings = append(brings, commitJSON(work.Commit))
 		}
-		for _, c := range x.Conflicts {
-			conflicts = append(conflicts, c.Address.String())
-		}
-		branches = append(branches, map[string]any{"branch": x.Name, "brings": brings, "conflicts": conflicts, "merged": commitsJSON(x.Merged)})
+		branches = append(branches, map[string]any{"branch": x.Name, "brings": brings, "conflicts": conflictRows(x.Conflicts), "merged": commitsJSON(x.Merged)})
 	}
 	for _, s := range b.Stages {
 		stages = append(stages, map[string]any{"environment": s.Environment, "done": s.Done, "left": s.Left, "steps": s.Steps})

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -190,9 +191,7 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 	if len(p.Needs) > 0 {
 		a.showNeeds(p, o)
 	}
-	for _, c := range p.Conflicts {
-		a.say("  %s", a.paint(bad, "in conflict: "+c.Address.String()))
-	}
+	a.showClash(p.Conflicts, "  ", p.Branch, p.From.Name)
 	if p.Deployment == nil {
 		return
 	}
@@ -204,6 +203,14 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 		a.say("\n%s", a.paint(bad, "Would lose data: "+strings.Join(lost, "; ")))
 	}
 	a.say("")
+}
+
+// showClash lists what two sides changed differently.
+func (a *App) showClash(list []element.Conflict, indent, mine, theirs string) {
+	for _, c := range list {
+		a.say("%s%s", indent, a.paint(bad, "in conflict: "+c.Address.String()))
+		a.table(a.Out, indent+"  ", [][]cell{{{"before", faint}, {oneLine(c.Base.String(), 90), plain}}, {{mine, faint}, {oneLine(c.Mine.String(), 90), plain}}, {{theirs, faint}, {oneLine(c.Theirs.String(), 90), plain}}})
+	}
 }
 
 func countOr(n int, noun, none string) string {
@@ -350,14 +357,11 @@ func commitsJSON(list []ledger.Commit) []any {
 func promotionJSON(p *pipeline.Promotion) any {
 	out := map[string]any{"schema": "oaken.promote/1", "from": p.From.Name, "to": p.To.Name, "environment": p.To.Name, "lane": p.Lane, "branch": p.Branch, "source": workspace.Label(p.Source), "moves": commitsJSON(p.Moving),
 		"ahead": commitsJSON(p.Ahead), "lost": commitsJSON(p.Lost), "changes": changeRows(p.Differences), "gates": gatesJSON(p.Gates), "steps": []any{}, "done": false, "commit": nil, "saved": ""}
-	needs, conflicts := []any{}, []string{}
+	needs := []any{}
 	for _, n := range p.Needs {
 		needs = append(needs, map[string]any{"commit": commitJSON(n.Commit), "for": workspace.Label(n.For), "how": n.How, "address": n.What.String()})
 	}
-	for _, c := range p.Conflicts {
-		conflicts = append(conflicts, c.Address.String())
-	}
-	out["needs"], out["conflicts"] = needs, conflicts
+	out["needs"], out["conflicts"] = needs, conflictRows(p.Conflicts)
 	if d := p.Deployment; d != nil {
 		plan := deploymentJSON(d, "env:"+p.From.Name).(map[string]any)
 		out["steps"], out["done"], out["saved"] = plan["steps"], d.Done, d.Saved
