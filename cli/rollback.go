@@ -47,6 +47,9 @@ as CSV, and changes nothing.`,
 					return err
 				}
 				defer r.Close()
+				for _, text := range r.Filled {
+					a.note("%s", text)
+				}
 				return a.carryOut(&r.Deployment, "", o, func(p pipeline.DeployOptions) error { return m.Rollback(cmd.Context(), r, p) })
 			})
 		},

@@ -87,6 +87,8 @@ func TestRowsThatDoNotFitStopADeployment(t *testing.T) {
 	p.write("database/tables/tank.sql", strings.Replace(table, "litres", "depth_m real not null,\n  litres", 1))
 	p.ok("commit", "-m", "A depth")
 	p.fails(4, "takes no null and has no default in 3 rows", "deploy", "dev")
+	p.ok("deploy", "dev", "--fill", "tank.depth_m=litres / 1000.0")
+	p.sql("dev.db", "create table proof (n integer check (n = 3)); insert into proof select count(*) from tank where depth_m = litres / 1000.0; drop table proof")
 }
 
 func TestRowsSurviveARenameAndAScript(t *testing.T) {

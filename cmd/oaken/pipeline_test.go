@@ -580,6 +580,23 @@ func TestTwoPromoteAtOnce(t *testing.T) {
 	p.says(p.ok("compare", "main", "env:test"), "column:c3")
 }
 
+// TestColumnsThatTakeNoNullComeBack rolls back what dropped one, with rows that came since.
+func TestColumnsThatTakeNoNullComeBack(t *testing.T) {
+	p := lane(t, noGates)
+	p.sql("../test.db", "insert into feeding (tank_id, fed_at, food) values (1, '2026-04-01', 'krill'), (1, '2026-04-02', 'it''s algae')")
+	p.change("alter table feeding drop column food", "No food")
+	p.ok("promote", "dev", "--allow-loss")
+	p.sql("../test.db", "insert into feeding (tank_id, fed_at) values (1, '2026-05-01')")
+	dry := p.run("rollback", "test", "--dry-run")
+	p.says(dry.err, "feeding.food takes no null: rows that came since get 'krill' there, unless --fill says otherwise.")
+	p.ok("rollback", "test", "--fill", "feeding.food='mussels'")
+	p.sql("../test.db", "create table proof (n integer check (n = 3)); insert into proof select count(*) from feeding where (id, food) in (values (1, 'krill'), (2, 'it''s algae'), (3, 'mussels')); drop table proof")
+	p.ok("promote", "dev", "--allow-loss")
+	p.ok("rollback", "test")
+	p.sql("../test.db", "create table proof (n integer check (n = 3)); insert into proof select count(*) from feeding where (id, food) in (values (1, 'krill'), (2, 'it''s algae'), (3, 'mussels')); drop table proof")
+	p.says(p.ok("drift", "test"), "as it was deployed")
+}
+
 // TestNothingGoesBackUnseen has stages that share a branch: what overtakes is not lost.
 func TestNothingGoesBackUnseen(t *testing.T) {
 	p := lane(t, noGates)

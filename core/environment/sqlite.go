@@ -20,6 +20,7 @@ import (
 type sqliteDriver struct {
 	file  string
 	scope scope.Scope
+	fill  map[string]string
 	db    *sql.DB // nil while the file does not exist
 }
 
@@ -30,7 +31,7 @@ func openSQLite(ctx context.Context, h Host, rest string, s Settings) (Driver, e
 	if !filepath.IsAbs(file) {
 		file = filepath.Join(h.Root, file)
 	}
-	d := &sqliteDriver{file: file, scope: s.Scope}
+	d := &sqliteDriver{file: file, scope: s.Scope, fill: s.Fill}
 	if info, err := os.Stat(file); err == nil && info.IsDir() {
 		return nil, fault.New(fault.Unreachable, "Name the database file.", "%s is a folder, not a database.", file)
 	} else if errors.Is(err, os.ErrNotExist) {
@@ -118,6 +119,7 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared, lost Files) (*Plan, e
 		return nil, err
 	}
 	want.Root = d.scope.Overlay(want.Root, live)
+	want.Fill = d.fill
 	var q sqlite.Querier = d.db
 	if d.db == nil {
 		scratch, err := sqlite.Scratch()
@@ -129,7 +131,7 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared, lost Files) (*Plan, e
 	}
 	steps, err := sqlite.Plan(ctx, q, live, want)
 	if r, ok := isRowsError(err); ok {
-		return nil, fault.New(fault.Refused, "Declare a default for "+r.Table+"."+r.Column+", or change those rows first; nothing was changed.", "The rows that are there do not allow it: %w.", r)
+		return nil, inTheWay(r)
 	}
 	if err != nil {
 		return nil, err

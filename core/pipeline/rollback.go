@@ -3,6 +3,7 @@ package pipeline
 import (
 	"context"
 	"errors"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -12,6 +13,8 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
+	"oakenchest/core/schema/rows"
+	"oakenchest/core/schema/step"
 )
 
 // Rollback is a deployment that brings an environment back to what it held before
@@ -20,6 +23,9 @@ type Rollback struct {
 	Deployment
 	// Undoes lists the deployments that are taken back, the newest first.
 	Undoes []ledger.Deployment
+	// Filled says in sentences which rows get a value that is not their own: those that came
+	// since, in columns that come back and take no null.
+	Filled []string
 	kept   []ledger.Kept // the newest first
 	target ledger.Commit // of the deployment to go back to, when one was named
 }
@@ -53,22 +59,76 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 	if err != nil {
 		return err
 	}
-	_, d, err := m.stage(ctx, env.Name)
-	if err != nil {
-		return err
-	}
-	oldest := r.kept[len(r.kept)-1]
-	r.Deployment = Deployment{Environment: env, Label: "what it was on " + oldest.Time.Local().Format("2006-01-02 15:04"), driver: d}
 	if to != 0 { // what was changed by hand between is no part of what it left
 		if before, err = holding(ctx, m.Workspace.CommitState(r.target, label(r.target)), env); err != nil {
-			return errors.Join(err, d.Close())
+			return err
 		}
+	}
+	oldest := r.kept[len(r.kept)-1]
+	r.Deployment = Deployment{Environment: env, Label: "what it was on " + oldest.Time.Local().Format("2006-01-02 15:04")}
+	if to != 0 {
 		r.Label = label(r.target)
 	}
-	if r.Plan, err = d.Plan(ctx, before, lost); err != nil {
-		return errors.Join(err, d.Close())
+	for {
+		if _, r.driver, err = m.stage(ctx, env.Name); err != nil {
+			return err
+		}
+		if r.Plan, err = r.driver.Plan(ctx, before, lost); err == nil {
+			err = m.recordedFiles(ctx, &r.Deployment)
+		}
+		if err == nil {
+			return nil
+		}
+		err = errors.Join(err, r.driver.Close())
+		if !m.fillBack(r, env, lost, err) {
+			return err
+		}
 	}
-	return m.recordedFiles(ctx, &r.Deployment)
+}
+
+// fillBack lets a column that comes back, and may take no null, begin with one of the
+// values that it lost, where the person gives none. Then each row gets its own again; rows
+// that came since keep the first one. It reports whether that may help against an error.
+func (m *Mover) fillBack(r *Rollback, env manifest.Environment, lost environment.Files, failed error) bool {
+	var need *step.RowsError
+	if !errors.As(failed, &need) {
+		return false
+	}
+	want := strings.NewReplacer(`"`, "", "`", "").Replace(need.Table + "." + need.Column)
+	if _, given := m.Fill[want]; given {
+		return false
+	}
+	for name, data := range lost {
+		if key, column := columnOf(env, name); key == want {
+			sheet, err := rows.Parse(data)
+			if err != nil || len(sheet.Rows) == 0 || sheet.Column(column) < 0 {
+				return false
+			}
+			value := "'" + strings.ReplaceAll(sheet.Rows[0][sheet.Column(column)].Text, "'", "''") + "'"
+			m.Fill = maps.Clone(m.Fill)
+			if m.Fill == nil {
+				m.Fill = map[string]string{}
+			}
+			m.Fill[key] = value
+			r.Filled = append(r.Filled, fmt.Sprintf("%s takes no null: rows that came since get %s there, unless --fill says otherwise.", key, value))
+			return true
+		}
+	}
+	return false
+}
+
+// columnOf gives the column whose lost values a file has, rows/TABLE/COLUMN.csv below the
+// folder of a target, as --fill names it; empty for none.
+func columnOf(env manifest.Environment, name string) (key, column string) {
+	for _, site := range env.Sites() {
+		below, ok := strings.CutPrefix(name, site.Into+"/")
+		below, isRows := strings.CutSuffix(below, ".csv")
+		parts := strings.Split(below, "/")
+		if i := slices.Index(parts, "rows"); ok && isRows && i >= 0 && len(parts) == i+3 {
+			return strings.Join(slices.Delete(slices.Clone(parts), i, i+1), "."), parts[i+2]
+		}
+	}
+	return "", ""
 }
 
 // takenBack finds what was kept before the deployments that a rollback takes back.

@@ -17,7 +17,9 @@ type Declared struct {
 	// Formerly gives the old names that files declare with `-- formerly: NAME`:
 	// of tables by their name, of columns by TABLE.COLUMN, all in small letters.
 	Formerly map[string]string
-	objects  map[string][]declared.Place // by sort and name of the owner, small letters
+	// Fill gives values, as SQL, for columns that are to take no null, by TABLE.COLUMN.
+	Fill    map[string]string
+	objects map[string][]declared.Place // by sort and name of the owner, small letters
 }
 
 // declaration is one statement of a file.

@@ -33,6 +33,7 @@ type planner struct {
 	q              Querier
 	live, want     *element.Element
 	formerly       map[string]string
+	fill           map[string]string
 	steps          []Step
 	dropped        map[string]bool // live indexes, triggers and views that a step has dropped or taken along
 	rebuilt        map[string]bool // wanted tables that are made anew, with indexes and triggers
@@ -44,7 +45,7 @@ type planner struct {
 // It reads the live database to say what would be lost, and refuses what its
 // rows do not allow.
 func Plan(ctx context.Context, q Querier, live *element.Element, d *Declared) ([]Step, error) {
-	p := &planner{ctx: ctx, q: q, live: live, want: d.Root, formerly: d.Formerly, dropped: map[string]bool{}, rebuilt: map[string]bool{}}
+	p := &planner{ctx: ctx, q: q, live: live, want: d.Root, formerly: d.Formerly, fill: d.Fill, dropped: map[string]bool{}, rebuilt: map[string]bool{}}
 	if live.Sum() == d.Root.Sum() {
 		return nil, nil
 	}
@@ -294,6 +295,12 @@ func describe(l, t *element.Element) string {
 func (p *planner) value(l, k, c *element.Element, rows int64) (string, error) {
 	def := c.Prop("default").Text()
 	required := !c.Prop("not null").IsAbsent()
+	if fill, ok := p.fill[l.Key+"."+c.Key]; ok && required && def == "" {
+		def = "(" + fill + ")"
+		if k == nil {
+			return def, nil
+		}
+	}
 	if k == nil {
 		if required && def == "" && rows > 0 && c.Prop("primary key").IsAbsent() {
 			return "", &RowsError{Table: l.Key, Column: c.Key, Rows: rows, Reason: "the new column takes no null and has no default"}
