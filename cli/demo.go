@@ -90,7 +90,7 @@ type stage struct {
 	scenes      []scene
 	lay         func(ctx context.Context, folder string) error
 	tries       []string
-	clock       time.Time // when it is in the story; zero for now
+	clock       time.Time // when it is in the story; zero for the real time
 	places      sample.Places
 }
 

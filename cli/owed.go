@@ -245,7 +245,10 @@ lane has booked it, or when its branch has work that no promotion has brought ye
 			o := pipeline.BackfillOptions{From: from, MergeOnly: mergeOnly, AllowLoss: allowLoss}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				if all {
-					args = a.backfillOrder(cmd.Context(), w)
+					var err error
+					if args, err = a.backfillOrder(cmd.Context(), w); err != nil {
+						return err
+					}
 				}
 				return a.backfill(cmd.Context(), w, args, o, dryRun)
 			})
@@ -262,9 +265,12 @@ lane has booked it, or when its branch has work that no promotion has brought ye
 }
 
 // backfillOrder lists the environments that are owed something, the latest first.
-func (a *App) backfillOrder(ctx context.Context, w *workspace.Workspace) []string {
+func (a *App) backfillOrder(ctx context.Context, w *workspace.Workspace) ([]string, error) {
 	m := a.mover(w)
-	list, _ := m.Owed(ctx) // what fails here fails again, and is then told
+	list, err := m.Owed(ctx)
+	if err != nil {
+		return nil, err
+	}
 	l := m.Landscape(ctx)
 	rank := func(name string) int {
 		e, _ := l.Manifest.Environment(name)
@@ -275,7 +281,7 @@ func (a *App) backfillOrder(ctx context.Context, w *workspace.Workspace) []strin
 	for _, d := range list {
 		out = append(out, d.Environment)
 	}
-	return out
+	return out, nil
 }
 
 func (a *App) backfill(ctx context.Context, w *workspace.Workspace, names []string, o pipeline.BackfillOptions, dryRun bool) error {

@@ -535,6 +535,13 @@ func TestOnlyWhoControlsMayPromote(t *testing.T) {
 	p.fails(4, "live takes work by promotion alone", "--as", "Ravi", "deploy", "live", "reef")
 	p.ok("--as", "Ravi", "promote", "test", "live")
 	p.fails(4, "so Imke can't roll it back", "rollback", "live")
+	// No other way leads round the gates either.
+	p.sql("../live.db", "create index by_name on tank (name, id)")
+	p.fails(4, "so Imke can't change it", "drift", "live", "--undo")
+	if r := p.run("backfill", "live"); r.status != 0 || !strings.Contains(r.out, "is owed nothing") {
+		t.Errorf("backfill: %d %s%s", r.status, r.out, r.err)
+	}
+	p.ok("--as", "Ravi", "drift", "live", "--undo")
 	p.ok("--as", "Ravi", "rollback", "live")
 	if r := p.run("pipeline", "check"); r.status != 0 || !strings.Contains(r.out, "Nobody is said to control it") {
 		t.Errorf("pipeline check: %d %s", r.status, r.out)
@@ -547,6 +554,40 @@ func TestOnlyWhoControlsMayPromote(t *testing.T) {
 	if check.status != 1 || !strings.Contains(check.out, "\"good\": false") {
 		t.Errorf("check as JSON: %s", check.out)
 	}
+}
+
+// TestSettlingGoesNotRoundTheGates has an environment that takes promotions alone.
+func TestSettlingGoesNotRoundTheGates(t *testing.T) {
+	p := lane(t, noGates+"\n[[environment]]\nname = \"try\"\ntarget = \"sqlite:../try.db\"\ninto = \"database\"\ntier = \"acceptance\"\nbranch = \"try\"\n\n[[pipeline.move]]\nfrom = \"dev\"\nto = \"try\"\n")
+	p.ok("deploy", "try", "reef")
+	p.fails(2, "Several moves lead on from dev: to test and try", "promote", "dev")
+	p.change("alter table tank add column keeper text", "Keepers")
+	p.fails(4, "try takes work by promotion alone", "settle", "try", "--prefer", "chest", "--yes")
+	p.fails(4, "try takes work by promotion alone", "deploy", "try", "reef", "--mine")
+	p.fails(4, "several targets, and only one can be settled", "settle", "test")
+	p.sql("../try.db", "create view names as select name from tank")
+	p.ok("settle", "try", "--prefer", "environment", "--yes") // what is there comes into the workspace
+	p.says(p.read("database/views/names.sql"), "create view names as")
+	p.ok("discard", "database")
+	p.ok("drift", "try", "--undo")
+	p.ok("promote", "dev", "try")
+	// A rollback over several deployments is one: all of them are undone.
+	p.change("alter table tank add column depth real", "Depths")
+	p.ok("promote", "dev", "try")
+	list := p.object("deployments", "try")["deployments"].([]any)
+	first := fmt.Sprint(list[len(list)-1].(map[string]any)["number"])
+	p.ok("rollback", "try", "--to", first)
+	undone := 0
+	for _, d := range p.object("deployments", "try")["deployments"].([]any) {
+		if d.(map[string]any)["undone"] != nil {
+			undone++
+		}
+	}
+	if undone != 2 {
+		t.Errorf("%d deployments are undone", undone)
+	}
+	p.says(p.ok("drift", "try"), "as it was deployed")
+	p.fails(4, "is at deployment "+first, "rollback", "try", "--to", first)
 }
 
 // TestTwoPromoteAtOnce lets several processes promote into one branch at the same time.

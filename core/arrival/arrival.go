@@ -26,6 +26,7 @@ type Reader struct {
 
 	joints  map[string][]ledger.Joint // of each branch, the deepest last
 	origin  map[ledger.ID]ledger.ID   // of a pick, the first commit that did its work
+	firsts  map[ledger.ID]ledger.Commit
 	copies  map[ledger.ID][]ledger.Commit
 	settled map[ledger.ID]bool
 	twins   map[ledger.ID][]ledger.Commit // those that did just the same
@@ -43,7 +44,7 @@ type stretch struct {
 
 // Open reads what joins the branches of a chest.
 func Open(tx *ledger.Tx) (*Reader, error) {
-	r := &Reader{tx: tx, joints: map[string][]ledger.Joint{}, copies: map[ledger.ID][]ledger.Commit{}, extents: map[ledger.ID]ledger.Extent{},
+	r := &Reader{tx: tx, joints: map[string][]ledger.Joint{}, firsts: map[ledger.ID]ledger.Commit{}, copies: map[ledger.ID][]ledger.Commit{}, extents: map[ledger.ID]ledger.Extent{},
 		known: map[string]*stretch{}, missing: map[[2]ledger.ID][]ledger.Commit{}}
 	joints, err := tx.Joints()
 	if err != nil {
@@ -82,6 +83,9 @@ func (r *Reader) readPicks() error {
 		}
 		c, err := r.tx.Commit(id)
 		if err != nil {
+			return err
+		}
+		if r.firsts[root], err = r.tx.Commit(root); err != nil {
 			return err
 		}
 		r.origin[id] = root
@@ -147,12 +151,7 @@ func (r *Reader) holds(x ledger.Extent, c ledger.Commit) bool {
 		return true
 	}
 	root := r.Root(c.ID)
-	if root != c.ID {
-		if first, err := r.tx.Commit(root); err == nil && x.Holds(first) {
-			return true
-		}
-	}
-	return slices.ContainsFunc(r.copies[root], x.Holds)
+	return root != c.ID && x.Holds(r.firsts[root]) || slices.ContainsFunc(r.copies[root], x.Holds)
 }
 
 // Missing lists the work that one commit stands on and another does not, each once, none

@@ -31,11 +31,7 @@ func (m *Mover) Approve(ctx context.Context, to, from, text string, withdraw boo
 		case 1:
 			from = moves[0].From
 		default:
-			var names []string
-			for _, move := range moves {
-				names = append(names, move.From)
-			}
-			return nil, fault.New(fault.Usage, "Name one: oaken approve "+to+" --from ENV.", "Several moves lead to %s: from %s.", to, listAnd(names))
+			return nil, fault.New(fault.Usage, "Name one: oaken approve "+to+" --from ENV.", "Several moves lead to %s: from %s.", to, listAnd(names(moves, beginning)))
 		}
 	}
 	p, err := m.ends(ctx, l, from, to)
@@ -55,13 +51,11 @@ func (m *Mover) Approve(ctx context.Context, to, from, text string, withdraw boo
 		if !ok || g.Approvals == 0 && len(g.By) == 0 {
 			continue
 		}
-		r := GateResult{Name: name, Verdict: Open}
+		r := GateResult{Name: name}
 		if err := m.approvalGate(ctx, l, p, g, &r); err != nil {
 			return nil, err
 		}
-		if r.Do != "" {
-			r.Verdict = Shut
-		}
+		r.judge()
 		out.Gates = append(out.Gates, r)
 	}
 	return out, nil

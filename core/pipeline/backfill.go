@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
@@ -73,7 +74,7 @@ type BackfillStage struct {
 }
 
 // PrepareBackfill tells what a backfill of a lane, or of one environment, would do. What
-// it says of conflicts is of the first merge that has any.
+// it says of conflicts is of the first merge into each branch.
 func (m *Mover) PrepareBackfill(ctx context.Context, name string, o BackfillOptions) (*Backfill, error) {
 	l := m.rules(ctx)
 	var members []manifest.Environment
@@ -162,8 +163,11 @@ func (m *Mover) foresee(ctx context.Context, b *Backfill) error {
 			continue
 		}
 		tip, err := m.tipOf(ctx, x.Name)
-		if err != nil || tip.Depth == 0 {
+		if err != nil {
 			return err
+		}
+		if tip.Depth == 0 { // it will begin with what comes back
+			continue
 		}
 		merged, err := m.Workspace.ForeseeInto(ctx, tip, x.Sources[0].Commit)
 		if err != nil {
@@ -256,18 +260,30 @@ func (m *Mover) backfillStage(ctx context.Context, s *BackfillStage, o BackfillO
 		return err
 	}
 	d, err := m.Prepare(ctx, env.Name, target, false)
-	if err != nil {
-		s.Left = err.Error()
-		return nil
+	if s.Left = notNow(err); err != nil {
+		return unless(s.Left, err)
 	}
 	defer d.Close()
 	s.Steps, s.Commit = len(d.Plan.Steps), target
 	err = m.deployAs(ctx, d, DeployOptions{AllowLoss: o.AllowLoss, Source: "backfill"}, account{action: ActionBackfill, lane: env.Lane, source: target.ID})
-	if fault.CodeOf(err) == fault.Refused {
-		s.Left = err.Error()
+	s.Left, s.Done = notNow(err), err == nil
+	return unless(s.Left, err)
+}
+
+// notNow gives what an error says that leaves one environment out and not the others:
+// something is refused, or can't be reached. It is empty for other errors, and for none.
+func notNow(err error) string {
+	if c := fault.CodeOf(err); err != nil && (c == fault.Refused || c == fault.Unreachable) {
+		return strings.TrimSuffix(err.Error(), ".")
+	}
+	return ""
+}
+
+// unless gives an error that leaves no environment out alone.
+func unless(left string, err error) error {
+	if left != "" {
 		return nil
 	}
-	s.Done = err == nil
 	return err
 }
 
@@ -312,7 +328,7 @@ func (m *Mover) backfillTarget(ctx context.Context, env manifest.Environment, s 
 func (m *Mover) keptFrom(ctx context.Context, env manifest.Environment) (string, error) {
 	l := m.rules(ctx)
 	if err := m.mayControl(l, env, "bring work back to it"); err != nil {
-		return err.Error(), nil
+		return notNow(err), nil
 	}
 	if f, frozen := landscape.Frozen(l.Manifest, env, m.Now().Local()); frozen {
 		return "it is frozen" + untilOf(f), nil
@@ -322,7 +338,7 @@ func (m *Mover) keptFrom(ctx context.Context, env manifest.Environment) (string,
 	}
 	d, err := m.Drift(ctx, env.Name)
 	if err != nil {
-		return err.Error(), nil
+		return notNow(err), unless(notNow(err), err)
 	}
 	if len(d.Differences) > 0 {
 		return "somebody changed it by hand: oaken capture " + env.Name + " and oaken commit keep that", nil

@@ -22,7 +22,7 @@ func (m *Mover) Bookings(ctx context.Context, name string) ([]landscape.Slot, er
 // BookOptions are the choices of a booking.
 type BookOptions struct {
 	Environment, Lane string
-	// From is when it begins; zero for now.
+	// From is when it begins; zero for at once.
 	From time.Time
 	// Until is when it ends; zero when it lasts for For from when it begins.
 	Until time.Time

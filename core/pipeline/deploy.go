@@ -174,14 +174,11 @@ func (d *Deployment) Close() error {
 // Deploy carries a prepared deployment out, proves that the environment then
 // holds what the commit declares, and records it.
 func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) error {
+	if err := m.mayPass(ctx, d.Environment, o.Reason, "deploy to it"); err != nil {
+		return err
+	}
 	if d.Part {
 		return m.change(ctx, d, o)
-	}
-	if err := m.direct(ctx, d.Environment, o.Reason); err != nil {
-		return err
-	}
-	if err := m.mayControl(m.rules(ctx), d.Environment, "deploy to it"); err != nil {
-		return err
 	}
 	return m.deployAs(ctx, d, o, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason})
 }

@@ -11,11 +11,19 @@ import (
 // KeepDrift records what somebody changed in an environment on a branch of its own, which
 // begins at what was deployed there.
 func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (ledger.Commit, error) {
+	if err := chest.CheckName(branch); err != nil {
+		return ledger.Commit{}, err
+	}
 	env, d, err := m.stage(ctx, name)
 	if err != nil {
 		return ledger.Commit{}, err
 	}
 	defer d.Close()
+	release, err := m.Workspace.Chest.Reserve(ctx, name)
+	if err != nil {
+		return ledger.Commit{}, err
+	}
+	defer release()
 	last, ok, err := m.Workspace.Chest.LastDeployment(ctx, name)
 	if err == nil && !ok {
 		err = fault.New(fault.Refused, "oaken capture "+name+" brings what it holds into the workspace.", "Nothing was deployed to %s, so it can't have drifted.", name)
@@ -37,9 +45,6 @@ func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (le
 	}
 	if len(got.Edits) == 0 {
 		return base, fault.New(fault.Refused, "There is nothing to keep.", "%s is as it was deployed.", name)
-	}
-	if err := chest.CheckName(branch); err != nil {
-		return base, err
 	}
 	if message == "" {
 		message = "What was changed in " + name + " by hand"
@@ -75,6 +80,9 @@ func (m *Mover) UndoDrift(ctx context.Context, name string) (*Deployment, error)
 // Undo carries out what UndoDrift has computed. It is recorded as a change of the
 // environment, and can be taken back.
 func (m *Mover) Undo(ctx context.Context, d *Deployment, o DeployOptions) error {
+	if err := m.mayControl(m.rules(ctx), d.Environment, "change it"); err != nil {
+		return err
+	}
 	if err := m.change(ctx, d, o); err != nil {
 		return err
 	}

@@ -42,6 +42,17 @@ type GateResult struct {
 	Output string `json:"-"`
 }
 
+// judge gives the verdict, unless there is one: what still has to be done shuts a gate.
+func (r *GateResult) judge() {
+	switch {
+	case r.Verdict != "":
+	case r.Do != "":
+		r.Verdict = Shut
+	default:
+		r.Verdict = Open
+	}
+}
+
 // The names of the gates that every move has.
 const (
 	GateOrder   = "order"
@@ -58,11 +69,9 @@ var alwaysThere = []string{GateOrder, GateDrift, GateFreeze, GateBooking, GateOw
 // ownGates judges the gates that every move has.
 func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
 	add := func(name, said, do string) {
-		v := Open
-		if do != "" {
-			v = Shut
-		}
-		p.Gates = append(p.Gates, GateResult{Name: name, Verdict: v, Said: said, Do: do})
+		r := GateResult{Name: name, Said: said, Do: do}
+		r.judge()
+		p.Gates = append(p.Gates, r)
 	}
 	if len(p.Lost) > 0 {
 		add(GateOrder, fmt.Sprintf("%s has work that would go from it: %s", p.To.Name, labels(p.Lost, 3)), "Bring it back first: oaken owed shows what is missing where, oaken backfill brings it.")
@@ -200,11 +209,7 @@ func (m *Mover) declaredGates(ctx context.Context, l *landscape.Landscape, p *Pr
 		if err != nil {
 			return err
 		}
-		if r.Verdict == "" {
-			if r.Verdict = Open; r.Do != "" {
-				r.Verdict = Shut
-			}
-		}
+		r.judge()
 		p.Gates = append(p.Gates, r)
 	}
 	return nil

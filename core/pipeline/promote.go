@@ -108,11 +108,7 @@ func (m *Mover) Next(ctx context.Context, from string) (string, error) {
 	case 0:
 		return "", fault.New(fault.Usage, "Name it: oaken promote "+from+" TO. Moves are declared in oaken.toml, under [[pipeline.move]].", "No move leads on from %s.", from)
 	}
-	var names []string
-	for _, move := range moves {
-		names = append(names, move.To)
-	}
-	return "", fault.New(fault.Usage, "Name one: oaken promote "+from+" TO.", "Several moves lead on from %s: to %s.", from, listAnd(names))
+	return "", fault.New(fault.Usage, "Name one: oaken promote "+from+" TO.", "Several moves lead on from %s: to %s.", from, listAnd(names(moves, end)))
 }
 
 // PreparePromotion computes what a promotion would do, and how its gates stand; nothing is
@@ -158,13 +154,10 @@ func (m *Mover) ends(ctx context.Context, l *landscape.Landscape, from, to strin
 	}
 	var ok bool
 	if p.Move, ok = l.Move(from, to); !ok {
-		var names []string
-		for _, move := range l.From(from) {
-			names = append(names, move.To)
-		}
+		next := names(l.From(from), end)
 		hint := "Moves are declared in oaken.toml, under [[pipeline.move]]; oaken pipeline show draws them."
-		if len(names) > 0 {
-			hint = "From " + from + " work goes on to " + listAnd(names) + ". " + hint
+		if len(next) > 0 {
+			hint = "From " + from + " work goes on to " + listAnd(next) + ". " + hint
 		}
 		return nil, fault.New(fault.Refused, hint, "No move leads from %s to %s.", from, to)
 	}

@@ -220,7 +220,13 @@ func (m *Mover) Rollback(ctx context.Context, r *Rollback, o DeployOptions) erro
 	if err != nil {
 		return err
 	}
-	for _, k := range r.kept {
+	numbered := func(k ledger.Kept) bool { return k.Deployment > 0 }
+	order := slices.Clone(r.kept)
+	slices.Reverse(order)
+	if i := slices.IndexFunc(order, numbered); i > 0 { // the oldest deployment first: all after it are undone with it, at once
+		order[0], order[i] = order[i], order[0]
+	}
+	for _, k := range order {
 		if err == nil {
 			err = m.Workspace.Chest.TakenBack(ctx, k, m.Workspace.Person, m.Workspace.Name, m.Now())
 		}

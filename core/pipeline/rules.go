@@ -107,6 +107,26 @@ func (m *Mover) direct(ctx context.Context, env manifest.Environment, reason str
 	return fault.New(fault.Refused, "Run oaken promote "+moves[0].From+" "+env.Name+". Who may override gates can deploy with --reason TEXT.", "%s takes work by promotion alone.", env.Name)
 }
 
+// mayPass refuses what changes an environment past the pipeline.
+func (m *Mover) mayPass(ctx context.Context, env manifest.Environment, reason, what string) error {
+	if err := m.direct(ctx, env, reason); err != nil {
+		return err
+	}
+	return m.mayControl(m.rules(ctx), env, what)
+}
+
+// names lists one end of moves.
+func names(moves []manifest.Move, which func(manifest.Move) string) []string {
+	var out []string
+	for _, m := range moves {
+		out = append(out, which(m))
+	}
+	return out
+}
+
+func beginning(m manifest.Move) string { return m.From }
+func end(m manifest.Move) string       { return m.To }
+
 // listAnd writes names as a sentence does.
 func listAnd(names []string) string {
 	switch n := len(names); n {

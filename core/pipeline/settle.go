@@ -289,6 +289,11 @@ type Outcome struct {
 // Settle carries the directions out: first in the environment, whole or not at all where
 // it can be, then in the workspace.
 func (m *Mover) Settle(ctx context.Context, s *Settlement, o DeployOptions) (*Outcome, error) {
+	if len(s.Deployment.Plan.Steps) > 0 {
+		if err := m.mayPass(ctx, s.env, o.Reason, "settle it"); err != nil {
+			return nil, err
+		}
+	}
 	if err := m.change(ctx, s.Deployment, o); err != nil {
 		return nil, err
 	}
