@@ -232,7 +232,8 @@ place of a lane, one environment may be named. Where both sides changed one thin
 merge is refused, with the address: settle it on the branch, and run it again.
 
 An environment is left out, and named, when somebody changed it by hand, when another
-lane has booked it, or when its branch has work that no promotion has brought yet.
+lane has booked it, when others control it, or when its branch has work that no
+promotion has brought yet.
 --all brings everything back everywhere, the latest environments first.`,
 		Example:           "  oaken backfill Exhibit --dry-run\n  oaken backfill Exhibit\n  oaken backfill acceptance\n  oaken backfill --all",
 		GroupID:           groupPipeline,

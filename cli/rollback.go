@@ -22,9 +22,10 @@ func newRollback(a *App) *cobra.Command {
 		Long: `Make an environment hold again what it held before the last deployment, and put
 the data back that this lost. What somebody changed there since is taken back too:
 look at the steps first, with --dry-run. Called again, it goes one deployment
-further back. --lost writes the rows that the last deployment lost into a folder,
-as CSV, and changes nothing.`,
-		Example:           "  oaken rollback test --dry-run\n  oaken rollback test\n  oaken rollback live --lost kept-rows",
+further back; --to goes back to what an earlier deployment left, by its number in oaken
+deployments ENV. --lost writes the rows that the last deployment lost into a folder, as
+CSV, and changes nothing.`,
+		Example:           "  oaken rollback test --dry-run\n  oaken rollback test\n  oaken rollback test --to 12\n  oaken rollback live --lost kept-rows",
 		GroupID:           groupPipeline,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeEnvironments,
@@ -60,6 +61,7 @@ as CSV, and changes nothing.`,
 	cmd.MarkFlagsMutuallyExclusive("lost", "to")
 	cmd.MarkFlagsMutuallyExclusive("lost", "dry-run", "script")
 	_ = cmd.MarkFlagDirname("lost")
+	_ = cmd.RegisterFlagCompletionFunc("to", cobra.NoFileCompletions)
 	return cmd
 }
 
