@@ -20,7 +20,7 @@ var floors = [][]string{
 	{"core/element", "core/fault", "core/check", "core/lookalike", "core/blob/cut", "core/kind/jsondoc", "core/schema/sqltext"},
 	{"core/blob", "core/kind", "core/schema/scope", "core/schema/shape", "core/schema/step", "core/schema/schematest"},
 	{"core/kind/media", "core/kind/partfile", "core/kind/charset", "core/lines", "core/manifest"},
-	{"core/schema/declared"},
+	{"core/schema/declared", "core/spelling"},
 	{"core/schema/rows"},
 	{"core/kind/nested"},
 	{"core/kind/recipe"},

@@ -31,7 +31,7 @@ func TestMergesOfWhatOthersEdited(t *testing.T) {
 		{"XML", `{ echo '<tanks>'; seq 1 300 | sed 's#.*#  <tank id="t&" litres="&"><keeper>Imke</keeper></tank>#'; echo '</tanks>'; } >f.xml`,
 			`sed -i '/id="t150"/s/litres="150"/litres="9"/' f.xml`, `sed -i '/id="t150"/s/Imke/Tarek/; /id="t200"/d' f.xml`, `grep 't150' f.xml; wc -l <f.xml`, `<tank id="t150" litres="9"><keeper>Tarek</keeper></tank> 301`},
 		{"YAML", `seq 1 60 | awk '{ printf "tank%d:\n  litres: %d\n  keeper: Imke # the usual\n", $1, $1 * 7 }' >f.yaml`,
-			`sed -i 's/litres: 70$/litres: 71/' f.yaml`, `sed -i '30s/Imke/Tarek/; $a\tank61: {litres: 1}' f.yaml`, `sed -n '28,30p' f.yaml | tr -s ' '; tail -2 f.yaml`, "tank10: litres: 71 keeper: Tarek # the usual tank61: litres: 1"},
+			`sed -i 's/litres: 70$/litres: 71/' f.yaml`, `sed -i '30s/Imke/Tarek/; $a\tank61: {litres: 1}' f.yaml`, `sed -n '28,30p' f.yaml | tr -s ' '; tail -2 f.yaml`, "tank10: litres: 71 keeper: Tarek # the usual keeper: Imke # the usual tank61: {litres: 1}"},
 		{"TOML", `seq 1 40 | awk '{ printf "[tank%d]\nlitres = %d # measured\nkeeper = \"Imke\"\n\n", $1, $1 * 7 }' >f.toml`,
 			`sed -i 's/^litres = 70 /litres = 71 /' f.toml`, `sed -i '39s/Imke/Tarek/' f.toml`, `sed -n '37,39p' f.toml`, `[tank10] litres = 71 # measured keeper = "Tarek"`},
 		{"settings", `seq 1 40 | awk '{ printf "[tank%d]\nlitres=%d\nkeeper=Imke\n\n", $1, $1 * 7 }' >f.ini`, `sed -i 's/^litres=70$/litres=71/' f.ini`, `sed -i '39s/Imke/Tarek/' f.ini`, `sed -n '37,39p' f.ini`, "[tank10] litres=71 keeper=Tarek"},

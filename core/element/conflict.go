@@ -59,6 +59,9 @@ const (
 	OrderProperty = "(order)"
 	// InsertedProperty stands for what both sides put in at one place of a list.
 	InsertedProperty = "(inserted)"
+	// WritingProperty stands for what both sides wrote differently at one place outside of
+	// elements: remarks, spaces, quotes.
+	WritingProperty = "(writing)"
 )
 
 var (

@@ -146,6 +146,61 @@ type Splitter interface {
 	Marker() string
 }
 
+// Remarker is a kind whose files say more than their elements do: comments, processing
+// instructions, names that values are kept under.
+type Remarker interface {
+	Kind
+	// Remarks lists what a file says outside of its elements, in the order of the file.
+	Remarks(data []byte) []string
+}
+
+// Entry is one file in another.
+type Entry struct {
+	Data []byte
+	// Mode is what the holding file notes of it, in that format's own terms.
+	Mode uint32
+}
+
+// Container is a kind of files that hold others by names.
+type Container interface {
+	Kind
+	// Entries gives what a file holds.
+	Entries(data []byte) (map[string]Entry, error)
+	// Refill gives the file with other entries. What stays keeps its place, its packed
+	// bytes and all that is noted of it; what is as another such file has it is taken over
+	// from there.
+	Refill(data []byte, entries map[string]Entry, other []byte) ([]byte, error)
+}
+
+// Hushed is a kind that leaves noise out of its trees.
+type Hushed interface {
+	Kind
+	// Hush gives the files of an artifact that differ when its noise becomes that of
+	// another version of it.
+	Hush(src, like Source) (map[string][]byte, error)
+}
+
+// Layered is a kind that reads by another one.
+type Layered interface {
+	Kind
+	Inner() Kind
+}
+
+// Ability gives what a kind, or the kind that it reads by, can do besides.
+func Ability[T any](k Kind) (T, bool) {
+	for {
+		if able, ok := k.(T); ok {
+			return able, true
+		}
+		l, ok := k.(Layered)
+		if !ok {
+			var none T
+			return none, false
+		}
+		k = l.Inner()
+	}
+}
+
 // Holder is a kind of artifacts that hold others, and that reads those by the
 // kinds of a table.
 type Holder interface {

@@ -30,7 +30,7 @@ func keep(k element.Keep) element.Settle {
 	return func(element.Conflict) (element.Choice, bool) { return element.Choice{Keep: k}, true }
 }
 
-func written(m Memory) string {
+func listed(m Memory) string {
 	var out []string
 	for _, p := range slices.Sorted(maps.Keys(m.Contents)) {
 		out = append(out, p+"="+string(m.Contents[p]))
@@ -61,8 +61,8 @@ func TestMovesMeetEdits(t *testing.T) {
 		{"a path that the other side uses otherwise", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory("a.txt", numbered(9), "b.txt", "other\n"), nil, memory("b.txt", numbered(9)), "b.txt::line:#1.(inserted)"},
 	} {
 		got, conflicts := merged(t, c.base, c.mine, c.theirs, c.settle)
-		if written(got) != written(c.want) {
-			t.Errorf("%s: got %q, want %q", c.name, written(got), written(c.want))
+		if listed(got) != listed(c.want) {
+			t.Errorf("%s: got %q, want %q", c.name, listed(got), listed(c.want))
 		}
 		if strings.Join(conflicts, " ") != c.conflicts {
 			t.Errorf("%s: conflicts at %v, want %q", c.name, conflicts, c.conflicts)
@@ -98,8 +98,8 @@ func TestCompanionsTakeOneSide(t *testing.T) {
 				}
 			}
 		}
-		if written(out) != want || (k == "") != (len(m.Conflicts) == 1) {
-			t.Errorf("keep %q: %q with %d conflicts, want %q", k, written(out), len(m.Conflicts), want)
+		if listed(out) != want || (k == "") != (len(m.Conflicts) == 1) {
+			t.Errorf("keep %q: %q with %d conflicts, want %q", k, listed(out), len(m.Conflicts), want)
 		}
 	}
 }
@@ -141,19 +141,19 @@ func TestMovesLoseNothing(t *testing.T) {
 		}
 		mine, theirs := side("mine"), side("theirs")
 		got, _ := merged(t, base, mine, theirs, keep(element.KeepTheirs))
-		text := written(got)
+		text := listed(got)
 		for _, m := range []Memory{mine, theirs} {
 			for _, data := range m.Contents {
 				for line := range strings.Lines(string(data)) {
 					line = strings.TrimSpace(line)
 					if strings.Contains(line, " ") && strings.Count(text, line+"\n") != 1 {
-						t.Fatalf("round %d: %q is there %d times in\n%s\nbase %s\nmine %s\ntheirs %s", round, line, strings.Count(text, line+"\n"), text, written(base), written(mine), written(theirs))
+						t.Fatalf("round %d: %q is there %d times in\n%s\nbase %s\nmine %s\ntheirs %s", round, line, strings.Count(text, line+"\n"), text, listed(base), listed(mine), listed(theirs))
 					}
 				}
 			}
 		}
 		if len(got.Contents) != len(base.Contents) {
-			t.Fatalf("round %d: %d files of %d\n%s\nmine %s\ntheirs %s", round, len(got.Contents), len(base.Contents), text, written(mine), written(theirs))
+			t.Fatalf("round %d: %d files of %d\n%s\nmine %s\ntheirs %s", round, len(got.Contents), len(base.Contents), text, listed(mine), listed(theirs))
 		}
 	}
 }

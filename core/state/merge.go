@@ -192,7 +192,8 @@ func (g *merge) writer(b, m, t *Artifact) kind.Writer {
 	return w
 }
 
-// elements merges by element; ok is false when the kind could not write the result.
+// elements merges by element, and how the elements are written; ok is false when no
+// outcome could be written that reads as what is meant.
 func (g *merge) elements(p string, w kind.Writer, b, m, t *Artifact) (ok bool, err error) {
 	baseRoot := &element.Element{Type: m.Reading.Root.Type, Ordered: m.Reading.Root.Ordered}
 	contents := []kind.Content{m.Reading.Content, t.Reading.Content}
@@ -200,31 +201,57 @@ func (g *merge) elements(p string, w kind.Writer, b, m, t *Artifact) (ok bool, e
 		baseRoot = b.Reading.Root
 		contents = append(contents, b.Reading.Content)
 	}
-	merged, conflicts := element.Merge(p, baseRoot, m.Reading.Root, t.Reading.Root, g.settle)
-	files, err := w.Write(m.Source, merged, kind.Contents(contents...))
-	if err != nil {
-		return false, nil
+	x := &witness{r: g.r, path: p, kind: w, content: kind.Contents(contents...)}
+	x.settle = func(c element.Conflict) (element.Choice, bool) {
+		if g.settle == nil {
+			return element.Choice{}, false
+		}
+		choice, ok := g.settle(c)
+		x.settled = x.settled || ok
+		return choice, ok
 	}
-	again, err := w.Read(overlay{m.Source, files})
-	if err != nil || element.Compare(again.Root, merged) != nil {
-		return false, nil
+	var conflicts []element.Conflict
+	x.meant, conflicts = element.Merge(p, baseRoot, m.Reading.Root, t.Reading.Root, x.settle)
+	var err1, err2, err3 error
+	x.b, err1 = newSide(b)
+	x.m, err2 = newSide(m)
+	x.t, err3 = newSide(t)
+	if err := errors.Join(err1, err2, err3); err != nil {
+		return false, err
 	}
+	out, err := x.run()
+	if err != nil || out == nil {
+		return false, err
+	}
+	g.put(p, m, out.files)
+	g.settled(p, m, t)
+	g.out.Conflicts = append(append(g.out.Conflicts, conflicts...), out.open...)
+	return true, nil
+}
+
+// put makes edits of the files that an artifact comes to.
+func (g *merge) put(p string, m *Artifact, files map[string][]byte) {
 	_, folder := g.r.Manifest.Declared(p)
 	folder = folder && m.Source.Path() == p && !isFile(g.m, p)
-	for name, data := range files {
-		q := path.Join(path.Dir(p), name)
+	place := func(name string) string {
 		if folder {
-			q = p + "/" + name
+			return p + "/" + name
 		}
-		mode := g.m.files[q].Mode
-		if mode == 0 {
-			mode = chest.Plain
-		}
-		g.edits[q] = Edit{Path: q, Gone: data == nil, Data: data, Mode: mode}
+		return path.Join(path.Dir(p), name)
 	}
-	g.settled(p, m, t)
-	g.out.Conflicts = append(g.out.Conflicts, conflicts...)
-	return true, nil
+	for name, data := range files {
+		q := place(name)
+		mode := g.mode(q)
+		if was, there := g.m.files[q]; there && was.Mode == mode && was.Digest == element.DigestOf(data) {
+			continue
+		}
+		g.edits[q] = Edit{Path: q, Data: data, Mode: mode}
+	}
+	for _, name := range m.Source.Files() {
+		if _, stays := files[name]; !stays {
+			g.edits[place(name)] = Edit{Path: place(name), Gone: true}
+		}
+	}
 }
 
 func isFile(t *Snapshot, p string) bool { _, ok := t.files[p]; return ok }
@@ -303,10 +330,7 @@ func (g *merge) paths() []string {
 func (g *merge) wholeFile(p string) {
 	g.done[p] = true
 	b, m, t := g.b.files[p], g.m.files[p], g.t.files[p]
-	if m.Digest == t.Digest && m.Mode != 0 && t.Mode != 0 {
-		if m.Mode == b.Mode { // only the mode differs, and theirs changed it
-			g.edits[p] = Edit{Path: p, Take: t}
-		}
+	if g.apart(p) {
 		return
 	}
 	c := element.Conflict{Address: element.Address{Path: p}, Base: side(b), Mine: side(m), Theirs: side(t),

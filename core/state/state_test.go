@@ -119,7 +119,7 @@ func TestMergeByArtifact(t *testing.T) {
 	}{
 		"one side each":         {memory("a", "1", "b", "1"), memory("a", "2", "b", "1"), memory("a", "1", "b", "2", "c", "new"), memory("a", "2", "b", "2", "c", "new"), nil, ""},
 		"two columns":           {memory("database/t.sql", tank), memory("database/t.sql", add("litres real")), memory("database/t.sql", add("depth_m real")), memory("database/t.sql", add("litres real,\n  depth_m real")), nil, ""},
-		"objects in two files":  {memory("database/t.sql", tank), memory("database/t.sql", add("litres real")), memory("database/t.sql", tank, "database/views/v.sql", "create view v as select 1;"), memory("database/t.sql", add("litres real"), "database/views/v.sql", "create view v as\nselect 1;\n"), nil, ""},
+		"objects in two files":  {memory("database/t.sql", tank), memory("database/t.sql", add("litres real")), memory("database/t.sql", tank, "database/views/v.sql", "create view v as select 1;"), memory("database/t.sql", add("litres real"), "database/views/v.sql", "create view v as select 1;"), nil, ""},
 		"a column twice":        {memory("database/t.sql", tank), memory("database/t.sql", add("litres real")), memory("database/t.sql", add("litres int")), memory("database/t.sql", add("litres real")), nil, "database::table:tank/column:litres.type"},
 		"opaque twice":          {memory("b.bin", "\x00"), memory("b.bin", "\x01"), memory("b.bin", "\x02"), memory("b.bin", "\x01"), nil, "b.bin"},
 		"opaque, theirs":        {memory("b.bin", "\x00"), memory("b.bin", "\x01"), memory("b.bin", "\x02"), memory("b.bin", "\x02"), keep(element.KeepTheirs), ""},

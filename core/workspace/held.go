@@ -284,9 +284,8 @@ func (w *Workspace) plan(ctx context.Context, tip ledger.Commit) (*publication, 
 		if err != nil {
 			return nil, err
 		}
-		if tree != p.final {
-			p.drafts = append(p.drafts, draft{h, tree})
-		}
+		// Where others did the same, it is a commit all the same: nobody's work goes unsaid.
+		p.drafts = append(p.drafts, draft{h, tree})
 		before, p.final = h.tree(), tree
 	}
 	return p, nil

@@ -68,6 +68,9 @@ func Head(head []byte) ([]byte, bool) {
 // Kind reads files in other encodings by a kind of text.
 type Kind struct{ kind.Writer }
 
+// Inner gives the kind that reads the text.
+func (k Kind) Inner() kind.Kind { return k.Writer }
+
 // texts are the kinds that read text in UTF-8 alone; XML names its encoding, and its
 // kind follows that.
 var texts = map[string]bool{"text": true, "table": true, "json": true, "yaml": true, "toml": true, "settings": true}
@@ -102,6 +105,55 @@ func decode(src kind.Source) (kind.FileSource, encoding.Encoding, error) {
 	}
 	out.Data = text
 	return out, e, nil
+}
+
+// Names of encodings, as IANA has them; UTF-8 has the empty name.
+const (
+	littleEndian = "UTF-16LE"
+	bigEndian    = "UTF-16BE"
+	windows      = "windows-1252"
+)
+
+// Decode gives a whole text in UTF-8, a byte-order mark included, and the name of its
+// encoding; false when it is no text, or would not come back byte for byte.
+func Decode(data []byte) (text []byte, name string, ok bool) {
+	e := detect(data[:min(len(data), kind.HeadSize)])
+	if e == nil {
+		return data, "", utf8.Valid(data)
+	}
+	name = windows
+	if marked := bytes.HasPrefix(data, []byte("\xff\xfe")); marked || bytes.HasPrefix(data, []byte("\xfe\xff")) {
+		if name = bigEndian; marked {
+			name = littleEndian
+		}
+	}
+	plain, _, err := decode(kind.FileSource{Name: "x", Data: data})
+	if err == nil && name != windows {
+		plain.Data = append([]byte("\ufeff"), plain.Data...)
+	}
+	return plain.Data, name, err == nil && utf8.Valid(plain.Data)
+}
+
+// Encode is the reverse of Decode; false when the encoding has no place for a character.
+func Encode(text []byte, name string) ([]byte, bool) {
+	var e encoding.Encoding
+	switch name {
+	case "":
+		return text, true
+	case windows:
+		e = charmap.Windows1252
+	case littleEndian:
+		e = unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)
+	case bigEndian:
+		e = unicode.UTF16(unicode.BigEndian, unicode.UseBOM)
+	default:
+		return nil, false
+	}
+	if name != windows {
+		text = bytes.TrimPrefix(text, []byte("\ufeff"))
+	}
+	out, err := e.NewEncoder().Bytes(text)
+	return out, err == nil
 }
 
 // Text gives a whole text in UTF-8, whatever its encoding; false when it is none.

@@ -193,6 +193,11 @@ func (w *tarWriter) entry(h tar.Header, e *element.Element) error {
 			return fmt.Errorf("the part %s: %w", e.Key, err)
 		}
 	}
+	return w.bytes(h, body)
+}
+
+// bytes writes an entry with a body.
+func (w *tarWriter) bytes(h tar.Header, body []byte) error {
 	h.Size = int64(len(body))
 	out := tar.NewWriter(&w.out)
 	if err := out.WriteHeader(&h); err != nil {

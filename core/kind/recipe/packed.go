@@ -97,6 +97,9 @@ func (p packed) Write(src kind.Source, want *element.Element, content kind.Conte
 	return p.archive.Write(src, &whole, kind.Contents(r.Content, content))
 }
 
+// Inner gives the kind of the archive.
+func (p packed) Inner() kind.Kind { return p.archive }
+
 // Seams are those of the archive.
 func (p packed) Seams(file io.ReaderAt, size int64) []int64 {
 	if s, ok := p.archive.(kind.Seamer); ok {

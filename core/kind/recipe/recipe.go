@@ -116,6 +116,9 @@ type Kind struct {
 
 var _ kind.Splitter = Kind{}
 
+// Inner gives the kind that reads the document.
+func (k Kind) Inner() kind.Kind { return k.Writer }
+
 // rules gives the rules for a document, by the type of its root element.
 func (k Kind) rules(root *element.Element) *rules {
 	top := root

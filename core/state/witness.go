@@ -1,0 +1,241 @@
+package state
+
+import (
+	"bytes"
+	"maps"
+	"slices"
+	"strings"
+
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+)
+
+// witness merges how an artifact is written. The merge of its elements says what the
+// outcome means; three versions of its files say how each side writes that. The outcome is
+// the merge of those by lines and tokens, provided that it reads as what is meant.
+type witness struct {
+	r       *Reader
+	path    string
+	kind    kind.Writer
+	meant   *element.Element
+	content kind.Content
+	settle  element.Settle
+	// b, m and t are the three versions; b may be a version without files.
+	b, m, t side3
+	// settled says that somebody has settled something in the artifact.
+	settled bool
+}
+
+// side3 is one version of an artifact.
+type side3 struct {
+	src     kind.Source
+	reading *kind.Reading
+	files   map[string][]byte
+}
+
+func newSide(a *Artifact) (side3, error) {
+	s := side3{files: map[string][]byte{}}
+	if a == nil {
+		return s, nil
+	}
+	s.src, s.reading = a.Source, a.Reading
+	for _, name := range a.Source.Files() {
+		data, err := a.Source.File(name)
+		if err != nil {
+			return s, err
+		}
+		s.files[name] = data
+	}
+	return s, nil
+}
+
+// written is an outcome: its files, by name, and what could not be decided about how they
+// are written.
+type written struct {
+	files map[string][]byte
+	open  []element.Conflict
+}
+
+// run gives the outcome; nil when none reads as what is meant.
+func (x *witness) run() (*written, error) {
+	x.hush()
+	if out := x.together(x.b.files, x.m.files, x.t.files); out != nil {
+		return out, nil
+	}
+	// What is meant, as each version would write it.
+	b, m, t := x.as(x.b), x.as(x.m), x.as(x.t)
+	if b != nil && m != nil && t != nil {
+		if out := x.spelled(b, m, t); out != nil {
+			return x.witnessed(out, m, t), nil
+		}
+	}
+	switch {
+	case m != nil && x.reads(m):
+		return x.witnessed(&written{files: m}, m, t), nil
+	case t != nil && x.reads(t):
+		return x.witnessed(&written{files: t}, t, t), nil
+	}
+	return nil, nil
+}
+
+// hush gives base and theirs the noise of mine, which stands.
+func (x *witness) hush() {
+	h, ok := x.kind.(kind.Hushed)
+	if !ok {
+		return
+	}
+	for _, s := range []*side3{&x.b, &x.t} {
+		if s.reading == nil || s.reading.Hidden == x.m.reading.Hidden {
+			continue
+		}
+		files, err := h.Hush(s.src, x.m.src)
+		if err != nil {
+			continue
+		}
+		s.files, s.src = patch(s.files, files), overlay{s.src, files}
+	}
+}
+
+// together is the merge of the files as they are, if it leaves nothing open.
+func (x *witness) together(b, m, t map[string][]byte) *written {
+	w := weaver{r: x.r, path: x.path}
+	files, ok := w.files(b, m, t)
+	if !ok || !x.reads(files) {
+		return nil
+	}
+	return &written{files: files}
+}
+
+// spelled is the merge of three spellings of one meaning.
+func (x *witness) spelled(b, m, t map[string][]byte) *written {
+	w := weaver{r: x.r, path: x.path, settle: x.settle}
+	files, ok := w.files(b, m, t)
+	if !ok || !x.reads(files) {
+		return nil
+	}
+	return &written{files: files, open: w.open}
+}
+
+// as gives the files of a version once they mean what is meant; nil when they can't.
+func (x *witness) as(s side3) map[string][]byte {
+	if s.src == nil {
+		return nil
+	}
+	files, err := x.kind.Write(s.src, x.meant, x.content)
+	if err != nil {
+		return nil
+	}
+	return patch(s.files, files)
+}
+
+// reads reports whether files mean what is meant.
+func (x *witness) reads(files map[string][]byte) bool {
+	edits := map[string][]byte{}
+	for name, data := range files {
+		if was, there := x.m.files[name]; !there || !bytes.Equal(was, data) {
+			edits[name] = data
+		}
+	}
+	for name := range x.m.files {
+		if _, stays := files[name]; !stays {
+			edits[name] = nil
+		}
+	}
+	if len(edits) == 0 {
+		return element.Compare(x.m.reading.Root, x.meant) == nil
+	}
+	again, err := x.kind.Read(overlay{x.m.src, edits})
+	return err == nil && element.Compare(again.Root, x.meant) == nil
+}
+
+// witnessed holds an outcome against the remarks of the three versions: one that a side
+// wrote or took away, and that did not arrive, is a conflict.
+func (x *witness) witnessed(out *written, m, t map[string][]byte) *written {
+	missed := x.missed(out.files)
+	if len(missed.mine)+len(missed.theirs) == 0 {
+		return out
+	}
+	text := func(list []string) element.Side {
+		if len(list) == 0 {
+			return element.Side{}
+		}
+		return element.Side{Value: element.TextValue(strings.Join(list, "\n"))}
+	}
+	c := element.Conflict{Address: element.Address{Path: x.path, Property: element.WritingProperty}, Mine: text(missed.mine), Theirs: text(missed.theirs),
+		Allows: []element.Keep{element.KeepMine}}
+	if t != nil && x.reads(t) {
+		c.Allows = append(c.Allows, element.KeepTheirs)
+	}
+	if x.settle != nil {
+		if choice, ok := x.settle(c); ok && slices.Contains(c.Allows, choice.Keep) {
+			if choice.Keep == element.KeepTheirs {
+				return &written{files: t}
+			}
+			return out
+		}
+	}
+	return &written{files: out.files, open: append(out.open, c)}
+}
+
+// missing lists remarks that did not arrive as a side has them.
+type missing struct{ mine, theirs []string }
+
+func (x *witness) missed(files map[string][]byte) missing {
+	var out missing
+	for _, name := range slices.Sorted(maps.Keys(namesOf(x.b.files, x.m.files, x.t.files, files))) {
+		b, m, t, r := x.remarks(name, x.b.files[name]), x.remarks(name, x.m.files[name]), x.remarks(name, x.t.files[name]), x.remarks(name, files[name])
+		for _, remark := range slices.Sorted(maps.Keys(namesOf(b, m, t, r))) {
+			nb, nm, nt, nr := b[remark], m[remark], t[remark], r[remark]
+			least, most := min(nm, nt), max(nm, nt, nm+nt-nb)
+			switch {
+			case nm == nb:
+				least, most = nt, nt
+			case nt == nb:
+				least, most = nm, nm
+			}
+			if x.settled { // an element may have come back, or gone, by a choice
+				least, most = min(nb, nm, nt), nb+nm+nt
+			}
+			switch {
+			case nr >= least && nr <= most:
+			case nm == nr || nm == nb:
+				out.theirs = append(out.theirs, remark)
+			default:
+				out.mine = append(out.mine, remark)
+			}
+		}
+	}
+	return out
+}
+
+// remarks counts what a file says outside of its elements.
+func (x *witness) remarks(name string, data []byte) map[string]int {
+	w := weaver{r: x.r, path: x.path}
+	out := map[string]int{}
+	w.remarks(name, data, x.kind, out)
+	return out
+}
+
+func namesOf[V any](all ...map[string]V) map[string]bool {
+	out := map[string]bool{}
+	for _, m := range all {
+		for k := range m {
+			out[k] = true
+		}
+	}
+	return out
+}
+
+// patch gives files with edits; nil takes one away.
+func patch(files, edits map[string][]byte) map[string][]byte {
+	out := maps.Clone(files)
+	for name, data := range edits {
+		if data == nil {
+			delete(out, name)
+		} else {
+			out[name] = data
+		}
+	}
+	return out
+}
+
