@@ -74,9 +74,18 @@ func (g *merger) props(at Address, b, m, t *Element) []Prop {
 	for _, p := range m.Props {
 		put(p.Name)
 	}
-	for _, p := range t.Props {
-		if m.Prop(p.Name).IsAbsent() {
-			put(p.Name)
+	for i, p := range t.Props {
+		if !m.Prop(p.Name).IsAbsent() {
+			continue
+		}
+		n := len(out)
+		if put(p.Name); len(out) == n || i == 0 {
+			continue
+		}
+		// It stands behind what it follows there.
+		if after := slices.IndexFunc(out[:n], func(q Prop) bool { return q.Name == t.Props[i-1].Name }); after >= 0 {
+			last := out[n]
+			out = slices.Insert(out[:n], after+1, last)
 		}
 	}
 	return out

@@ -151,7 +151,15 @@ type Splitter interface {
 type Remarker interface {
 	Kind
 	// Remarks lists what a file says outside of its elements, in the order of the file.
-	Remarks(data []byte) []string
+	Remarks(data []byte) []Remark
+}
+
+// Remark is something that a file says outside of its elements.
+type Remark struct {
+	Text string
+	// Of tells the thing that it stands beside, in words that stay the same while that is
+	// the same thing; empty when it is about no thing.
+	Of string
 }
 
 // Entry is one file in another.

@@ -4,16 +4,44 @@ import "strings"
 
 // LineRemarks lists comments that run from one of some signs to the end of their line: at
 // the beginning of a line or, where behind says so, behind space on a line outside of
-// quotes.
-func LineRemarks(text, signs string, behind bool) []string {
-	var out []string
+// quotes. One on a line of its own is about the next line that says something.
+func LineRemarks(text, signs string, behind bool) []Remark {
+	var out []Remark
+	above := 0 // where those begin that wait for a line
 	for line := range strings.Lines(text) {
-		line = strings.TrimRight(line, "\r\n \t")
-		if at := remarkAt(line, signs, behind); at >= 0 {
-			out = append(out, line[at:])
+		line = strings.TrimSpace(strings.TrimPrefix(line, "\ufeff"))
+		at := remarkAt(line, signs, behind)
+		code := line
+		if at >= 0 {
+			code = strings.TrimSpace(line[:at])
+			out = append(out, Remark{Text: line[at:]})
+		}
+		if code == "" {
+			continue
+		}
+		for ; above < len(out); above++ {
+			out[above].Of = lineKey(code)
 		}
 	}
 	return out
+}
+
+// lineKey gives the part of a line that names what stands there.
+func lineKey(code string) string {
+	end := strings.IndexAny(code, ":=")
+	switch {
+	case strings.HasPrefix(code, "-"): // an item, with what names it
+		if i := strings.IndexByte(code, ','); i >= 0 {
+			code = code[:i]
+		}
+		end = -1
+	case strings.HasPrefix(code, "["):
+		end = -1
+	}
+	if end >= 0 {
+		code = code[:end]
+	}
+	return strings.Trim(code, " \t\"'{}")
 }
 
 func remarkAt(line, signs string, behind bool) int {

@@ -23,6 +23,83 @@ func (p part) plain(b, m, t []string) (string, bool) {
 	return "", false
 }
 
+// apart gives the text of a part from which both sides only took away, or where the two
+// changed other items: what one side put in stands beside nothing that the other took away.
+func (p part) apart(b, m, t []string, sense Sense) (string, bool) {
+	base, mine, theirs := b[p.b[0]:p.b[1]], m[p.m[0]:p.m[1]], t[p.t[0]:p.t[1]]
+	if len(base) > mostApart || len(mine) > mostApart || len(theirs) > mostApart {
+		return "", false
+	}
+	known := map[string]element.Digest{}
+	db := numbered(base, known)
+	x, y := gapsOf(mine, matched(db, numbered(mine, known))), gapsOf(theirs, matched(db, numbered(theirs, known)))
+	var out strings.Builder
+	for i := range len(base) + 1 {
+		switch one, two := x.put[i], y.put[i]; {
+		case one != "" && two != "" && one != two:
+			return "", false
+		case sense == Edits && (one != "" && (y.touches(i) || y.touches(x.end(i))) || two != "" && (x.touches(i) || x.touches(y.end(i)))):
+			return "", false
+		case i < len(base) && x.gone[i] && y.gone[i] && x.instead(i) != y.instead(i):
+			return "", false // one side took away what the other rewrote
+		case one != "":
+			out.WriteString(one)
+		default:
+			out.WriteString(two)
+		}
+		if i < len(base) && !x.gone[i] && !y.gone[i] {
+			out.WriteString(base[i])
+		}
+	}
+	return out.String(), true
+}
+
+// mostApart bounds the items of a part that apart looks at.
+const mostApart = 2000
+
+// gaps is one side of a part against the base: what it took away, and what it put in
+// before each item and behind the last.
+type gaps struct {
+	gone []bool
+	put  []string
+}
+
+func gapsOf(side []string, in []int) gaps {
+	g := gaps{make([]bool, len(in)), make([]string, len(in)+1)}
+	at, place := 0, 0 // what stands in the place of items that are gone stands before them
+	for i, j := range in {
+		if j < 0 {
+			g.gone[i] = true
+			continue
+		}
+		g.put[place] += strings.Join(side[at:j], "")
+		at, place = j+1, i+1
+	}
+	g.put[place] += strings.Join(side[at:], "")
+	return g
+}
+
+// instead gives what stands in the place of an item that is gone.
+func (g gaps) instead(i int) string {
+	for i > 0 && g.gone[i-1] {
+		i--
+	}
+	return g.put[i]
+}
+
+// end gives the gap behind the items that are gone behind a gap.
+func (g gaps) end(i int) int {
+	for i < len(g.gone) && g.gone[i] {
+		i++
+	}
+	return i
+}
+
+// touches reports whether the items beside a gap were taken away.
+func (g gaps) touches(i int) bool {
+	return i > 0 && g.gone[i-1] || i < len(g.gone) && g.gone[i]
+}
+
 // mostItems bounds the items of one list that are laid beside others.
 const mostItems = 4_000_000
 

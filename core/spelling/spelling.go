@@ -32,13 +32,24 @@ const (
 // Choose decides a clash. Nil leaves all open.
 type Choose func(Clash) Take
 
+// Sense says how the three versions relate.
+type Sense uint8
+
+const (
+	// Edits are versions that mean different things: what one side puts in beside what the
+	// other takes away may have been about that, and is a clash.
+	Edits Sense = iota
+	// Spellings are versions that mean the same.
+	Spellings
+)
+
 // MaxSize bounds, in bytes, a text that is merged.
 const MaxSize = 64 << 20
 
 // Merge combines mine and theirs, two descendants of base. It lists the clashes that
 // were left open; there mine stands. ok is false when one of the three is no text, or
 // too much differs to be looked at.
-func Merge(base, mine, theirs []byte, choose Choose) (out []byte, open []Clash, ok bool) {
+func Merge(base, mine, theirs []byte, sense Sense, choose Choose) (out []byte, open []Clash, ok bool) {
 	if len(base) > MaxSize || len(mine) > MaxSize || len(theirs) > MaxSize {
 		return nil, nil, false
 	}
@@ -52,7 +63,7 @@ func Merge(base, mine, theirs []byte, choose Choose) (out []byte, open []Clash, 
 	if !ok {
 		return nil, nil, false
 	}
-	text, open, ok := merge(b.text(form), m.text(form), t.text(form), choose)
+	text, open, ok := merge(b.text(form), m.text(form), t.text(form), sense, choose)
 	if !ok {
 		return nil, nil, false
 	}
@@ -61,7 +72,7 @@ func Merge(base, mine, theirs []byte, choose Choose) (out []byte, open []Clash, 
 }
 
 // merge combines texts in one form.
-func merge(base, mine, theirs string, choose Choose) (string, []Clash, bool) {
+func merge(base, mine, theirs string, sense Sense, choose Choose) (string, []Clash, bool) {
 	b, m, t := lines(base), lines(mine), lines(theirs)
 	parts, ok := parts(b, m, t)
 	if !ok {
@@ -74,7 +85,11 @@ func merge(base, mine, theirs string, choose Choose) (string, []Clash, bool) {
 			out.WriteString(text)
 			continue
 		}
-		text, left := tokens(join(b, p.b), join(m, p.m), join(t, p.t), 1+p.m[0], choose)
+		if text, apart := p.apart(b, m, t, sense); apart {
+			out.WriteString(text)
+			continue
+		}
+		text, left := tokens(join(b, p.b), join(m, p.m), join(t, p.t), 1+p.m[0], sense, choose)
 		out.WriteString(text)
 		open = append(open, left...)
 	}
@@ -83,14 +98,17 @@ func merge(base, mine, theirs string, choose Choose) (string, []Clash, bool) {
 
 // tokens merges a place that both sides changed token by token. Where that does not
 // work out, the whole place is a clash.
-func tokens(base, mine, theirs string, line int, choose Choose) (string, []Clash) {
+func tokens(base, mine, theirs string, line int, sense Sense, choose Choose) (string, []Clash) {
 	b, m, t := cut(base), cut(mine), cut(theirs)
 	parts, ok := parts(b, m, t)
 	if ok {
 		var out strings.Builder
 		for _, p := range parts {
-			text, plain := p.plain(b, m, t)
-			if ok = plain; !ok {
+			text, done := p.plain(b, m, t)
+			if !done && sense == Spellings {
+				text, done = p.apart(b, m, t, sense)
+			}
+			if ok = done; !ok {
 				break
 			}
 			out.WriteString(text)

@@ -22,6 +22,7 @@ type weaver struct {
 	// open lists what could not be decided; nothing may be when settle is nil.
 	open  []element.Conflict
 	depth int
+	sense spelling.Sense
 	named map[string]int // how often a clash was named alike
 }
 
@@ -66,7 +67,7 @@ func (w *weaver) bytes(name string, b, m, t []byte) ([]byte, bool) {
 	if c, holds := w.container(name, m, t); holds && w.depth < deepest {
 		return w.entries(c, b, m, t)
 	}
-	out, clashes, ok := spelling.Merge(b, m, t, w.choose)
+	out, clashes, ok := spelling.Merge(b, m, t, w.sense, w.choose)
 	if !ok || w.settle == nil && len(clashes) > 0 {
 		return nil, false
 	}
@@ -187,7 +188,7 @@ func (w *weaver) name(c spelling.Clash) element.Address {
 
 // remarks counts what a file says outside of its elements, by the kind that reads it, and
 // what the files in it say.
-func (w *weaver) remarks(name string, data []byte, k kind.Kind, count map[string]int) {
+func (w *weaver) remarks(name string, data []byte, k kind.Kind, count map[kind.Remark]int) {
 	if len(data) == 0 {
 		return
 	}

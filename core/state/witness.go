@@ -2,12 +2,14 @@ package state
 
 import (
 	"bytes"
+	"cmp"
 	"maps"
 	"slices"
 	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/spelling"
 )
 
 // witness merges how an artifact is written. The merge of its elements says what the
@@ -60,7 +62,9 @@ type written struct {
 func (x *witness) run() (*written, error) {
 	x.hush()
 	if out := x.together(x.b.files, x.m.files, x.t.files); out != nil {
-		return out, nil
+		if missed := x.missed(out.files, nil); len(missed.mine)+len(missed.theirs) == 0 {
+			return out, nil
+		}
 	}
 	// What is meant, as each version would write it.
 	b, m, t := x.as(x.b), x.as(x.m), x.as(x.t)
@@ -108,7 +112,7 @@ func (x *witness) together(b, m, t map[string][]byte) *written {
 
 // spelled is the merge of three spellings of one meaning.
 func (x *witness) spelled(b, m, t map[string][]byte) *written {
-	w := weaver{r: x.r, path: x.path, settle: x.settle}
+	w := weaver{r: x.r, path: x.path, settle: x.settle, sense: spelling.Spellings}
 	files, ok := w.files(b, m, t)
 	if !ok || !x.reads(files) {
 		return nil
@@ -151,7 +155,7 @@ func (x *witness) reads(files map[string][]byte) bool {
 // witnessed holds an outcome against the remarks of the three versions: one that a side
 // wrote or took away, and that did not arrive, is a conflict.
 func (x *witness) witnessed(out *written, m, t map[string][]byte) *written {
-	missed := x.missed(out.files)
+	missed := x.missed(out.files, out.open)
 	if len(missed.mine)+len(missed.theirs) == 0 {
 		return out
 	}
@@ -180,11 +184,18 @@ func (x *witness) witnessed(out *written, m, t map[string][]byte) *written {
 // missing lists remarks that did not arrive as a side has them.
 type missing struct{ mine, theirs []string }
 
-func (x *witness) missed(files map[string][]byte) missing {
+// told reports whether a conflict shows a remark already.
+func told(open []element.Conflict, remark string) bool {
+	return slices.ContainsFunc(open, func(c element.Conflict) bool {
+		return strings.Contains(c.Mine.Value.Text(), remark) || strings.Contains(c.Theirs.Value.Text(), remark) || strings.Contains(c.Base.Value.Text(), remark)
+	})
+}
+
+func (x *witness) missed(files map[string][]byte, open []element.Conflict) missing {
 	var out missing
 	for _, name := range slices.Sorted(maps.Keys(namesOf(x.b.files, x.m.files, x.t.files, files))) {
 		b, m, t, r := x.remarks(name, x.b.files[name]), x.remarks(name, x.m.files[name]), x.remarks(name, x.t.files[name]), x.remarks(name, files[name])
-		for _, remark := range slices.Sorted(maps.Keys(namesOf(b, m, t, r))) {
+		for _, remark := range slices.SortedFunc(maps.Keys(namesOf(b, m, t, r)), byText) {
 			nb, nm, nt, nr := b[remark], m[remark], t[remark], r[remark]
 			least, most := min(nm, nt), max(nm, nt, nm+nt-nb)
 			switch {
@@ -197,11 +208,11 @@ func (x *witness) missed(files map[string][]byte) missing {
 				least, most = min(nb, nm, nt), nb+nm+nt
 			}
 			switch {
-			case nr >= least && nr <= most:
+			case nr >= least && nr <= most, told(open, remark.Text):
 			case nm == nr || nm == nb:
-				out.theirs = append(out.theirs, remark)
+				out.theirs = append(out.theirs, remark.Text)
 			default:
-				out.mine = append(out.mine, remark)
+				out.mine = append(out.mine, remark.Text)
 			}
 		}
 	}
@@ -209,15 +220,19 @@ func (x *witness) missed(files map[string][]byte) missing {
 }
 
 // remarks counts what a file says outside of its elements.
-func (x *witness) remarks(name string, data []byte) map[string]int {
+func (x *witness) remarks(name string, data []byte) map[kind.Remark]int {
 	w := weaver{r: x.r, path: x.path}
-	out := map[string]int{}
+	out := map[kind.Remark]int{}
 	w.remarks(name, data, x.kind, out)
 	return out
 }
 
-func namesOf[V any](all ...map[string]V) map[string]bool {
-	out := map[string]bool{}
+func byText(a, b kind.Remark) int {
+	return cmp.Or(strings.Compare(a.Text, b.Text), strings.Compare(a.Of, b.Of))
+}
+
+func namesOf[K comparable, V any](all ...map[K]V) map[K]bool {
+	out := map[K]bool{}
 	for _, m := range all {
 		for k := range m {
 			out[k] = true
@@ -238,4 +253,3 @@ func patch(files, edits map[string][]byte) map[string][]byte {
 	}
 	return out
 }
-

@@ -3,6 +3,7 @@ package jsondoc
 import (
 	"bytes"
 	"encoding/json"
+	"slices"
 	"strings"
 )
 
@@ -126,7 +127,8 @@ func quote(s string) string {
 }
 
 // Become turns n into want. What is equal keeps its bytes; members that stay
-// keep their order; new ones come last, laid out like their neighbours.
+// keep their order; new ones come behind the one that they follow, laid out like their
+// neighbours.
 func (n *Node) Become(want *Node) {
 	switch {
 	case n.Equal(want):
@@ -148,10 +150,21 @@ func (n *Node) becomeObject(want *Node) {
 		}
 	}
 	sample := n.sample()
-	for _, it := range want.Items {
-		if n.Get(it.Key) == nil {
-			kept = append(kept, Item{Key: it.Key, Value: it.Value.Clone(), lead: sample.lead, mid: sample.mid, placed: sample.placed})
+	for i, it := range want.Items {
+		if n.Get(it.Key) != nil {
+			continue
 		}
+		at := len(kept)
+		if i > 0 { // behind the member that it follows
+			if before := slices.IndexFunc(kept, func(x Item) bool { return x.Key == want.Items[i-1].Key }); before >= 0 {
+				at = before + 1
+			}
+		}
+		fresh := Item{Key: it.Key, Value: it.Value.Clone(), lead: sample.lead, mid: sample.mid, placed: sample.placed}
+		if at == len(kept) && at > 0 { // what stands before the end stays there
+			fresh.trail, kept[at-1].trail = kept[at-1].trail, ""
+		}
+		kept = slices.Insert(kept, at, fresh)
 	}
 	n.Items = kept
 }

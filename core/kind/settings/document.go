@@ -49,6 +49,8 @@ type syntax interface {
 	sign() string
 	// nests says that sections may lie in sections.
 	nests() bool
+	// remarks are the signs that comments begin with.
+	remarks() string
 }
 
 // place says where an object is written.

@@ -17,6 +17,8 @@ type iniSyntax struct{}
 func (iniSyntax) sign() string { return "=" }
 func (iniSyntax) nests() bool  { return false }
 
+func (iniSyntax) remarks() string { return ";#!" }
+
 func (iniSyntax) parse(src string) (*document, error) {
 	top := &section{}
 	d := &document{src: src, sections: []*section{top}}

@@ -33,7 +33,7 @@ func TestWhatIsPutIntoSettingsIsLaidOutAsPeopleWriteIt(t *testing.T) {
 		"an entry":               {"[a]\nx = 1\n\n; note\n[b]\ny=2\n", "[a]\nx=1\nz=3\n[b]\ny=2\n", "[a]\nx = 1\nz = 3\n\n; note\n[b]\ny=2\n"},
 		"an indented entry":      {"[a]\n[b]\n\tx = 1\n", "[a]\n[b]\nx=1\ny=2\n", "[a]\n[b]\n\tx = 1\n\ty = 2\n"},
 		"a section":              {"[a]\nx=1\n", "[a]\nx=1\n[b]\ny=2\n", "[a]\nx=1\n\n[b]\ny=2\n"},
-		"an entry goes":          {"[a]\n; about x\nx=1\ny=2\n", "[a]\ny=2\n", "[a]\n; about x\ny=2\n"},
+		"an entry goes":          {"[a]\n; about x\nx=1\ny=2\n", "[a]\ny=2\n", "[a]\ny=2\n"},
 		"a section goes":         {"[a]\nx=1\n\n[b]\ny=2\n", "[b]\ny=2\n", "\n[b]\ny=2\n"},
 		"a value over two lines": {"path=one,\\\n  two\nx=1\n", "path=one\nx=1\n", "path=one\nx=1\n"},
 	} {

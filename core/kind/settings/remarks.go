@@ -5,9 +5,6 @@ import "oakenchest/core/kind"
 var _ kind.Remarker = Kind{}
 
 // Remarks lists comments.
-func (k Kind) Remarks(data []byte) []string {
-	if k.syntax.nests() {
-		return kind.LineRemarks(string(data), "#", true)
-	}
-	return kind.LineRemarks(string(data), "#;!", false)
+func (k Kind) Remarks(data []byte) []kind.Remark {
+	return kind.LineRemarks(string(data), k.syntax.remarks(), k.syntax.nests())
 }

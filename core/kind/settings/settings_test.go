@@ -90,7 +90,7 @@ const desk = "; the desk\r\nname = Front desk\r\n\r\n[Printer]\r\npaper=A4\r\npa
 func TestOneEditOfSettingsChangesItsBytesAlone(t *testing.T) {
 	for _, c := range []struct{ old, new, address string }{
 		{"Front desk", "Back desk", "a::.name"}, {"A4", "A5", "a::section:Printer.paper"}, {": yes", ": no", "a::section:Screen.wide"},
-		{"paper=A4\r\n", "", "a::section:Printer.paper"}, {"x\r\n# spare", "x\r\ntray = 2\r\n# spare", "a::section:Printer.tray"}, {"[Screen]\r\nwide : yes\r\n", "", "a::section:Screen"},
+		{"paper=A4\r\n", "", "a::section:Printer.paper"}, {"x\r\n# spare", "x\r\ntray = 2\r\n# spare", "a::section:Printer.tray"}, {"# spare\r\n[Screen]\r\nwide : yes\r\n", "", "a::section:Screen"},
 	} {
 		to := strings.Replace(desk, c.old, c.new, 1)
 		changes := element.Compare(read(t, INI(), desk), read(t, INI(), to)).Changes("a")

@@ -17,6 +17,8 @@ type tomlSyntax struct{}
 func (tomlSyntax) sign() string { return " = " }
 func (tomlSyntax) nests() bool  { return true }
 
+func (tomlSyntax) remarks() string { return "#" }
+
 func (tomlSyntax) parse(src string) (*document, error) {
 	var all map[string]any // what the parser below takes may still be no TOML
 	if err := toml.Unmarshal([]byte(src), &all); err != nil {

@@ -69,7 +69,7 @@ func (w *editor) object(d *element.Delta) error {
 		return w.whole(p.entry, d)
 	}
 	for _, e := range d.Props {
-		if err := w.property(p, e); err != nil {
+		if err := w.property(p, d.B, e); err != nil {
 			return err
 		}
 	}
@@ -82,7 +82,7 @@ func (w *editor) object(d *element.Delta) error {
 		case k.To < 0:
 			err = w.remove(d.A.Children[k.From])
 		case k.From < 0:
-			err = w.create(d.A, d.B.Children[k.To], p)
+			err = w.create(d, k.To, p)
 		case k.Delta != nil:
 			if inner := w.at[k.Delta.A].entry; inner != nil {
 				err = w.whole(inner, k.Delta)
@@ -106,11 +106,11 @@ func (w *editor) whole(e *entry, d *element.Delta) error {
 	return err
 }
 
-func (w *editor) property(p place, e element.PropEdit) error {
+func (w *editor) property(p place, want *element.Element, e element.PropEdit) error {
 	old := w.entryOf(p, e.Name)
 	switch {
 	case e.To.IsAbsent() && old != nil:
-		w.put(old.from, old.to, "")
+		w.put(w.withRemarks(old.from), old.to, "")
 	case e.To.IsAbsent():
 		return errPlace
 	case old != nil:
@@ -131,7 +131,19 @@ func (w *editor) property(p place, e element.PropEdit) error {
 		if err != nil {
 			return err
 		}
-		return w.entry(p, e.Name, text)
+		return w.entry(p, e.Name, text, w.behind(p, want, e.Name))
+	}
+	return nil
+}
+
+// behind gives where an entry stands that another one follows in the wanted object; the
+// section's end for none.
+func (w *editor) behind(p place, want *element.Element, name string) *entry {
+	at := slices.IndexFunc(want.Props, func(x element.Prop) bool { return x.Name == name })
+	for i := at - 1; i >= 0; i-- {
+		if e := w.entryOf(p, want.Props[i].Name); e != nil {
+			return e
+		}
 	}
 	return nil
 }
@@ -178,8 +190,9 @@ func (w *editor) entryOf(p place, name string) *entry {
 	return nil
 }
 
-// entry adds an entry at the end of a section, laid out like the last one there.
-func (w *editor) entry(p place, name, value string) error {
+// entry adds an entry behind another one, or at the end of a section, laid out like the
+// last one there.
+func (w *editor) entry(p place, name, value string, behind *entry) error {
 	key, err := w.syntax.key(append(p.prefix[:len(p.prefix):len(p.prefix)], name))
 	if err != nil {
 		return err
@@ -191,7 +204,11 @@ func (w *editor) entry(p place, name, value string) error {
 		indent = line[:len(line)-len(strings.TrimLeft(line, " \t"))]
 		sign = signOf(line, sign)
 	}
-	w.put(p.in.end, p.in.end, indent+key+sign+value+w.newline())
+	at := p.in.end
+	if behind != nil {
+		at = behind.to
+	}
+	w.put(at, at, indent+key+sign+value+w.newline())
 	return nil
 }
 
@@ -222,7 +239,7 @@ func (w *editor) remove(e *element.Element) error {
 	p := w.at[e]
 	if p.entry != nil {
 		if !w.done[p.entry] {
-			w.put(p.entry.from, p.entry.to, "")
+			w.put(w.withRemarks(p.entry.from), p.entry.to, "")
 		}
 		return nil
 	}
@@ -231,7 +248,7 @@ func (w *editor) remove(e *element.Element) error {
 	}
 	for _, x := range p.in.entries {
 		if under(x.path, p.prefix) {
-			w.put(x.from, x.to, "")
+			w.put(w.withRemarks(x.from), x.to, "")
 		}
 	}
 	return nil
@@ -243,7 +260,7 @@ func (w *editor) sections(e *element.Element) error {
 	var visit func(*element.Element)
 	visit = func(e *element.Element) {
 		if p := w.at[e]; p.in != nil && p.entry == nil && p.in.root == e {
-			w.put(p.in.from, w.last(p.in), "")
+			w.put(w.withRemarks(p.in.from), w.last(p.in), "")
 			found = true
 		}
 		for _, c := range e.Children {
@@ -257,12 +274,30 @@ func (w *editor) sections(e *element.Element) error {
 	return nil
 }
 
+// withRemarks gives where the comments begin that stand right above a line, and are about
+// it.
+func (w *editor) withRemarks(line int) int {
+	for line > 0 {
+		above := strings.LastIndexByte(w.doc.src[:line-1], '\n') + 1
+		body := strings.TrimSpace(strings.TrimPrefix(w.doc.src[above:line], "\ufeff"))
+		if body == "" || strings.IndexByte(w.syntax.remarks(), body[0]) < 0 {
+			break
+		}
+		if line = above; strings.HasPrefix(w.doc.src[above:], "\ufeff") {
+			line += len("\ufeff")
+			break
+		}
+	}
+	return line
+}
+
 // last gives where what belongs to a section ends: with its last entry.
 func (w *editor) last(s *section) int { return max(s.to, s.end) }
 
 // create writes a new object or list: a list of more than objects as an entry of
 // its owner, others as sections of their own.
-func (w *editor) create(in, e *element.Element, owner place) error {
+func (w *editor) create(d *element.Delta, to int, owner place) error {
+	in, e := d.A, d.B.Children[to]
 	if e.Type == "list" && !allObjects(e) {
 		value, err := w.syntax.object(e)
 		switch {
@@ -271,18 +306,56 @@ func (w *editor) create(in, e *element.Element, owner place) error {
 		case owner.in == nil:
 			return w.open(owner, e.Key, value)
 		}
-		return w.entry(owner, e.Key, value)
+		return w.entry(owner, e.Key, value, nil)
 	}
 	text, err := w.render(append(owner.path[:len(owner.path):len(owner.path)], e.Key), e, false)
 	if err != nil {
 		return err
 	}
-	if end := w.endOf(in); len(owner.path) > 0 && end > 0 {
+	if at, found := w.beside(d, to); found {
+		w.splices = append(w.splices, splice{at, at, w.newline() + text, behindEntries})
+	} else if at, found := w.before(d, to); found && len(owner.path) == 0 {
+		w.put(at, at, text+w.newline())
+	} else if end := w.endOf(in); len(owner.path) > 0 && end > 0 {
 		w.splices = append(w.splices, splice{end, end, w.newline() + text, behindEntries})
 	} else {
 		w.append(text)
 	}
 	return nil
+}
+
+// beside gives where the sections end of the sibling that a new one follows.
+func (w *editor) beside(d *element.Delta, to int) (int, bool) {
+	for i := to - 1; i >= 0; i-- {
+		for _, k := range d.Kids {
+			if k.To != i || k.From < 0 {
+				continue
+			}
+			e := d.A.Children[k.From]
+			if p := w.at[e]; p.entry == nil && w.endOf(e) > 0 {
+				return w.endOf(e), true
+			}
+		}
+	}
+	return 0, false
+}
+
+// before gives where the section begins of the sibling that a new one precedes, when that is
+// the first of the document.
+func (w *editor) before(d *element.Delta, to int) (int, bool) {
+	if len(w.doc.sections) < 2 {
+		return 0, false
+	}
+	first := w.doc.sections[1]
+	for _, k := range d.Kids {
+		if k.To <= to || k.From < 0 {
+			continue
+		}
+		if p := w.at[d.A.Children[k.From]]; p.in == first && p.entry == nil {
+			return w.withRemarks(first.from), true
+		}
+	}
+	return 0, false
 }
 
 // append writes text at the end of the document, a free line before it.

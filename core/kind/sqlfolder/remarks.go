@@ -1,6 +1,8 @@
 package sqlfolder
 
 import (
+	"bytes"
+
 	"oakenchest/core/kind"
 	"oakenchest/core/schema/mariadb"
 	"oakenchest/core/schema/postgres"
@@ -10,24 +12,42 @@ import (
 var _, _, _ kind.Remarker = Kind{}, Postgres{}, MariaDB{}
 
 // Remarks lists comments.
-func (Kind) Remarks(data []byte) []string { return comments(&sqltext.Dialect{Quote: '"'}, data) }
+func (Kind) Remarks(data []byte) []kind.Remark { return comments(&sqltext.Dialect{Quote: '"'}, data) }
 
 // Remarks lists comments.
-func (Postgres) Remarks(data []byte) []string { return comments(postgres.Dialect, data) }
+func (Postgres) Remarks(data []byte) []kind.Remark { return comments(postgres.Dialect, data) }
 
 // Remarks lists comments.
-func (MariaDB) Remarks(data []byte) []string { return comments(mariadb.Dialect, data) }
+func (MariaDB) Remarks(data []byte) []kind.Remark { return comments(mariadb.Dialect, data) }
 
-func comments(d *sqltext.Dialect, data []byte) []string {
+func comments(d *sqltext.Dialect, data []byte) []kind.Remark {
 	tokens, err := d.Scan(string(data))
 	if err != nil {
 		return nil // a file of rows, or one that was said to be broken elsewhere
 	}
-	var out []string
+	var out []kind.Remark
+	last, above := "", 0 // what was read last, and where those begin that wait for something
 	for _, t := range tokens {
-		if t.Sort == sqltext.Comment {
-			out = append(out, t.Text)
+		if t.Sort != sqltext.Comment {
+			for ; above < len(out); above++ {
+				out[above].Of = d.NameOf(t)
+			}
+			if t.Sort == sqltext.Word || t.Sort == sqltext.Quoted {
+				last = t.Text
+			}
+			continue
+		}
+		out = append(out, kind.Remark{Text: t.Text})
+		if behind(data, t.From) { // on the line of what it is about
+			out[len(out)-1].Of = "behind " + last
+			above = len(out)
 		}
 	}
 	return out
+}
+
+// behind reports whether something stands before a byte on its line.
+func behind(data []byte, at int) bool {
+	line := data[bytes.LastIndexByte(data[:at], '\n')+1 : at]
+	return len(bytes.TrimSpace(line)) > 0
 }

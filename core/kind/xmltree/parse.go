@@ -25,6 +25,7 @@ type node struct {
 	run bool
 
 	lead  string // what stands before it, since its elder sibling: space, comments
+	after string // comments behind it on its line
 	start string // the start tag
 	tail  string // what stands before the end tag, since the last child
 	end   string // the end tag; empty when the start tag closes itself
@@ -78,8 +79,23 @@ func (p *parser) top() *node {
 
 func (p *parser) other(int, int) {}
 
+// sinceLast gives what stands before a byte since the last node ended. Comments that stand
+// on the line on which an element ended belong to that.
+func (p *parser) sinceLast(at int) string {
+	text, top := p.src[p.done:at], p.top()
+	if top == nil || len(top.kids) == 0 || top.kids[len(top.kids)-1].run {
+		return text
+	}
+	line, _, _ := strings.Cut(text, "\n")
+	if whole := strings.TrimRight(line, " \t\r"); strings.HasSuffix(whole, "-->") && strings.Contains(text, "\n") {
+		top.kids[len(top.kids)-1].after = whole
+		return text[len(whole):]
+	}
+	return text
+}
+
 func (p *parser) startTag(name string, attrs []attr, from, to int, closed bool) error {
-	n := &node{name: name, lead: p.src[p.done:from], start: p.src[from:to]}
+	n := &node{name: name, lead: p.sinceLast(from), start: p.src[from:to]}
 	p.count++
 	if len(p.open) >= MaxDepth || p.count > MaxElements {
 		return errors.New("it is nested too deeply or has too many elements")
@@ -108,7 +124,7 @@ func (p *parser) endTag(name string, from, to int) error {
 		return fmt.Errorf("</%s> closes nothing", name)
 	}
 	last := len(p.open) - 1
-	top.tail, top.end, top.text = p.src[p.done:from], p.src[from:to], string(p.texts[last])
+	top.tail, top.end, top.text = p.sinceLast(from), p.src[from:to], string(p.texts[last])
 	p.done = to
 	p.open, p.texts = p.open[:last], p.texts[:last]
 	return nil

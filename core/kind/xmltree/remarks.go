@@ -16,7 +16,7 @@ var own = map[string]bool{"&lt;": true, "&gt;": true, "&amp;": true, "&quot;": t
 
 // Remarks lists comments, processing instructions, the document type, references to
 // entities, and that text stands in a CDATA section.
-func (Kind) Remarks(data []byte) []string {
+func (Kind) Remarks(data []byte) []kind.Remark {
 	text, _, err := decoded(data)
 	if err != nil {
 		return nil
@@ -29,21 +29,57 @@ func (Kind) Remarks(data []byte) []string {
 // listener hears of what is no element.
 type listener struct {
 	src   string
-	found []string
+	found []kind.Remark
+	above int    // where those begin that wait for an element
+	last  string // the element that ended last
+	ended int    // where it did
+	open  []string
 }
 
-func (l *listener) other(from, to int) { l.found = append(l.found, l.src[from:to]) }
+func (l *listener) other(from, to int) {
+	r := kind.Remark{Text: l.src[from:to]}
+	if between := l.src[l.ended:from]; l.last != "" && blank(between) && !strings.Contains(between, "\n") && to < len(l.src) && strings.HasPrefix(strings.TrimLeft(l.src[to:], " \t\r"), "\n") {
+		r.Of = "behind " + l.last
+		l.found = append(l.found[:len(l.found):len(l.found)], r)
+		if l.above == len(l.found)-1 {
+			l.above = len(l.found)
+		}
+		return
+	}
+	l.found = append(l.found, r)
+}
 
-func (l *listener) startTag(_ string, _ []attr, from, to int, _ bool) error {
+// settle says of remarks that wait what they are about.
+func (l *listener) settle(of string) {
+	for ; l.above < len(l.found); l.above++ {
+		if l.found[l.above].Of == "" {
+			l.found[l.above].Of = of
+		}
+	}
+}
+
+func (l *listener) startTag(name string, attrs []attr, from, to int, closed bool) error {
 	l.references(l.src[from:to])
+	l.settle(name + " " + keyOf(attrs))
+	if closed {
+		l.last, l.ended = name+" "+keyOf(attrs), to
+	} else {
+		l.open = append(l.open, name+" "+keyOf(attrs))
+	}
 	return nil
 }
 
-func (l *listener) endTag(string, int, int) error { return nil }
+func (l *listener) endTag(_ string, _, to int) error {
+	if n := len(l.open) - 1; n >= 0 {
+		l.settle("end of " + l.open[n])
+		l.last, l.ended, l.open = l.open[n], to, l.open[:n]
+	}
+	return nil
+}
 
 func (l *listener) text(_ string, from, to int) error {
 	if strings.HasPrefix(l.src[from:to], "<![CDATA[") {
-		l.found = append(l.found, "<![CDATA[")
+		l.found = append(l.found, kind.Remark{Text: "<![CDATA["})
 		return nil
 	}
 	l.references(l.src[from:to])
@@ -56,7 +92,7 @@ func (l *listener) references(raw string) {
 	}
 	for _, ref := range named.FindAllString(raw, -1) {
 		if !own[ref] {
-			l.found = append(l.found, ref)
+			l.found = append(l.found, kind.Remark{Text: ref})
 		}
 	}
 }

@@ -32,12 +32,12 @@ func (Kind) Slice(data []byte, give func(line []*element.Element, raw []byte) (s
 		}
 		if n != nil && n != doc.root {
 			var b strings.Builder
-			lead := n.lead
-			n.lead = ""
+			lead, after := n.lead, n.after
+			n.lead, n.after = "", ""
 			n.write(&b)
-			n.lead = lead
+			n.lead, n.after = lead, after
 			if file, take := give(line, []byte(b.String())); take {
-				*n = node{run: true, lead: lead, raw: "<?oaken-part " + file + "?>"}
+				*n = node{run: true, lead: lead, raw: "<?oaken-part " + file + "?>" + after}
 				return
 			}
 		}

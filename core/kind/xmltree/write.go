@@ -62,6 +62,7 @@ func (n *node) write(b *strings.Builder) {
 	}
 	b.WriteString(n.tail)
 	b.WriteString(n.end)
+	b.WriteString(n.after)
 }
 
 type patcher struct{ origins origins }

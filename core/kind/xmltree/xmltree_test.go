@@ -83,7 +83,7 @@ func TestCommentsBesideATextStay(t *testing.T) {
 			t.Errorf("got %s", got)
 		}
 	}
-	if got := write(t, "<a><b/>  <!-- kept -->\n</a>", tree(t, "<a/>")); got != "<a><!-- kept --></a>" {
+	if got := write(t, "<a><b/> <!-- of b -->\n  <!-- kept -->\n</a>", tree(t, "<a/>")); got != "<a><!-- kept --></a>" {
 		t.Errorf("got %s", got)
 	}
 }

@@ -107,7 +107,6 @@ func (w *editor) documents(d *element.Delta) error {
 
 func (w *editor) mapping(n *node, d *element.Delta) error {
 	kept := len(n.order)
-	var fresh []string
 	indent := strings.Repeat(" ", w.column(n))
 	for _, p := range d.Props {
 		m := n.members[p.Name]
@@ -125,7 +124,7 @@ func (w *editor) mapping(n *node, d *element.Delta) error {
 		case m != nil:
 			w.lines(m, indent+member(p.Name, p.To, indent))
 		default:
-			fresh = append(fresh, indent+member(p.Name, p.To, indent))
+			w.insert(n, d.B, p.Name, indent+member(p.Name, p.To, indent))
 		}
 	}
 	for _, k := range d.Kids {
@@ -141,7 +140,7 @@ func (w *editor) mapping(n *node, d *element.Delta) error {
 			if m := n.members[e.Key]; m != nil {
 				w.lines(m, text)
 			} else {
-				fresh = append(fresh, text)
+				w.insert(n, d.B, e.Key, text)
 			}
 		case k.Delta != nil:
 			if err := w.change(k.Delta); err != nil {
@@ -152,11 +151,42 @@ func (w *editor) mapping(n *node, d *element.Delta) error {
 	if kept == 0 && len(n.order) > 0 {
 		return errPlace // an empty mapping is written otherwise
 	}
-	if len(fresh) > 0 {
-		end := w.doc.trimmed(n.from, n.end)
-		w.put(end, end, strings.Join(fresh, ""))
-	}
 	return nil
+}
+
+// insert writes a new member: behind the member that it follows in the wanted object, else
+// before the one that it precedes, else at the end.
+func (w *editor) insert(n *node, want *element.Element, name, text string) {
+	var names []string
+	if want.Prop(name).IsAbsent() {
+		for _, c := range want.Children {
+			names = append(names, c.Key)
+		}
+	} else {
+		for _, p := range want.Props {
+			names = append(names, p.Name)
+		}
+	}
+	at := slices.Index(names, name)
+	place := w.doc.trimmed(n.from, n.end)
+	for i := at - 1; i >= 0; i-- {
+		if m := n.members[names[i]]; m != nil {
+			place = w.doc.trimmed(m.from, m.end)
+			w.put(place, place, text)
+			return
+		}
+	}
+	for _, later := range names[at+1:] {
+		m := n.members[later]
+		if m == nil {
+			continue
+		}
+		if start := w.doc.lineStart(m.from); strings.Trim(w.doc.src[start:m.from], " ") == "" {
+			place = w.doc.withRemarks(w.doc.above(n), start)
+		}
+		break
+	}
+	w.put(place, place, text)
 }
 
 // holds reports whether an object has a member of a name.
@@ -192,7 +222,7 @@ func (d *document) trimmed(from, to int) int {
 func (d *document) withRemarks(from, line int) int {
 	for line > 0 {
 		above := d.lineStart(line - 1)
-		if above <= from || !strings.HasPrefix(strings.TrimSpace(d.src[above:line]), "#") {
+		if above <= from && from >= 0 || !strings.HasPrefix(strings.TrimSpace(d.src[above:line]), "#") {
 			break
 		}
 		line = above
@@ -210,8 +240,18 @@ func (w *editor) remove(n, m *node) {
 			return
 		}
 		start = m.from
+	} else { // comments right above it are about it
+		start = w.doc.withRemarks(w.doc.above(n), start)
 	}
 	w.put(start, w.doc.trimmed(m.from, m.end), "")
+}
+
+// above gives where what stands above the members of a mapping begins.
+func (d *document) above(n *node) int {
+	if len(n.order) > 0 && n.from == n.order[0].from { // of the document
+		return -1
+	}
+	return n.from
 }
 
 // lines writes a member anew.

@@ -1,0 +1,333 @@
+package state
+
+import (
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// format writes papers, and says what they are once an outside parser has read them.
+type format struct {
+	name, file string
+	// lists, remarks and beside say what it can hold.
+	lists, remarks, beside bool
+	write                  func(*paper, style) string
+	// means gives what an outside parser has to read.
+	means func(*paper) any
+}
+
+// style is how one base document is laid out.
+type style struct {
+	indent string
+	flow   bool
+	ends   string
+}
+
+var formats = []format{
+	{"yaml", "x.yaml", true, true, true, writeYAML, data},
+	{"toml", "x.toml", true, true, true, writeTOML, data},
+	{"json", "x.json", true, false, false, writeJSON, data},
+	{"ini", "x.ini", false, true, false, writeINI, func(p *paper) any {
+		out := map[string]any{}
+		for _, s := range p.sections {
+			in := map[string]any{}
+			for _, e := range s.entries {
+				in[e.key] = e.value
+			}
+			out[s.name] = in
+		}
+		return out
+	}},
+	{"xml", "x.xml", true, true, true, writeXML, elements},
+}
+
+// scalar gives the value that a text stands for in formats of data.
+func scalar(s string) any {
+	if n, err := strconv.Atoi(s); err == nil {
+		return float64(n)
+	}
+	return s
+}
+
+func data(p *paper) any {
+	out := map[string]any{}
+	for _, s := range p.sections {
+		in := map[string]any{}
+		for _, e := range s.entries {
+			in[e.key] = scalar(e.value)
+		}
+		if len(s.words) > 0 {
+			list := []any{}
+			for _, w := range s.words {
+				list = append(list, w)
+			}
+			in["words"] = list
+		}
+		if len(s.things) > 0 {
+			things := map[string]any{} // by id: where new ones stand is another question
+			for _, t := range s.things {
+				things[t.name] = map[string]any{"id": t.name, "one": scalar(t.fields[0]), "two": scalar(t.fields[1])}
+			}
+			in["things"] = things
+		}
+		out[s.name] = in
+	}
+	return out
+}
+
+// byID turns lists of things with ids into maps.
+func byID(v any) any {
+	switch v := v.(type) {
+	case map[string]any:
+		out := map[string]any{}
+		for k, x := range v {
+			out[k] = byID(x)
+		}
+		return out
+	case []any:
+		out, keyed := map[string]any{}, len(v) > 0
+		for _, x := range v {
+			m, ok := x.(map[string]any)
+			id, named := m["id"].(string)
+			if keyed = keyed && ok && named && out[id] == nil; keyed {
+				out[id] = byID(x)
+			}
+		}
+		if keyed {
+			return out
+		}
+	}
+	return v
+}
+
+func writeYAML(p *paper, st style) string {
+	var b strings.Builder
+	value := func(s string, quoted bool) string {
+		if _, err := strconv.Atoi(s); err != nil && quoted {
+			return `"` + s + `"`
+		}
+		return s
+	}
+	remark := func(indent, text string) {
+		if text != "" {
+			b.WriteString(indent + "# " + text + "\n")
+		}
+	}
+	for _, s := range p.sections {
+		remark("", s.remark)
+		b.WriteString(s.name + ":\n")
+		for _, e := range s.entries {
+			remark(st.indent, e.remark)
+			b.WriteString(st.indent + e.key + ": " + value(e.value, e.quoted))
+			if e.beside != "" {
+				b.WriteString("  # " + e.beside)
+			}
+			b.WriteString("\n")
+		}
+		if len(s.words) > 0 && st.flow {
+			b.WriteString(st.indent + "words: [" + strings.Join(s.words, ", ") + "]\n")
+		} else if len(s.words) > 0 {
+			b.WriteString(st.indent + "words:\n")
+			for _, w := range s.words {
+				b.WriteString(st.indent + "- " + w + "\n")
+			}
+		}
+		if len(s.things) > 0 {
+			b.WriteString(st.indent + "things:\n")
+			for _, t := range s.things {
+				remark(st.indent, t.remark)
+				if st.flow {
+					fmt.Fprintf(&b, "%s- {id: %s, one: %s, two: %s}\n", st.indent, t.name, t.fields[0], t.fields[1])
+				} else {
+					fmt.Fprintf(&b, "%s- id: %s\n%s  one: %s\n%s  two: %s\n", st.indent, t.name, st.indent, t.fields[0], st.indent, t.fields[1])
+				}
+			}
+		}
+		b.WriteString("\n")
+	}
+	return b.String()
+}
+
+func writeTOML(p *paper, st style) string {
+	var b strings.Builder
+	value := func(s string, single bool) string {
+		if _, err := strconv.Atoi(s); err == nil {
+			return s
+		}
+		if single {
+			return "'" + s + "'"
+		}
+		return `"` + s + `"`
+	}
+	remark := func(text string) {
+		if text != "" {
+			b.WriteString("# " + text + "\n")
+		}
+	}
+	for _, s := range p.sections {
+		remark(s.remark)
+		b.WriteString("[" + s.name + "]\n")
+		for _, e := range s.entries {
+			remark(e.remark)
+			b.WriteString(e.key + " = " + value(e.value, e.quoted))
+			if e.beside != "" {
+				b.WriteString(" # " + e.beside)
+			}
+			b.WriteString("\n")
+		}
+		if len(s.words) > 0 {
+			words := make([]string, len(s.words))
+			for i, w := range s.words {
+				words[i] = `"` + w + `"`
+			}
+			if st.flow {
+				b.WriteString("words = [" + strings.Join(words, ", ") + "]\n")
+			} else {
+				b.WriteString("words = [\n  " + strings.Join(words, ",\n  ") + ",\n]\n")
+			}
+		}
+		for _, t := range s.things {
+			b.WriteString("\n")
+			remark(t.remark)
+			fmt.Fprintf(&b, "[[%s.things]]\nid = %q\none = %s\ntwo = %s\n", s.name, t.name, value(t.fields[0], false), value(t.fields[1], false))
+		}
+		b.WriteString("\n")
+	}
+	return b.String()
+}
+
+func writeJSON(p *paper, st style) string {
+	var parts []string
+	js := func(v any) string { out, _ := json.Marshal(v); return string(out) }
+	nl, in := "\n", st.indent
+	if st.flow {
+		nl, in = "", ""
+	}
+	for _, s := range p.sections {
+		var members []string
+		for _, e := range s.entries {
+			members = append(members, js(e.key)+": "+js(scalar(e.value)))
+		}
+		if len(s.words) > 0 {
+			members = append(members, `"words": `+js(s.words))
+		}
+		if len(s.things) > 0 {
+			var things []string
+			for _, t := range s.things {
+				things = append(things, fmt.Sprintf(`{"id": %q, "one": %s, "two": %s}`, t.name, js(scalar(t.fields[0])), js(scalar(t.fields[1]))))
+			}
+			members = append(members, `"things": [`+nl+in+in+in+strings.Join(things, ","+nl+in+in+in)+nl+in+in+"]")
+		}
+		parts = append(parts, js(s.name)+": {"+nl+in+in+strings.Join(members, ","+nl+in+in)+nl+in+"}")
+	}
+	return "{" + nl + in + strings.Join(parts, ","+nl+in) + nl + "}\n"
+}
+
+func writeINI(p *paper, _ style) string {
+	var b strings.Builder
+	remark := func(text string) {
+		if text != "" {
+			b.WriteString("; " + text + "\n")
+		}
+	}
+	for _, s := range p.sections {
+		remark(s.remark)
+		b.WriteString("[" + s.name + "]\n")
+		for _, e := range s.entries {
+			remark(e.remark)
+			sign := "="
+			if e.quoted {
+				sign = " = "
+			}
+			b.WriteString(e.key + sign + e.value + "\n")
+		}
+		b.WriteString("\n")
+	}
+	return b.String()
+}
+
+func writeXML(p *paper, st style) string {
+	var b strings.Builder
+	b.WriteString("<?xml version=\"1.0\"?>\n<project>\n")
+	in := st.indent
+	remark := func(indent, text string) {
+		if text != "" {
+			b.WriteString(indent + "<!-- " + text + " -->\n")
+		}
+	}
+	for _, s := range p.sections {
+		remark(in, s.remark)
+		fmt.Fprintf(&b, "%s<section name=\"%s\">\n", in, s.name)
+		for _, e := range s.entries {
+			remark(in+in, e.remark)
+			if e.quoted {
+				fmt.Fprintf(&b, "%s%s<entry key='%s'>%s</entry>", in, in, e.key, e.value)
+			} else {
+				fmt.Fprintf(&b, "%s%s<entry key=\"%s\">%s</entry>", in, in, e.key, e.value)
+			}
+			if e.beside != "" {
+				b.WriteString(" <!-- " + e.beside + " -->")
+			}
+			b.WriteString("\n")
+		}
+		for _, w := range s.words {
+			fmt.Fprintf(&b, "%s%s<word>%s</word>\n", in, in, w)
+		}
+		for _, t := range s.things {
+			remark(in+in, t.remark)
+			fmt.Fprintf(&b, "%s%s<thing id=\"%s\" one=\"%s\" two=\"%s\"/>\n", in, in, t.name, t.fields[0], t.fields[1])
+		}
+		b.WriteString(in + "</section>\n")
+	}
+	b.WriteString("</project>\n")
+	return b.String()
+}
+
+// elements gives sections by name, and what is in each by tag and key.
+func elements(p *paper) any {
+	out := map[string]any{}
+	for _, s := range p.sections {
+		in := map[string]any{}
+		words := []any{}
+		for _, e := range s.entries {
+			in["entry "+e.key] = e.value
+		}
+		for _, w := range s.words {
+			words = append(words, w)
+		}
+		for _, t := range s.things {
+			in["thing "+t.name] = t.fields[0] + " " + t.fields[1]
+		}
+		in["words"] = words
+		out[s.name] = in
+	}
+	return out
+}
+
+// folded gives what an outside parser read in the form of means.
+func (f format) folded(v any) any {
+	if f.name != "xml" {
+		return byID(v)
+	}
+	attr := func(e map[string]any, name string) string { return fmt.Sprint(e["attributes"].(map[string]any)[name]) }
+	out := map[string]any{}
+	for _, s := range v.(map[string]any)["kids"].([]any) {
+		sec := s.(map[string]any)
+		in, words := map[string]any{}, []any{}
+		for _, k := range sec["kids"].([]any) {
+			e := k.(map[string]any)
+			switch e["tag"] {
+			case "entry":
+				in["entry "+attr(e, "key")] = e["text"]
+			case "thing":
+				in["thing "+attr(e, "id")] = attr(e, "one") + " " + attr(e, "two")
+			default:
+				words = append(words, e["text"])
+			}
+		}
+		in["words"] = words
+		out[attr(sec, "name")] = in
+	}
+	return out
+}
