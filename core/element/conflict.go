@@ -59,6 +59,8 @@ const (
 	OrderProperty = "(order)"
 	// InsertedProperty stands for what both sides put in at one place of a list.
 	InsertedProperty = "(inserted)"
+	// PlaceProperty stands for where something is that a side took to another parent.
+	PlaceProperty = "(place)"
 	// WritingProperty stands for what both sides wrote differently at one place outside of
 	// elements: remarks, spaces, quotes.
 	WritingProperty = "(writing)"

@@ -168,6 +168,17 @@ func Distinguish(kids []*Element) {
 	}
 }
 
+// doubled reports whether Distinguish made a key.
+func doubled(key string) bool {
+	i := strings.LastIndexByte(key, '~')
+	return i > 0 && i+1 < len(key) && strings.Trim(key[i+1:], "0123456789") == ""
+}
+
+// isCopyOf reports whether Distinguish made one key of the other.
+func isCopyOf(copied, key string) bool {
+	return doubled(copied) && copied[:strings.LastIndexByte(copied, '~')] == key
+}
+
 // Dump prints the tree, one element a line, for tests and for tracing.
 func (e *Element) Dump() string {
 	var b strings.Builder

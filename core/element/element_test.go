@@ -260,16 +260,36 @@ func TestBothSidesRenameAndReorder(t *testing.T) {
 		t.Errorf("rename on both sides: %v", conflicts)
 	}
 	mine, theirs = base.Clone(), base.Clone()
-	mine.Children = []*Element{mine.Children[1], mine.Children[0], mine.Children[2]}
-	theirs.Children = []*Element{theirs.Children[0], theirs.Children[2], theirs.Children[1]}
+	for _, e := range []*Element{base, mine, theirs} {
+		e.Add(node("d"))
+	}
+	move := func(e *Element, from, to int) {
+		kid := e.Children[from]
+		e.Children = slices.Insert(slices.Delete(slices.Clone(e.Children), from, from+1), to, kid)
+	}
+	move(mine, 0, 2)
+	move(theirs, 0, 3)
 	_, conflicts = Merge("f", base, mine, theirs, nil)
 	if len(conflicts) != 1 || conflicts[0].Address.String() != "f::.(order)" {
 		t.Errorf("order on both sides: %v", conflicts)
+	}
+	theirs = base.Clone()
+	move(theirs, 3, 2)
+	got, conflicts := Merge("f", base, mine, theirs, nil)
+	if len(conflicts) > 0 || keysOf(got) != "bdca" {
+		t.Errorf("each moves one: %s, %v", keysOf(got), conflicts)
 	}
 	mine.Add(node("new"))
 	if got, conflicts := Merge("f", base, mine, base.Clone(), nil); len(conflicts) > 0 || got.Sum() != mine.Sum() {
 		t.Errorf("order and addition on one side: %v", conflicts)
 	}
+}
+
+func keysOf(e *Element) (out string) {
+	for _, k := range e.Children {
+		out += k.Key
+	}
+	return out
 }
 
 func TestAddressesPrintAndParse(t *testing.T) {

@@ -13,7 +13,7 @@ import "slices"
 // reported for each property rather than for each subtree.
 func Merge(path string, base, mine, theirs *Element, settle Settle) (*Element, []Conflict) {
 	g := &merger{sums: digests{}, settle: settle}
-	out := g.node(Address{Path: path}, base, mine, theirs)
+	out := g.crossed(g.node(Address{Path: path}, base, mine, theirs))
 	return out, g.conflicts
 }
 
@@ -21,6 +21,7 @@ type merger struct {
 	sums      digests
 	settle    Settle
 	conflicts []Conflict
+	moves     moved
 }
 
 // ask gives the choice for a conflict: the person's, or mine with the conflict
@@ -45,16 +46,34 @@ func (g *merger) node(at Address, b, m, t *Element) *Element {
 		return t
 	}
 	r := *m
-	if b.Key != "" || m.Key != t.Key {
+	carrier := keyCarrier(b, m, t)
+	if carrier == "" && (b.Key != "" || m.Key != t.Key) {
 		key := g.value(at.Of(NameProperty), keyValue(b), keyValue(m), keyValue(t))
 		r.Key = key.text
 	}
 	r.Props = g.props(at, b, m, t)
+	if carrier != "" {
+		r.Key = r.Prop(carrier).text
+	}
 	if m.Gist != t.Gist && b.Gist == m.Gist {
 		r.Gist = t.Gist
 	}
 	r.Children = g.children(at, b, m, t)
 	return &r
+}
+
+// keyCarrier gives the property whose value is the key in all three versions, which do not
+// have the same one: the key is then what becomes of the property.
+func keyCarrier(b, m, t *Element) string {
+	if b.Key == m.Key && m.Key == t.Key {
+		return ""
+	}
+	for _, p := range b.Props {
+		if p.Value.text == b.Key && m.Prop(p.Name).text == m.Key && t.Prop(p.Name).text == t.Key && m.Key != "" && t.Key != "" {
+			return p.Name
+		}
+	}
+	return ""
 }
 
 func keyValue(e *Element) Value {
@@ -71,11 +90,20 @@ func (g *merger) props(at Address, b, m, t *Element) []Prop {
 			out = append(out, Prop{name, v})
 		}
 	}
+	var gone []string
+	for _, p := range b.Props {
+		if m.Prop(p.Name).IsAbsent() && t.Prop(p.Name).IsAbsent() {
+			gone = append(gone, p.Name)
+		}
+	}
+	drop := g.renamedProps(at, b, m, t, gone)
 	for _, p := range m.Props {
-		put(p.Name)
+		if !drop[p.Name] {
+			put(p.Name)
+		}
 	}
 	for i, p := range t.Props {
-		if !m.Prop(p.Name).IsAbsent() {
+		if !m.Prop(p.Name).IsAbsent() || drop[p.Name] {
 			continue
 		}
 		n := len(out)
@@ -97,6 +125,9 @@ func (g *merger) value(at Address, b, m, t Value) Value {
 		return m
 	case b.Equal(m):
 		return t
+	}
+	if v, ok := grownList(b, m, t); ok {
+		return v
 	}
 	allows := valueChoices
 	if m.sort == Bytes || t.sort == Bytes {

@@ -26,8 +26,9 @@ func (g *merger) children(at Address, b, m, t *Element) []*Element {
 	if len(m.Children) == 0 && len(t.Children) == 0 {
 		return nil
 	}
-	c := &childMerge{merger: g, at: at, b: b, m: m, t: t, pm: g.sums.match(b, m), pt: g.sums.match(b, t),
-		result: map[token]*Element{}, ordered: m.Ordered && t.Ordered}
+	c := &childMerge{merger: g, at: at, b: b, m: m, t: t, result: map[token]*Element{}, ordered: m.Ordered && t.Ordered}
+	c.pm, c.pt = g.pairs3(b, m, t)
+	g.note(c)
 	c.fromBase()
 	c.added()
 	if c.ordered {
@@ -105,7 +106,13 @@ func (c *childMerge) insertions() {
 	replace := map[token]token{}
 	for _, gap := range append([]token{-1}, tokensOf(c.b)...) {
 		mine, theirs := gapsM[gap], gapsT[gap]
+		if len(mine) == 0 && len(theirs) == 0 {
+			continue
+		}
 		if len(mine) == 0 || len(theirs) == 0 {
+			if gone := c.bothTook(gap, common); len(gone) > 0 { // one side rewrote what the other took away
+				c.settleInsertion(gap, mine, theirs)
+			}
 			continue
 		}
 		head := 0
@@ -128,6 +135,17 @@ func (c *childMerge) insertions() {
 			c.seqT[i] = r
 		}
 	}
+}
+
+// bothTook lists the keyless base children in a gap that both sides took away.
+func (c *childMerge) bothTook(gap token, common map[token]bool) []token {
+	var out []token
+	for tok := gap + 1; int(tok) < len(c.b.Children) && !common[tok]; tok++ {
+		if c.b.Children[tok].Key == "" && c.pm.toB[tok] < 0 && c.pt.toB[tok] < 0 {
+			out = append(out, tok)
+		}
+	}
+	return out
 }
 
 func tokensOf(b *Element) []token {
@@ -154,7 +172,8 @@ func (c *childMerge) gaps(seq []token, common map[token]bool) map[token][]token 
 }
 
 func (c *childMerge) settleInsertion(gap token, mine, theirs []token) {
-	typ, ordinal := c.result[mine[0]].Type, 1
+	first := append(mine[:len(mine):len(mine)], theirs...)[0]
+	typ, ordinal := c.result[first].Type, 1
 	for i := range int(gap) + 1 {
 		if k := c.b.Children[i]; k.Key == "" && k.Type == typ {
 			ordinal++
@@ -178,6 +197,9 @@ func (c *childMerge) settleInsertion(gap token, mine, theirs []token) {
 
 // block writes what was put in, one element a line.
 func (c *childMerge) block(toks []token) Value {
+	if len(toks) == 0 {
+		return Value{}
+	}
 	lines := make([]string, len(toks))
 	for i, tok := range toks {
 		lines[i] = c.result[tok].Summary()
@@ -219,6 +241,9 @@ func (c *childMerge) order() []token {
 	if slices.Equal(inM, inB) {
 		return c.weave(c.seqT, c.seqM, true)
 	}
+	if both, ok := disjoint(inB, inM, inT); ok {
+		return c.weave(c.arranged(both), c.seqM, true)
+	}
 	side := func(seq []token) Side {
 		names := make([]string, len(seq))
 		for i, tok := range seq {
@@ -231,6 +256,27 @@ func (c *childMerge) order() []token {
 		return c.weave(c.seqT, c.seqM, true)
 	}
 	return c.weave(c.seqM, c.seqT, false)
+}
+
+// arranged gives the tokens of theirs with those that both have in another order.
+func (c *childMerge) arranged(common []token) []token {
+	in := map[token]bool{}
+	for _, tok := range common {
+		in[tok] = true
+	}
+	own, last := map[token][]token{}, token(-1)
+	for _, tok := range c.seqT {
+		if in[tok] {
+			last = tok
+		} else {
+			own[last] = append(own[last], tok)
+		}
+	}
+	out := own[-1]
+	for _, tok := range common {
+		out = append(append(out, tok), own[tok]...)
+	}
+	return out
 }
 
 // weave puts what only other has into skeleton, each after its neighbour. At

@@ -3,6 +3,7 @@ package state
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -12,7 +13,9 @@ type format struct {
 	name, file string
 	// lists, remarks and beside say what it can hold.
 	lists, remarks, beside bool
-	write                  func(*paper, style) string
+	// markless says that the outside parser takes no byte-order mark.
+	markless bool
+	write    func(*paper, style) string
 	// means gives what an outside parser has to read.
 	means func(*paper) any
 }
@@ -25,10 +28,10 @@ type style struct {
 }
 
 var formats = []format{
-	{"yaml", "x.yaml", true, true, true, writeYAML, data},
-	{"toml", "x.toml", true, true, true, writeTOML, data},
-	{"json", "x.json", true, false, false, writeJSON, data},
-	{"ini", "x.ini", false, true, false, writeINI, func(p *paper) any {
+	{"yaml", "x.yaml", true, true, true, false, writeYAML, data},
+	{"toml", "x.toml", true, true, true, false, writeTOML, data},
+	{"json", "x.json", true, false, false, true, writeJSON, data},
+	{"ini", "x.ini", false, true, false, false, writeINI, func(p *paper) any {
 		out := map[string]any{}
 		for _, s := range p.sections {
 			in := map[string]any{}
@@ -39,7 +42,7 @@ var formats = []format{
 		}
 		return out
 	}},
-	{"xml", "x.xml", true, true, true, writeXML, elements},
+	{"xml", "x.xml", true, true, true, false, writeXML, elements},
 }
 
 // scalar gives the value that a text stands for in formats of data.
@@ -64,38 +67,47 @@ func data(p *paper) any {
 			}
 			in["words"] = list
 		}
-		if len(s.things) > 0 {
-			things := map[string]any{} // by id: where new ones stand is another question
-			for _, t := range s.things {
-				things[t.name] = map[string]any{"id": t.name, "one": scalar(t.fields[0]), "two": scalar(t.fields[1])}
-			}
+		var things, lamps []any
+		for _, t := range s.things {
+			things = append(things, map[string]any{"id": t.name, "one": scalar(t.fields[0]), "two": scalar(t.fields[1])})
+		}
+		for _, l := range s.loose {
+			lamps = append(lamps, map[string]any{"lamp": l.props[0], "tint": scalar(l.props[1]), "watt": scalar(l.props[2])})
+		}
+		if len(things) > 0 {
 			in["things"] = things
+		}
+		if len(lamps) > 0 {
+			in["lamps"] = lamps
 		}
 		out[s.name] = in
 	}
 	return out
 }
 
-// byID turns lists of things with ids into maps.
-func byID(v any) any {
+// unordered puts the objects of lists in one order: where new ones stand is another question.
+func unordered(v any) any {
 	switch v := v.(type) {
 	case map[string]any:
 		out := map[string]any{}
 		for k, x := range v {
-			out[k] = byID(x)
+			if list, ok := x.([]any); ok && len(list) == 0 {
+				continue // none at all
+			}
+			out[k] = unordered(x)
 		}
 		return out
 	case []any:
-		out, keyed := map[string]any{}, len(v) > 0
+		texts, objects := []string{}, false
 		for _, x := range v {
-			m, ok := x.(map[string]any)
-			id, named := m["id"].(string)
-			if keyed = keyed && ok && named && out[id] == nil; keyed {
-				out[id] = byID(x)
+			if _, ok := x.(map[string]any); ok {
+				objects = true
 			}
+			texts = append(texts, fmt.Sprint(x))
 		}
-		if keyed {
-			return out
+		if objects {
+			slices.Sort(texts)
+			return texts
 		}
 	}
 	return v
@@ -142,6 +154,12 @@ func writeYAML(p *paper, st style) string {
 				} else {
 					fmt.Fprintf(&b, "%s- id: %s\n%s  one: %s\n%s  two: %s\n", st.indent, t.name, st.indent, t.fields[0], st.indent, t.fields[1])
 				}
+			}
+		}
+		if len(s.loose) > 0 {
+			b.WriteString(st.indent + "lamps:\n")
+			for _, l := range s.loose {
+				fmt.Fprintf(&b, "%s- lamp: %s\n%s  tint: %s\n%s  watt: %s\n", st.indent, l.props[0], st.indent, l.props[1], st.indent, l.props[2])
 			}
 		}
 		b.WriteString("\n")
@@ -192,6 +210,9 @@ func writeTOML(p *paper, st style) string {
 			remark(t.remark)
 			fmt.Fprintf(&b, "[[%s.things]]\nid = %q\none = %s\ntwo = %s\n", s.name, t.name, value(t.fields[0], false), value(t.fields[1], false))
 		}
+		for _, l := range s.loose {
+			fmt.Fprintf(&b, "\n[[%s.lamps]]\nlamp = %q\ntint = %s\nwatt = %s\n", s.name, l.props[0], value(l.props[1], false), value(l.props[2], false))
+		}
 		b.WriteString("\n")
 	}
 	return b.String()
@@ -218,6 +239,13 @@ func writeJSON(p *paper, st style) string {
 				things = append(things, fmt.Sprintf(`{"id": %q, "one": %s, "two": %s}`, t.name, js(scalar(t.fields[0])), js(scalar(t.fields[1]))))
 			}
 			members = append(members, `"things": [`+nl+in+in+in+strings.Join(things, ","+nl+in+in+in)+nl+in+in+"]")
+		}
+		if len(s.loose) > 0 {
+			var lamps []string
+			for _, l := range s.loose {
+				lamps = append(lamps, fmt.Sprintf(`{"lamp": %q, "tint": %s, "watt": %s}`, l.props[0], js(scalar(l.props[1])), js(scalar(l.props[2]))))
+			}
+			members = append(members, `"lamps": [`+strings.Join(lamps, ", ")+`]`)
 		}
 		parts = append(parts, js(s.name)+": {"+nl+in+in+strings.Join(members, ","+nl+in+in)+nl+in+"}")
 	}
@@ -278,6 +306,9 @@ func writeXML(p *paper, st style) string {
 			remark(in+in, t.remark)
 			fmt.Fprintf(&b, "%s%s<thing id=\"%s\" one=\"%s\" two=\"%s\"/>\n", in, in, t.name, t.fields[0], t.fields[1])
 		}
+		for _, l := range s.loose {
+			fmt.Fprintf(&b, "%s%s<lamp make=\"%s\" tint=\"%s\" watt=\"%s\"/>\n", in, in, l.props[0], l.props[1], l.props[2])
+		}
 		b.WriteString(in + "</section>\n")
 	}
 	b.WriteString("</project>\n")
@@ -299,7 +330,12 @@ func elements(p *paper) any {
 		for _, t := range s.things {
 			in["thing "+t.name] = t.fields[0] + " " + t.fields[1]
 		}
-		in["words"] = words
+		lamps := []string{}
+		for _, l := range s.loose {
+			lamps = append(lamps, fmt.Sprint(l.props))
+		}
+		slices.Sort(lamps)
+		in["words"], in["lamps"] = words, lamps
 		out[s.name] = in
 	}
 	return out
@@ -308,13 +344,13 @@ func elements(p *paper) any {
 // folded gives what an outside parser read in the form of means.
 func (f format) folded(v any) any {
 	if f.name != "xml" {
-		return byID(v)
+		return unordered(v)
 	}
 	attr := func(e map[string]any, name string) string { return fmt.Sprint(e["attributes"].(map[string]any)[name]) }
 	out := map[string]any{}
 	for _, s := range v.(map[string]any)["kids"].([]any) {
 		sec := s.(map[string]any)
-		in, words := map[string]any{}, []any{}
+		in, words, lamps := map[string]any{}, []any{}, []string{}
 		for _, k := range sec["kids"].([]any) {
 			e := k.(map[string]any)
 			switch e["tag"] {
@@ -322,12 +358,23 @@ func (f format) folded(v any) any {
 				in["entry "+attr(e, "key")] = e["text"]
 			case "thing":
 				in["thing "+attr(e, "id")] = attr(e, "one") + " " + attr(e, "two")
+			case "lamp":
+				lamps = append(lamps, fmt.Sprint([3]string{attr(e, "make"), attr(e, "tint"), attr(e, "watt")}))
 			default:
 				words = append(words, e["text"])
 			}
 		}
-		in["words"] = words
+		slices.Sort(lamps)
+		in["words"], in["lamps"] = words, lamps
 		out[attr(sec, "name")] = in
 	}
 	return out
+}
+
+// sorted gives what is meant in the form of folded.
+func (f format) sorted(v any) any {
+	if f.name == "xml" {
+		return v
+	}
+	return unordered(v)
 }

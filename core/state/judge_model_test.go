@@ -9,7 +9,11 @@ import (
 // A paper is what a document means, apart from any format: sections with entries, a list of
 // words and a list of things with ids. Each piece has a number that it keeps whatever becomes
 // of it, so that the merge of three papers is known without any matching.
-type paper struct{ sections []*section }
+type paper struct {
+	sections []*section
+	// crlf and mark say how the text is as a whole.
+	crlf, mark bool
+}
 
 type section struct {
 	id      int
@@ -18,6 +22,13 @@ type section struct {
 	entries []*entry
 	words   []string
 	things  []*thing
+	// loose are things that have nothing but themselves to be known by.
+	loose []*loose
+}
+
+type loose struct {
+	id    int
+	props [3]string
 }
 
 type entry struct {
@@ -36,11 +47,15 @@ type thing struct {
 }
 
 func (p *paper) clone() *paper {
-	out := &paper{}
+	out := &paper{crlf: p.crlf, mark: p.mark}
 	for _, s := range p.sections {
 		c := *s
 		c.words = slices.Clone(s.words)
-		c.entries, c.things = nil, nil
+		c.entries, c.things, c.loose = nil, nil, nil
+		for _, l := range s.loose {
+			x := *l
+			c.loose = append(c.loose, &x)
+		}
 		for _, e := range s.entries {
 			x := *e
 			c.entries = append(c.entries, &x)
@@ -91,6 +106,9 @@ func (h hand) section() *section {
 		for range h.IntN(4) {
 			s.things = append(s.things, h.thing())
 		}
+		for range h.IntN(5) - 1 {
+			s.loose = append(s.loose, h.loose())
+		}
 	}
 	return s
 }
@@ -121,6 +139,8 @@ func (h hand) thing() *thing {
 	return &thing{id: h.number(), name: h.word(), fields: [2]string{h.value(), h.value()}, remark: h.maybe()}
 }
 
+func (h hand) loose() *loose { return &loose{h.number(), [3]string{h.word(), h.value(), h.value()}} }
+
 // edit changes one thing.
 func (h hand) edit(p *paper) {
 	if len(p.sections) == 0 {
@@ -128,7 +148,7 @@ func (h hand) edit(p *paper) {
 		return
 	}
 	s := p.sections[h.IntN(len(p.sections))]
-	switch h.IntN(16) {
+	switch h.IntN(26) {
 	case 0:
 		p.sections = slices.Insert(p.sections, h.IntN(len(p.sections)+1), h.section())
 	case 1:
@@ -173,6 +193,49 @@ func (h hand) edit(p *paper) {
 		if h.f.remarks {
 			s.remark = h.remark()
 		}
+	case 16:
+		s.entries[h.IntN(len(s.entries))].key = h.word()
+	case 17:
+		if len(s.things) > 0 {
+			s.things[h.IntN(len(s.things))].name = h.word()
+		}
+	case 18:
+		if h.f.lists {
+			s.loose = slices.Insert(s.loose, h.IntN(len(s.loose)+1), h.loose())
+		}
+	case 19:
+		if len(s.loose) > 0 { // another thing in its place
+			s.loose[h.IntN(len(s.loose))] = h.loose()
+		}
+	case 20:
+		if len(s.loose) > 0 {
+			s.loose[h.IntN(len(s.loose))].props[1+h.IntN(2)] = h.value()
+		}
+	case 21:
+		if len(s.loose) > 1 { // elsewhere
+			i := h.IntN(len(s.loose))
+			l := s.loose[i]
+			s.loose = slices.Delete(s.loose, i, i+1)
+			s.loose = slices.Insert(s.loose, h.IntN(len(s.loose)+1), l)
+		}
+	case 22:
+		if len(s.loose) > 0 {
+			i := h.IntN(len(s.loose))
+			s.loose = slices.Delete(s.loose, i, i+1)
+		}
+	case 23:
+		if len(s.things) > 1 {
+			i := h.IntN(len(s.things))
+			s.things = slices.Delete(s.things, i, i+1)
+		}
+	case 24:
+		if h.IntN(4) == 0 {
+			p.crlf = !p.crlf
+		}
+	case 25:
+		if h.IntN(4) == 0 && !h.f.markless {
+			p.mark = !p.mark
+		}
 	}
 }
 
@@ -183,6 +246,39 @@ type known struct {
 	// both are remarks that the two put in at one place: they are a conflict, or stand there
 	// both.
 	both []string
+	// soft are places where a conflict is as good as the outcome.
+	soft []string
+}
+
+// loose merges things without keys. What both edited may be a conflict, and so may what one
+// side moved and the other took away.
+func (k *known) loose(b, m, t []*loose) []*loose {
+	same := func(x, y *loose) bool { return x.props == y.props }
+	place := func(list []*loose, n int) int {
+		return slices.IndexFunc(list, func(l *loose) bool { return l.id == n })
+	}
+	for _, x := range b {
+		i, j := place(m, x.id), place(t, x.id)
+		switch {
+		case i >= 0 && j >= 0 && !same(x, m[i]) && !same(x, t[j]):
+			k.soft = append(k.soft, "both edited a loose thing")
+		case (i < 0) != (j < 0):
+			k.soft = append(k.soft, "a loose thing went") // from between things that came or moved
+		}
+	}
+	if !slices.EqualFunc(b, m, same) && !slices.EqualFunc(b, t, same) {
+		k.soft = append(k.soft, "both changed a list of loose things")
+	}
+	return pick(k, "loose thing", b, m, t, func(l *loose) int { return l.id }, same, func(b, m, t *loose) *loose {
+		out := &loose{id: m.id}
+		for i := range out.props {
+			if b == nil {
+				b = &loose{}
+			}
+			out.props[i] = k.value("loose", b.props[i], m.props[i], t.props[i])
+		}
+		return out
+	})
 }
 
 // remark merges a remark.
@@ -241,9 +337,16 @@ func pick[T any](k *known, what string, b, m, t []*T, id func(*T) int, alike fun
 	return out
 }
 
+func either(b, m, t bool) bool {
+	if m == b {
+		return t
+	}
+	return m
+}
+
 // blend gives what a merge has to come to.
 func blend(b, m, t *paper) *known {
-	k := &known{paper: &paper{}}
+	k := &known{paper: &paper{crlf: either(b.crlf, m.crlf, t.crlf), mark: either(b.mark, m.mark, t.mark)}}
 	// A remark that was taken away, and other quotes, say nothing for a piece to stay.
 	kept := func(was, is string) bool { return is == "" || is == was }
 	sameEntry := func(x, y *entry) bool {
@@ -254,21 +357,31 @@ func blend(b, m, t *paper) *known {
 	}
 	sameSection := func(x, y *section) bool {
 		return x.name == y.name && kept(x.remark, y.remark) && slices.Equal(x.words, y.words) &&
-			slices.EqualFunc(x.entries, y.entries, sameEntry) && slices.EqualFunc(x.things, y.things, sameThing)
+			slices.EqualFunc(x.loose, y.loose, func(x, y *loose) bool { return *x == *y }) && slices.EqualFunc(x.entries, y.entries, sameEntry) && slices.EqualFunc(x.things, y.things, sameThing)
 	}
 	k.paper.sections = pick(k, "section", b.sections, m.sections, t.sections, func(s *section) int { return s.id }, sameSection, func(b, m, t *section) *section {
 		out := &section{id: m.id, name: k.value("name", b.name, m.name, t.name), remark: k.remark(b.remark, m.remark, t.remark)}
 		out.entries = pick(k, "entry", b.entries, m.entries, t.entries, func(e *entry) int { return e.id }, sameEntry, func(b, m, t *entry) *entry {
-			return &entry{id: m.id, key: m.key, value: k.value("value", b.value, m.value, t.value), remark: k.remark(b.remark, m.remark, t.remark), beside: k.remark(b.beside, m.beside, t.beside)}
+			return &entry{id: m.id, key: k.renamed(b.key, m.key, t.key, b.value == m.value && b.value == t.value), value: k.value("value", b.value, m.value, t.value), remark: k.remark(b.remark, m.remark, t.remark), beside: k.remark(b.beside, m.beside, t.beside)}
 		})
 		out.things = pick(k, "thing", b.things, m.things, t.things, func(e *thing) int { return e.id }, sameThing, func(b, m, t *thing) *thing {
-			return &thing{id: m.id, name: m.name, remark: k.remark(b.remark, m.remark, t.remark),
+			return &thing{id: m.id, name: k.value("name", b.name, m.name, t.name), remark: k.remark(b.remark, m.remark, t.remark),
 				fields: [2]string{k.value("field", b.fields[0], m.fields[0], t.fields[0]), k.value("field", b.fields[1], m.fields[1], t.fields[1])}}
 		})
+		out.loose = k.loose(b.loose, m.loose, t.loose)
 		out.words = k.words(b.words, m.words, t.words)
 		return out
 	})
 	return k
+}
+
+// renamed merges the key of an entry. An entry is known by its key alone: when one side
+// gives it another one, and the other side changes it, that is a conflict.
+func (k *known) renamed(b, m, t string, alike bool) string {
+	if (b != m || b != t) && !alike {
+		k.soft = append(k.soft, "an entry has another key and value")
+	}
+	return k.value("key", b, m, t)
 }
 
 // words merges lists that grow at their ends; what both put in at one end is a conflict or

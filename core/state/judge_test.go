@@ -127,21 +127,32 @@ func judge(t *testing.T, o *outside, f format, seed uint64, v *verdicts, reasons
 		h.edit(th)
 	}
 	k := blend(b, m, th)
-	base, mine, theirs := f.write(b, st), f.write(m, st), f.write(th, st)
+	write := func(p *paper) string {
+		text := f.write(p, st)
+		if p.crlf {
+			text = strings.ReplaceAll(text, "\n", "\r\n")
+		}
+		if p.mark {
+			text = "\ufeff" + text
+		}
+		return text
+	}
+	base, mine, theirs := write(b), write(m), write(th)
 	got, conflicts := merged(t, memory(f.file, base), memory(f.file, mine), memory(f.file, theirs), nil)
 	text := string(got.Contents[f.file])
 	v.merges++
 	fail := func(format string, args ...any) {
 		t.Errorf("seed %d: %s\n--- base\n%s--- mine\n%s--- theirs\n%s--- outcome, conflicts %v\n%s", seed, fmt.Sprintf(format, args...), base, mine, theirs, conflicts, text)
 	}
-	doc, err := o.read(f.name, text)
+	plain := strings.ReplaceAll(strings.TrimPrefix(text, "\ufeff"), "\r\n", "\n")
+	doc, err := o.read(f.name, plain)
 	if err != nil {
 		fail("the outcome can't be read: %v", err)
 		return
 	}
 	if len(conflicts) > 0 {
 		v.conflicts++
-		if len(k.conflicts)+len(k.both) == 0 {
+		if len(k.conflicts)+len(k.both)+len(k.soft) == 0 {
 			v.needless++
 			reasons[conflicts[0][strings.LastIndexAny(conflicts[0], "(.:"):]]++
 			if os.Getenv("OAKEN_SHOW") != "" {
@@ -155,8 +166,12 @@ func judge(t *testing.T, o *outside, f format, seed uint64, v *verdicts, reasons
 		fail("a conflict went unseen: %v", k.conflicts)
 		return
 	}
-	if want, is := f.means(k.paper), f.folded(doc); !reflect.DeepEqual(want, is) {
+	if want, is := f.sorted(f.means(k.paper)), f.folded(doc); !reflect.DeepEqual(want, is) {
 		fail("it means something else:\ngot  %v\nwant %v", is, want)
+		return
+	}
+	if crlf := strings.Contains(text, "\r\n"); crlf != k.paper.crlf || crlf && strings.Count(text, "\r\n") != strings.Count(text, "\n") || strings.HasPrefix(text, "\ufeff") != k.paper.mark {
+		fail("line ends or byte-order mark: want %v, %v", k.paper.crlf, k.paper.mark)
 		return
 	}
 	due := append(k.paper.remarks(), k.both...)

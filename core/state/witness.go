@@ -160,7 +160,7 @@ func (x *witness) witnessed(out *written, m, t map[string][]byte) *written {
 		return out
 	}
 	text := func(list []string) element.Side {
-		if len(list) == 0 {
+		if list = slices.Compact(list); len(list) == 0 {
 			return element.Side{}
 		}
 		return element.Side{Value: element.TextValue(strings.Join(list, "\n"))}
@@ -224,8 +224,14 @@ func (x *witness) remarks(name string, data []byte) map[kind.Remark]int {
 	w := weaver{r: x.r, path: x.path}
 	out := map[kind.Remark]int{}
 	w.remarks(name, data, x.kind, out)
+	for r, n := range maps.Clone(out) { // wherever it stands
+		out[kind.Remark{Text: r.Text, Of: anywhere}] += n
+	}
 	return out
 }
+
+// anywhere stands for all things that a remark may be about.
+const anywhere = "*"
 
 func byText(a, b kind.Remark) int {
 	return cmp.Or(strings.Compare(a.Text, b.Text), strings.Compare(a.Of, b.Of))

@@ -21,7 +21,8 @@ func (tomlSyntax) remarks() string { return "#" }
 
 func (tomlSyntax) parse(src string) (*document, error) {
 	var all map[string]any // what the parser below takes may still be no TOML
-	if err := toml.Unmarshal([]byte(src), &all); err != nil {
+	bare := []byte(strings.TrimPrefix(src, "\ufeff"))
+	if err := toml.Unmarshal(bare, &all); err != nil {
 		var at *toml.DecodeError
 		if errors.As(err, &at) {
 			row, col := at.Position()
@@ -32,7 +33,7 @@ func (tomlSyntax) parse(src string) (*document, error) {
 	start := len(src) - len(strings.TrimPrefix(src, "\ufeff"))
 	d := &document{src: src, sections: []*section{{from: start, to: start, end: start}}}
 	var p unstable.Parser
-	p.Reset([]byte(src))
+	p.Reset(bare)
 	for p.NextExpression() {
 		e := p.Expression()
 		var path []string
@@ -40,9 +41,9 @@ func (tomlSyntax) parse(src string) (*document, error) {
 		for it := e.Key(); it.Next(); {
 			n := it.Node()
 			if first < 0 {
-				first = int(n.Raw.Offset)
+				first = start + int(n.Raw.Offset)
 			}
-			path, last = append(path, string(n.Data)), int(n.Raw.Offset+n.Raw.Length)
+			path, last = append(path, string(n.Data)), start+int(n.Raw.Offset+n.Raw.Length)
 		}
 		from := strings.LastIndexByte(src[:first], '\n') + 1
 		s := d.sections[len(d.sections)-1]

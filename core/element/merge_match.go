@@ -1,0 +1,190 @@
+package element
+
+import (
+	"slices"
+)
+
+// pairs3 says who is who among the children of three versions. What was paired with the
+// base by little more than its place is no more than a guess; where the other side changed
+// the same child, the guess is given up, so that nobody's edit lands on another thing.
+func (g *merger) pairs3(b, m, t *Element) (pm, pt pairing) {
+	pm, pt = g.sums.match(b, m), g.sums.match(b, t)
+	if aligned(b.Children, m.Children) && aligned(b.Children, t.Children) {
+		return pm, pt
+	}
+	g.sums.pairMoved(b, m, &pm)
+	g.sums.pairMoved(b, t, &pt)
+	g.sums.pairCopied(b, m, &pm)
+	g.sums.pairCopied(b, t, &pt)
+	g.pairRenamed(b, m, t, &pm, &pt)
+	for i, kid := range b.Children {
+		jm, jt := pm.toB[i], pt.toB[i]
+		if kid.Key != "" || jm < 0 || jt < 0 {
+			continue
+		}
+		x, y := m.Children[jm], t.Children[jt]
+		if g.same(kid, x) || g.same(kid, y) || g.same(x, y) {
+			continue
+		}
+		if len(kid.Children) > 0 && len(x.Children) > 0 && len(y.Children) > 0 && only(b, kid) && only(m, x) && only(t, y) {
+			continue // there is nothing else that it could be
+		}
+		if !g.sameThing(kid, x) {
+			pm.part(i)
+		}
+		if !g.sameThing(kid, y) {
+			pt.part(i)
+		}
+	}
+	return pm, pt
+}
+
+// part takes a pair apart.
+func (p *pairing) part(i int) { p.toA[p.toB[i]], p.toB[i] = -1, -1 }
+
+// telling are properties that say what a thing is, beside those that are keys by habit.
+var telling = []string{"id", "name", "key", "uri", "code", "type", "kind", "title", "label"}
+
+// sameThing reports whether a keyless child is what the other one was before an edit: most
+// of it is as it was, and nothing that says what it is has changed.
+func (g *merger) sameThing(was, is *Element) bool {
+	for _, name := range telling {
+		if v := was.Prop(name); !v.IsAbsent() && !v.Equal(is.Prop(name)) {
+			return false
+		}
+	}
+	return g.sums.similar(was, is) >= alike || sharedKeys(was, is) >= alike
+}
+
+// only reports whether a keyless child is the only one of its type.
+func only(in, kid *Element) bool {
+	return !slices.ContainsFunc(in.Children, func(c *Element) bool { return c != kid && c.Type == kid.Type })
+}
+
+// sharedKeys gives the share of children that two elements have under the same keys.
+func sharedKeys(a, b *Element) float64 {
+	type id struct{ typ, key string }
+	in := map[id]bool{}
+	for _, k := range a.Children {
+		if k.Key != "" {
+			in[id{k.Type, k.Key}] = true
+		}
+	}
+	n := 0
+	for _, k := range b.Children {
+		if in[id{k.Type, k.Key}] {
+			n++
+		}
+	}
+	return float64(n) / float64(max(len(a.Children), len(b.Children), 1))
+}
+
+// pairMoved pairs keyless children that are equal, and the only ones like that, wherever
+// they stand: one side moved them.
+func (m digests) pairMoved(a, b *Element, p *pairing) {
+	if !a.Ordered || !b.Ordered {
+		return
+	}
+	ia, ib := open(keyless(a.Children), p.toB), open(keyless(b.Children), p.toA)
+	if len(ia) == 0 || len(ib) == 0 {
+		return
+	}
+	for _, q := range uniquePairs(m.sums(a.Children, ia), m.sums(b.Children, ib)) {
+		if substantial(a.Children[ia[q[0]]]) {
+			p.pair(ia[q[0]], ib[q[1]])
+		}
+	}
+}
+
+// substantial reports whether there is enough in an element to know it again elsewhere.
+func substantial(e *Element) bool {
+	for _, p := range e.Props {
+		if len(p.Value.String()) > 1 {
+			return true
+		}
+	}
+	return len(e.Children) > 0
+}
+
+// pairCopied finds the original among siblings that share a key: a copy, pasted above it,
+// has taken the key.
+func (m digests) pairCopied(a, b *Element, p *pairing) {
+	for j, copied := range b.Children {
+		if copied.Key == "" || p.toA[j] >= 0 || !doubled(copied.Key) {
+			continue
+		}
+		for i, was := range a.Children {
+			k := p.toB[i]
+			if k < 0 || was.Type != copied.Type || !isCopyOf(copied.Key, was.Key) {
+				continue
+			}
+			if !m.sameBody(was, b.Children[k]) && m.sameBody(was, copied) {
+				p.part(i)
+				p.pair(i, j)
+			}
+			break
+		}
+	}
+}
+
+// pairRenamed pairs keyed children that one side or both gave other keys: those whose
+// content is that of a base child which is gone there, and of no other.
+func (g *merger) pairRenamed(b, m, t *Element, pm, pt *pairing) {
+	var lost []int // gone on one side at least
+	for i, kid := range b.Children {
+		if kid.Key != "" && (pm.toB[i] < 0 || pt.toB[i] < 0) {
+			lost = append(lost, i)
+		}
+	}
+	if len(lost) == 0 {
+		return
+	}
+	find := func(side *Element, p *pairing) map[int]int {
+		var ia, ib []int
+		for _, i := range lost {
+			if p.toB[i] < 0 {
+				ia = append(ia, i)
+			}
+		}
+		for j, kid := range side.Children {
+			if kid.Key != "" && p.toA[j] < 0 {
+				ib = append(ib, j)
+			}
+		}
+		out := map[int]int{}
+		for _, q := range uniquePairs(g.bodies(b.Children, ia), g.bodies(side.Children, ib)) {
+			out[ia[q[0]]] = ib[q[1]]
+		}
+		return out
+	}
+	newM, newT := find(m, pm), find(t, pt)
+	for _, i := range lost {
+		jm, inM := newM[i]
+		jt, inT := newT[i]
+		bare := bodyOf(b.Children[i]).Count() == 1 && len(bodyOf(b.Children[i]).Props) == 0
+		if inM && (!bare || pt.toB[i] < 0) {
+			pm.pair(i, jm)
+		}
+		if inT && (!bare || pm.toB[i] < 0 || inM) {
+			pt.pair(i, jt)
+		}
+	}
+}
+
+// bodies gives digests of children without what their keys were taken from.
+func (g *merger) bodies(kids []*Element, at []int) []Digest {
+	out := make([]Digest, len(at))
+	for i, k := range at {
+		out[i] = digests{}.of(bodyOf(kids[k])).body
+	}
+	return out
+}
+
+// bodyOf gives an element without the properties that say its key.
+func bodyOf(e *Element) *Element {
+	c := *e
+	c.Props = slices.DeleteFunc(slices.Clone(e.Props), func(p Prop) bool {
+		return p.Value.sort != Bytes && p.Value.sort != List && p.Value.text == e.Key
+	})
+	return &c
+}
