@@ -164,7 +164,7 @@ func SizeText(n int64) string {
 func ParseLike(sample Value, s string) (Value, error) {
 	switch sample.sort {
 	case Number:
-		if !IsNumber(s) {
+		if !IsNumber(s) && IsNumber(sample.text) { // others are dates and the like, as they are written
 			return Value{}, fmt.Errorf("%q is not a number", s)
 		}
 		return NumberValue(s), nil

@@ -1,6 +1,9 @@
 package kind
 
-import "strings"
+import (
+	"bytes"
+	"strings"
+)
 
 // LineRemarks lists comments that run from one of some signs to the end of their line: at
 // the beginning of a line or, where behind says so, behind space on a line outside of
@@ -69,4 +72,14 @@ func remarkAt(line, signs string, behind bool) int {
 // wordly reports whether a quote behind a byte is an apostrophe.
 func wordly(c byte) bool {
 	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c >= 0x80
+}
+
+// LikeEnds gives a text the line ends of another one, when all lines of that end with
+// \r\n. It is for texts in which line ends of both forms mean the same.
+func LikeEnds(text, like []byte) []byte {
+	n := bytes.Count(like, []byte("\n"))
+	if n == 0 || bytes.Count(like, []byte("\r\n")) != n || bytes.Count(text, []byte("\r\n")) == bytes.Count(text, []byte("\n")) {
+		return text
+	}
+	return bytes.ReplaceAll(bytes.ReplaceAll(text, []byte("\r\n"), []byte("\n")), []byte("\n"), []byte("\r\n"))
 }

@@ -359,6 +359,9 @@ func blend(b, m, t *paper) *known {
 		return x.name == y.name && kept(x.remark, y.remark) && slices.Equal(x.words, y.words) &&
 			slices.EqualFunc(x.loose, y.loose, func(x, y *loose) bool { return *x == *y }) && slices.EqualFunc(x.entries, y.entries, sameEntry) && slices.EqualFunc(x.things, y.things, sameThing)
 	}
+	b, m, t = b.clone(), m.clone(), t.clone()
+	m.rename(b, 1_000_000)
+	t.rename(b, 2_000_000)
 	k.paper.sections = pick(k, "section", b.sections, m.sections, t.sections, func(s *section) int { return s.id }, sameSection, func(b, m, t *section) *section {
 		out := &section{id: m.id, name: k.value("name", b.name, m.name, t.name), remark: k.remark(b.remark, m.remark, t.remark)}
 		out.entries = pick(k, "entry", b.entries, m.entries, t.entries, func(e *entry) int { return e.id }, sameEntry, func(b, m, t *entry) *entry {
@@ -401,6 +404,24 @@ func (k *known) words(b, m, t []string) []string {
 		k.conflicts = append(k.conflicts, "words")
 	}
 	return slices.Concat(mh, th, b, mt, tt)
+}
+
+// rename makes other entries of those that got another key and another value: nothing is
+// left to know them by.
+func (p *paper) rename(b *paper, more int) {
+	was := map[int]*entry{}
+	for _, s := range b.sections {
+		for _, e := range s.entries {
+			was[e.id] = e
+		}
+	}
+	for _, s := range p.sections {
+		for _, e := range s.entries {
+			if x := was[e.id]; x != nil && x.key != e.key && x.value != e.value {
+				e.id += more
+			}
+		}
+	}
 }
 
 // remarks lists all remarks of a paper.

@@ -46,7 +46,7 @@ func (Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map[s
 	var b strings.Builder
 	root.write(&b)
 	b.WriteString(doc.trail)
-	out, err := encode([]byte(b.String()))
+	out, err := encode(kind.LikeEnds([]byte(b.String()), data))
 	return map[string][]byte{src.Files()[0]: out}, err
 }
 

@@ -23,7 +23,7 @@ func TestWhatIsPutInIsLaidOutAsPeopleWriteIt(t *testing.T) {
 		"a value becomes an object":  {"a: 1 # was\nb: 2\n", "a: {x: 1}\nb: 2\n", "a:\n  x: 1\nb: 2\n"},
 		"an object becomes a value":  {"a:\n  x: 1\n# note\nb: 2\n", "a: 7\nb: 2\n", "a: 7\n# note\nb: 2\n"},
 		"a literal text":             {"a: |\n  one\n  two\nb: 1\n", "a: \"one\\nthree\\n\"\nb: 1\n", "a: |\n  one\n  three\nb: 1\n"},
-		"inside one line":            {"a: {x: 1, y: 'two'} # kept\n", "a: {x: 1, y: three, z: [1]}\n", "a: {\"x\": 1, \"y\": three, \"z\": [1]} # kept\n"},
+		"inside one line":            {"a: {x: 1, y: 'two'} # kept\n", "a: {x: 1, y: three, z: [1]}\n", "a: {x: 1, y: three, z: [1]} # kept\n"},
 		"a scalar inside one line":   {"a: {x: 1, y: 'two'} # kept\n", "a: {x: 1, y: three}\n", "a: {x: 1, y: 'three'} # kept\n"},
 		"nothing becomes something":  {"a:\nb: 1\n", "a: x\nb: 1\n", "a: x\nb: 1\n"},
 	} {

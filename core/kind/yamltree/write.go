@@ -269,6 +269,12 @@ func (w *editor) replace(n *node, v element.Value) error {
 	if !ok {
 		return errPlace
 	}
+	if strings.HasPrefix(v.Text(), "!") && v.Sort() == element.Number || n.y.Style&yaml.TaggedStyle != 0 {
+		if n.y.Anchor != "" {
+			return errPlace
+		}
+		at = n.at // with the tag
+	}
 	like := w.doc.src[at:end]
 	text := scalar(v, like)
 	switch {
@@ -285,7 +291,13 @@ func (w *editor) replace(n *node, v element.Value) error {
 func (d *document) span(n *node) (at, end int, ok bool) {
 	at = n.at
 	for at < len(d.src) && (d.src[at] == '&' || d.src[at] == '!') && n.y.Kind == yaml.ScalarNode {
-		return 0, 0, false
+		i := strings.IndexAny(d.src[at:], " \n")
+		if i < 0 || d.src[at+i] == '\n' {
+			return 0, 0, false
+		}
+		for at += i; at < len(d.src) && d.src[at] == ' '; {
+			at++
+		}
 	}
 	switch {
 	case n.y.Kind == yaml.AliasNode:
@@ -448,7 +460,7 @@ func (w *editor) list(n *node, d *element.Delta) error {
 // member writes a property as a member of a block mapping, without the indent
 // before it.
 func member(name string, v element.Value, indent string) string {
-	key := scalar(element.TextValue(name), "")
+	key := keyFor(name)
 	if v.Sort() != element.List {
 		return key + ": " + scalar(v, "") + "\n"
 	}
@@ -464,17 +476,52 @@ func member(name string, v element.Value, indent string) string {
 
 // block writes an object or a list as a member.
 func block(e *element.Element, indent string) string {
-	key := scalar(element.TextValue(e.Key), "")
+	key := keyFor(e.Key)
+	marks, e := unmarked(e)
 	if len(e.Props)+len(e.Children) == 0 {
-		return key + ": " + flow(e) + "\n"
+		return key + ": " + marks + flow(e) + "\n"
 	}
-	return key + ":\n" + indent + "  " + itemText(e, indent+"  ")
+	return key + ":" + strings.TrimRight(" "+marks, " ") + "\n" + indent + "  " + itemText(e, indent+"  ")
+}
+
+// keyFor writes the key of a member, from its name in the tree.
+func keyFor(name string) string {
+	switch {
+	case strings.HasPrefix(name, `"`), name == "<<", former[strings.ToLower(name)]:
+		return name
+	case plainSort(name) != "!!str" && name != "":
+		return name
+	}
+	return scalar(element.TextValue(name), "")
+}
+
+// unmarked gives the tag and the anchor of a container, as they stand before it, and the
+// container without them.
+func unmarked(e *element.Element) (string, *element.Element) {
+	marks := ""
+	for _, p := range e.Props {
+		switch p.Name {
+		case anchorMark:
+			marks = "&" + p.Value.Text() + " " + marks
+		case tagMark:
+			marks += p.Value.Text() + " "
+		}
+	}
+	if marks == "" {
+		return "", e
+	}
+	c := *e
+	c.Props = slices.DeleteFunc(slices.Clone(e.Props), func(p element.Prop) bool { return p.Name == anchorMark || p.Name == tagMark })
+	return marks, &c
 }
 
 // itemText writes what stands behind a dash or on the lines below a key; indent is
 // that of further lines.
 func itemText(e *element.Element, indent string) string {
 	var lines []string
+	if marks, bare := unmarked(e); marks != "" {
+		return marks + flow(bare) + "\n"
+	}
 	switch {
 	case e.Type == "value":
 		return scalar(e.Prop(scalarItem), "") + "\n"
@@ -498,23 +545,32 @@ func itemText(e *element.Element, indent string) string {
 // flow writes an element on one line.
 func flow(e *element.Element) string {
 	var parts []string
+	marks, e := unmarked(e)
 	for _, p := range e.Props {
 		if e.Type == "value" {
 			return flowValue(p.Value)
 		}
-		parts = append(parts, scalar(element.TextValue(p.Name), "\"")+": "+flowValue(p.Value))
+		parts = append(parts, flowKey(p.Name)+": "+flowValue(p.Value))
 	}
 	for _, c := range e.Children {
 		if e.Type == "list" {
 			parts = append(parts, flow(c))
 		} else {
-			parts = append(parts, scalar(element.TextValue(c.Key), "\"")+": "+flow(c))
+			parts = append(parts, flowKey(c.Key)+": "+flow(c))
 		}
 	}
 	if e.Type == "list" {
-		return "[" + strings.Join(parts, ", ") + "]"
+		return marks + "[" + strings.Join(parts, ", ") + "]"
 	}
-	return "{" + strings.Join(parts, ", ") + "}"
+	return marks + "{" + strings.Join(parts, ", ") + "}"
+}
+
+// flowKey writes the key of a member on one line with others.
+func flowKey(name string) string {
+	if key := keyFor(name); !strings.ContainsAny(key, ",[]{} ") || strings.HasPrefix(key, `"`) {
+		return key
+	}
+	return doubleQuoted(name)
 }
 
 func flowValue(v element.Value) string {

@@ -192,20 +192,38 @@ func (d *document) mapping(e *element.Element, n *node, depth int) error {
 	content := n.y.Content
 	for i := 0; i+1 < len(content); i += 2 {
 		key, value := content[i], content[i+1]
-		if key.Kind != yaml.ScalarNode || key.Value == "" || n.members[key.Value] != nil {
+		name := keyText(key)
+		if key.Kind != yaml.ScalarNode || key.Value == "" || n.members[name] != nil {
 			return fmt.Errorf("line %d: a key that is no text, or stands twice", key.Line)
 		}
 		m := &node{y: value, from: d.offset(key), at: d.offset(value), end: n.end}
 		if i+2 < len(content) {
 			m.end = d.before(d.offset(content[i+2]))
 		}
-		n.members[key.Value] = m
+		n.members[name] = m
 		n.order = append(n.order, m)
-		if err := d.member(e, key.Value, m, depth); err != nil {
+		if err := d.member(e, name, m, depth); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// keyText gives the name of a member: its text, or in quotes a text that would be no text
+// without them, as "1" is beside 1.
+func keyText(key *yaml.Node) string {
+	if key.Style&(yaml.DoubleQuotedStyle|yaml.SingleQuotedStyle) == 0 {
+		return key.Value
+	}
+	if plainSort(key.Value) != "!!str" || strings.HasPrefix(key.Value, `"`) || key.Value == "<<" || former[strings.ToLower(key.Value)] {
+		return doubleQuoted(key.Value)
+	}
+	return key.Value
+}
+
+// plainSort gives the tag that a word has when it stands without quotes.
+func plainSort(s string) string {
+	return (&yaml.Node{Kind: yaml.ScalarNode, Value: s}).ShortTag()
 }
 
 // before gives where the lines end that stand before what begins at a byte: at its
@@ -217,13 +235,19 @@ func (d *document) before(at int) int {
 	return at
 }
 
+// Properties of a container that stand before it.
+const (
+	tagMark    = "(tag)"
+	anchorMark = "(anchor)"
+)
+
 // tagged notes a tag or an anchor of a container.
 func tagged(e *element.Element, y *yaml.Node) {
 	if y.Style&yaml.TaggedStyle != 0 {
-		e.Props = append(e.Props, element.Prop{Name: "(tag)", Value: element.TextValue(y.Tag)})
+		e.Props = append(e.Props, element.Prop{Name: tagMark, Value: element.TextValue(y.Tag)})
 	}
 	if y.Anchor != "" {
-		e.Props = append(e.Props, element.Prop{Name: "(anchor)", Value: element.TextValue(y.Anchor)})
+		e.Props = append(e.Props, element.Prop{Name: anchorMark, Value: element.TextValue(y.Anchor)})
 	}
 }
 
@@ -293,7 +317,7 @@ func (d *document) scalar(y *yaml.Node) element.Value {
 		return element.NumberValue("*" + y.Value)
 	}
 	if y.Style&yaml.TaggedStyle != 0 {
-		return element.NumberValue(y.Tag + " " + y.Value)
+		return element.NumberValue(d.tagged(y))
 	}
 	switch y.ShortTag() {
 	case "!!int", "!!float":
@@ -302,8 +326,23 @@ func (d *document) scalar(y *yaml.Node) element.Value {
 		return element.BoolValue(strings.EqualFold(y.Value, "true"))
 	case "!!null":
 		return element.NullValue()
+	case "!!timestamp":
+		return element.NumberValue(y.Value)
+	}
+	if y.Style == 0 && former[strings.ToLower(y.Value)] { // many programs read it as true or false
+		return element.NumberValue(y.Value)
 	}
 	return element.TextValue(y.Value)
+}
+
+// tagged gives a tagged scalar as it is written.
+func (d *document) tagged(y *yaml.Node) string {
+	n := &node{y: y, from: d.offset(y), at: d.offset(y), end: len(d.src)}
+	at, end, ok := d.span(n)
+	if !ok || y.Style&(yaml.LiteralStyle|yaml.FoldedStyle) != 0 {
+		return y.Tag + " " + y.Value
+	}
+	return y.Tag + " " + d.src[at:end]
 }
 
 // Read reads the file.
@@ -330,6 +369,7 @@ func (Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map[s
 	if err != nil {
 		return nil, err
 	}
+	out = string(kind.LikeEnds([]byte(out), []byte(d.src)))
 	again, err := parse(out)
 	same := *want
 	same.Type = d.root.Type
