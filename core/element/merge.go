@@ -13,8 +13,9 @@ import "slices"
 // reported for each property rather than for each subtree.
 func Merge(path string, base, mine, theirs *Element, settle Settle) (*Element, []Conflict) {
 	g := &merger{sums: digests{}, settle: settle}
-	out := g.crossed(g.node(Address{Path: path}, base, mine, theirs))
-	return out, g.conflicts
+	at := Address{Path: path}
+	out := g.crossed(g.node(at, base, mine, theirs))
+	return g.dangling(at, base, mine, theirs, out), g.conflicts
 }
 
 type merger struct {
@@ -22,6 +23,8 @@ type merger struct {
 	settle    Settle
 	conflicts []Conflict
 	moves     moved
+	// lost lists the base's elements that one side alone took away.
+	lost []*Element
 }
 
 // ask gives the choice for a conflict: the person's, or mine with the conflict

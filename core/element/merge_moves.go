@@ -11,15 +11,18 @@ type came struct {
 // moved is what a merge remembers to find things that a side took from one parent to
 // another: the base's children that a side took away, and what it put in.
 type moved struct {
-	goneM, goneT []*Element // from both lists, what the other side took away too
-	newM, newT   []came
+	gone       []*Element // on both sides
+	newM, newT []came
 }
 
 // note remembers what came and went among the children of one element.
 func (g *merger) note(c *childMerge) {
 	for i, kid := range c.b.Children {
-		if c.pm.toB[i] < 0 && c.pt.toB[i] < 0 {
-			g.moves.goneM = append(g.moves.goneM, kid)
+		switch {
+		case c.pm.toB[i] < 0 && c.pt.toB[i] < 0:
+			g.moves.gone = append(g.moves.gone, kid)
+		case c.pm.toB[i] < 0 || c.pt.toB[i] < 0:
+			g.lost = append(g.lost, kid)
 		}
 	}
 	steps := stepsOf(c.m.Children)
@@ -40,11 +43,11 @@ func (g *merger) note(c *childMerge) {
 // that one side, or both at different places, put in elsewhere. Where a conflict is open,
 // mine stands.
 func (g *merger) crossed(root *Element) *Element {
-	if len(g.moves.goneM) == 0 || len(g.moves.newM)+len(g.moves.newT) == 0 {
+	if len(g.moves.gone) == 0 || len(g.moves.newM)+len(g.moves.newT) == 0 {
 		return root
 	}
 	mine, theirs := g.arrivals(g.moves.newM), g.arrivals(g.moves.newT)
-	for _, kid := range all(g.moves.goneM) {
+	for _, kid := range all(g.moves.gone) {
 		id, ok := g.identity(kid)
 		if !ok {
 			continue

@@ -64,7 +64,7 @@ func (Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map[s
 		return nil, err
 	}
 	doc.Root.Become(like(doc.Root, node))
-	return map[string][]byte{src.Files()[0]: doc.Bytes()}, nil
+	return map[string][]byte{src.Files()[0]: kind.LikeEnds(doc.Bytes(), data)}, nil
 }
 
 // like gives want with the number literals of have where the values are equal:

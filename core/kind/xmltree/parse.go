@@ -68,6 +68,31 @@ type parser struct {
 	done  int // where the bytes begin that belong to no node yet
 	count int
 	texts [][]byte // the text of each open element so far; nil in those that hold an element
+	gap   gap
+}
+
+// gap is a run of blanks on one line behind an element: text, when it stands between two
+// that have text themselves, as between words.
+type gap struct {
+	text     string
+	from, to int
+}
+
+// between reports whether blanks behind an element can be text among elements.
+func between(text string) bool { return text != "" && strings.IndexByte(text, '\n') < 0 }
+
+// worded reports whether something is in an element that blanks beside it part from what
+// follows.
+func (n *node) worded() bool {
+	if n.run {
+		return true
+	}
+	for _, k := range n.kids {
+		if k.worded() {
+			return true
+		}
+	}
+	return n.leaf() && !blank(n.text)
 }
 
 func (p *parser) top() *node {
@@ -95,6 +120,7 @@ func (p *parser) sinceLast(at int) string {
 }
 
 func (p *parser) startTag(name string, attrs []attr, from, to int, closed bool) error {
+	p.fillGap()
 	n := &node{name: name, lead: p.sinceLast(from), start: p.src[from:to]}
 	p.count++
 	if len(p.open) >= MaxDepth || p.count > MaxElements {
@@ -118,7 +144,18 @@ func (p *parser) startTag(name string, attrs []attr, from, to int, closed bool) 
 	return nil
 }
 
+// fillGap makes text of the blanks before an element.
+func (p *parser) fillGap() {
+	g, top := p.gap, p.top()
+	if p.gap = (gap{}); g.to == 0 || top == nil || len(top.kids) == 0 || !top.kids[len(top.kids)-1].worded() {
+		return
+	}
+	top.kids = append(top.kids, &node{run: true, text: g.text, lead: p.src[p.done:g.from], raw: p.src[g.from:g.to]})
+	p.done = g.to
+}
+
 func (p *parser) endTag(name string, from, to int) error {
+	p.gap = gap{}
 	top := p.top()
 	if top == nil || top.name != name {
 		return fmt.Errorf("</%s> closes nothing", name)
@@ -142,9 +179,12 @@ func (p *parser) text(text string, from, to int) error {
 	if last := len(p.texts) - 1; p.texts[last] != nil {
 		p.texts[last] = append(p.texts[last], text...)
 	}
+	p.gap = gap{}
 	if !space {
 		top.kids = append(top.kids, &node{run: true, text: text, lead: p.src[p.done:from], raw: p.src[from:to]})
 		p.done = to
+	} else if between(text) && p.src[from] != '<' {
+		p.gap = gap{text, from, to}
 	}
 	return nil
 }
@@ -162,6 +202,10 @@ type frame struct {
 	texts []string // while no element is inside
 	holds bool     // an element is inside
 	keyed int      // children with a key
+	gap   string   // blanks behind the last element
+	words bool     // text is in the last element, or stands behind it
+	// worded says that text is in some element, or among them.
+	worded bool
 }
 
 func (b *builder) other(int, int) {}
@@ -183,10 +227,14 @@ func (b *builder) startTag(name string, attrs []attr, _, _ int, closed bool) err
 		f := &b.open[n-1]
 		for _, text := range f.texts { // it is among elements after all
 			if !blank(text) {
-				f.e.Children = append(f.e.Children, runOf(text))
+				f.e.Children, f.worded = append(f.e.Children, runOf(text)), true
+				f.words = true
 			}
 		}
-		f.e.Children, f.holds, f.texts = append(f.e.Children, e), true, nil
+		if f.gap != "" && f.words {
+			f.e.Children = append(f.e.Children, runOf(f.gap))
+		}
+		f.e.Children, f.holds, f.texts, f.gap, f.words = append(f.e.Children, e), true, nil, "", false
 		if e.Key != "" {
 			f.keyed++
 		}
@@ -217,7 +265,11 @@ func (b *builder) endTag(name string, _, _ int) error {
 			f.e.Props = append(f.e.Props, element.Prop{Name: textProperty, Value: element.TextValue(text)})
 		}
 	}
-	b.open = b.open[:last]
+	worded := f.worded || !f.holds && !blank(f.e.Prop(textProperty).Text())
+	if b.open = b.open[:last]; last > 0 {
+		up := &b.open[last-1]
+		up.words, up.worded = worded, up.worded || worded
+	}
 	return nil
 }
 
@@ -229,10 +281,14 @@ func (b *builder) text(text string, from, to int) error {
 		return nil
 	}
 	f := &b.open[len(b.open)-1]
-	if !f.holds {
+	f.gap = ""
+	switch {
+	case !f.holds:
 		f.texts = append(f.texts, text)
-	} else if !blank(text) {
-		f.e.Children = append(f.e.Children, runOf(text))
+	case !blank(text):
+		f.e.Children, f.words, f.worded = append(f.e.Children, runOf(text)), true, true
+	case between(text) && to-from < len("<![CDATA[]]>"):
+		f.gap = text
 	}
 	return nil
 }

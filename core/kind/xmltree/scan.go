@@ -82,26 +82,37 @@ func (s *scanner) chars() error {
 	if i := strings.Index(raw, "]]>"); i >= 0 {
 		return s.fail(from+i, "]]> stands in text")
 	}
-	text, err := s.decode(raw, from)
+	text, err := s.decode(raw, from, false)
 	if err != nil {
 		return err
 	}
 	return s.to.text(text, from, s.at)
 }
 
-// decode resolves references and joins the two forms of line ends into one.
-func (s *scanner) decode(raw string, at int) (string, error) {
+// decode resolves references and joins the two forms of line ends into one. In the value of
+// an attribute, white space that is no reference is a blank each (section 3.3.3).
+func (s *scanner) decode(raw string, at int, attribute bool) (string, error) {
 	if bad := forbidden(raw); bad >= 0 {
 		return "", s.fail(at+bad, "a character that XML does not allow")
 	}
-	if s.rough || strings.IndexByte(raw, '&') < 0 && strings.IndexByte(raw, '\r') < 0 {
+	if s.rough || strings.IndexByte(raw, '&') < 0 && strings.IndexByte(raw, '\r') < 0 && !(attribute && strings.ContainsAny(raw, "\n\t")) {
 		return raw, nil
 	}
 	var b strings.Builder
 	for i := 0; i < len(raw); i++ {
 		switch raw[i] {
+		case '\n', '\t':
+			if attribute {
+				b.WriteByte(' ')
+			} else {
+				b.WriteByte(raw[i])
+			}
 		case '\r':
-			b.WriteByte('\n')
+			if attribute {
+				b.WriteByte(' ')
+			} else {
+				b.WriteByte('\n')
+			}
 			if i+1 < len(raw) && raw[i+1] == '\n' {
 				i++
 			}
@@ -359,7 +370,7 @@ func (s *scanner) attribute(from, lead int) error {
 	if strings.IndexByte(raw, '<') >= 0 {
 		return s.fail(begin, "a < in the value of the attribute %s", name)
 	}
-	value, err := s.decode(raw, begin)
+	value, err := s.decode(raw, begin, true)
 	if err != nil {
 		return err
 	}
