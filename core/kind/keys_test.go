@@ -18,12 +18,13 @@ func TestItemsAreKeyedByWhatTellsThemApart(t *testing.T) {
 	}
 	for want, items := range map[string][]*element.Element{
 		"1 2":   {item("id", "1", "name", "a"), item("id", "2", "name", "b")},
-		"a b":   {item("id", "1", "name", "a"), item("id", "1", "name", "b")},
+		"1 1~2": {item("id", "1", "name", "a"), item("id", "1", "name", "b")},
 		"x y":   {item("code", "x"), item("code", "y")},
-		" ":     {item("name", "a"), item("name", "a")},
+		"a a~2": {item("name", "a"), item("name", "a")},
+		"   ":   {item("name", "a"), item("name", "a"), item("name", "a"), item("name", "a")},
 		"  ":    {item("name", "a"), item("name", "b"), item()},
 		"":      {},
-		"   ":   {item("id", ""), item("id", "1"), item("id", "2"), item("id", "3")},
+		"    ":  {item("id", ""), item("id", "9"), item("id", "1"), item("id", "2"), item("id", "3")},
 		"5":     {item("id", "5")},
 		"b c d": {item("key", "b"), item("key", "c"), item("key", "d")},
 	} {

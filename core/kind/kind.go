@@ -162,6 +162,14 @@ type Remark struct {
 	Of string
 }
 
+// Examiner is a kind that can tell what in a file leads nowhere, although the file can be
+// read.
+type Examiner interface {
+	Kind
+	// Flaws lists, in words for people, what is used in a file and is not there.
+	Flaws(data []byte) []string
+}
+
 // Entry is one file in another.
 type Entry struct {
 	Data []byte

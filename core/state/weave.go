@@ -186,6 +186,39 @@ func (w *weaver) name(c spelling.Clash) element.Address {
 	return element.Address{Path: w.path}.Below(element.Step{Type: "place", Key: kids[len(kids)-1].Key}).Of(element.WritingProperty)
 }
 
+// flaws gathers what leads nowhere in a file and in the files in it.
+func (w *weaver) flaws(name string, data []byte, k kind.Kind, found map[string]bool) {
+	if len(data) == 0 {
+		return
+	}
+	if k == nil {
+		k = w.r.Kinds.For(path.Join(path.Dir(w.path), name), data[:min(len(data), kind.HeadSize)])
+	}
+	if sees, ok := kind.Ability[kind.Examiner](k); ok {
+		for _, flaw := range sees.Flaws(data) {
+			found[flaw] = true
+		}
+	}
+	w.inside(k, data, func(name string, data []byte) { w.flaws(name, data, nil, found) })
+}
+
+// inside visits the files in a file.
+func (w *weaver) inside(k kind.Kind, data []byte, visit func(name string, data []byte)) {
+	c, ok := kind.Ability[kind.Container](k)
+	if !ok || w.depth >= deepest {
+		return
+	}
+	entries, err := c.Entries(data)
+	if err != nil {
+		return
+	}
+	w.depth++
+	for inside, e := range entries {
+		visit(inside, e.Data)
+	}
+	w.depth--
+}
+
 // remarks counts what a file says outside of its elements, by the kind that reads it, and
 // what the files in it say.
 func (w *weaver) remarks(name string, data []byte, k kind.Kind, count map[kind.Remark]int) {
@@ -200,17 +233,5 @@ func (w *weaver) remarks(name string, data []byte, k kind.Kind, count map[kind.R
 			count[remark]++
 		}
 	}
-	c, ok := kind.Ability[kind.Container](k)
-	if !ok || w.depth >= deepest {
-		return
-	}
-	entries, err := c.Entries(data)
-	if err != nil {
-		return
-	}
-	w.depth++
-	for inside, e := range entries {
-		w.remarks(inside, e.Data, nil, count)
-	}
-	w.depth--
+	w.inside(k, data, func(name string, data []byte) { w.remarks(name, data, nil, count) })
 }

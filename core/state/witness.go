@@ -62,7 +62,7 @@ type written struct {
 func (x *witness) run() (*written, error) {
 	x.hush()
 	if out := x.together(x.b.files, x.m.files, x.t.files); out != nil {
-		if missed := x.missed(out.files, nil); len(missed.mine)+len(missed.theirs) == 0 {
+		if missed := x.missed(out.files, nil); len(missed.mine)+len(missed.theirs)+len(x.flaws(out.files)) == 0 {
 			return out, nil
 		}
 	}
@@ -156,6 +156,7 @@ func (x *witness) reads(files map[string][]byte) bool {
 // wrote or took away, and that did not arrive, is a conflict.
 func (x *witness) witnessed(out *written, m, t map[string][]byte) *written {
 	missed := x.missed(out.files, out.open)
+	missed.theirs = append(missed.theirs, x.flaws(out.files)...)
 	if len(missed.mine)+len(missed.theirs) == 0 {
 		return out
 	}
@@ -183,6 +184,25 @@ func (x *witness) witnessed(out *written, m, t map[string][]byte) *written {
 
 // missing lists remarks that did not arrive as a side has them.
 type missing struct{ mine, theirs []string }
+
+// flaws lists what leads nowhere in the outcome, and did not in mine or theirs.
+func (x *witness) flaws(files map[string][]byte) []string {
+	w := weaver{r: x.r, path: x.path}
+	var found [3]map[string]bool
+	for i, version := range []map[string][]byte{files, x.m.files, x.t.files} {
+		found[i] = map[string]bool{}
+		for name, data := range version {
+			w.flaws(name, data, x.kind, found[i])
+		}
+	}
+	var out []string
+	for _, flaw := range slices.Sorted(maps.Keys(found[0])) {
+		if !found[1][flaw] && !found[2][flaw] {
+			out = append(out, flaw)
+		}
+	}
+	return out
+}
 
 // told reports whether a conflict shows a remark already.
 func told(open []element.Conflict, remark string) bool {

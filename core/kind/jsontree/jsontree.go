@@ -176,23 +176,24 @@ func list(typ, key string, n *jsondoc.Node) (*element.Element, error) {
 		}
 		e.Add(kid)
 	}
+	if keyed != "" {
+		element.Distinguish(e.Children)
+	}
 	return e, nil
 }
 
-// keyMember gives the member that names the items of a list: all have it, and
-// no two alike.
+// keyMember gives the member that names the items of a list, empty for none.
 func keyMember(n *jsondoc.Node) string {
 	for _, name := range kind.KeyMembers {
-		seen := map[string]bool{}
-		ok := slices.IndexFunc(n.Items, func(it jsondoc.Item) bool {
+		keys := make([]string, 0, len(n.Items))
+		for _, it := range n.Items {
 			v := it.Value.Get(name)
-			if v == nil || v.Kind != jsondoc.String && v.Kind != jsondoc.Number || v.Text == "" || seen[v.Text] {
-				return true
+			if v == nil || v.Kind != jsondoc.String && v.Kind != jsondoc.Number || v.Text == "" {
+				break
 			}
-			seen[v.Text] = true
-			return false
-		}) < 0
-		if ok && len(n.Items) > 0 {
+			keys = append(keys, v.Text)
+		}
+		if len(keys) == len(n.Items) && kind.Tells(keys) {
 			return name
 		}
 	}

@@ -132,21 +132,30 @@ func propertyName(attribute string) string {
 
 func attributeName(property string) string { return strings.TrimPrefix(property, "@") }
 
-// distinct takes their keys from children of one type that share one.
+// distinct tells children of one type apart that share a key: a few copies get keys of
+// their own behind the first, others have none.
 func distinct(kids []*element.Element) {
 	type id struct{ typ, key string }
-	first := make(map[id]*element.Element, len(kids))
+	keys := map[string][]string{} // by type, of children with a key
+	shared := false
+	seen := make(map[id]int, len(kids))
 	for _, k := range kids {
 		if k.Key == "" {
 			continue
 		}
-		at := id{k.Type, k.Key}
-		if other, twice := first[at]; twice {
-			k.Key, other.Key = "", ""
-		} else {
-			first[at] = k
+		keys[k.Type] = append(keys[k.Type], k.Key)
+		seen[id{k.Type, k.Key}]++
+		shared = shared || seen[id{k.Type, k.Key}] > 1
+	}
+	if !shared {
+		return
+	}
+	for _, k := range kids {
+		if k.Key != "" && seen[id{k.Type, k.Key}] > 1 && !kind.Tells(keys[k.Type]) {
+			k.Key = ""
 		}
 	}
+	element.Distinguish(kids)
 }
 
 var keyAttributes = []string{"xml:id", "id", "Id", "ID", "name", "Name", "key", "Key", "uid", "code"}
