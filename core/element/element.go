@@ -174,9 +174,12 @@ func doubled(key string) bool {
 	return i > 0 && i+1 < len(key) && strings.Trim(key[i+1:], "0123456789") == ""
 }
 
-// isCopyOf reports whether Distinguish made one key of the other.
-func isCopyOf(copied, key string) bool {
-	return doubled(copied) && copied[:strings.LastIndexByte(copied, '~')] == key
+// rootKey gives the key that Distinguish has made another of; others as they are.
+func rootKey(key string) string {
+	if doubled(key) {
+		return key[:strings.LastIndexByte(key, '~')]
+	}
+	return key
 }
 
 // Dump prints the tree, one element a line, for tests and for tracing.

@@ -34,8 +34,7 @@ func (g *merger) children(at Address, b, m, t *Element) []*Element {
 	if c.ordered {
 		c.insertions()
 	}
-	order := c.order()
-	return c.distinct(order)
+	return renumber(c.distinct(c.order()), b, m, t)
 }
 
 func (c *childMerge) fromBase() {

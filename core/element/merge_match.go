@@ -14,8 +14,10 @@ func (g *merger) pairs3(b, m, t *Element) (pm, pt pairing) {
 	}
 	g.sums.pairMoved(b, m, &pm)
 	g.sums.pairMoved(b, t, &pt)
-	g.sums.pairCopied(b, m, &pm)
-	g.sums.pairCopied(b, t, &pt)
+	if anyDoubled(b.Children) || anyDoubled(m.Children) || anyDoubled(t.Children) {
+		g.sums.pairCopied(b, m, &pm)
+		g.sums.pairCopied(b, t, &pt)
+	}
 	g.pairRenamed(b, m, t, &pm, &pt)
 	for i, kid := range b.Children {
 		jm, jt := pm.toB[i], pt.toB[i]
@@ -106,25 +108,97 @@ func substantial(e *Element) bool {
 	return len(e.Children) > 0
 }
 
-// pairCopied finds the original among siblings that share a key: a copy, pasted above it,
-// has taken the key.
+// pairCopied pairs siblings that share a key, which Distinguish has numbered: a number is no
+// identity, since a copy that is pasted above the others takes theirs. Equal ones pair first,
+// what is left by likeness.
 func (m digests) pairCopied(a, b *Element, p *pairing) {
-	for j, copied := range b.Children {
-		if copied.Key == "" || p.toA[j] >= 0 || !doubled(copied.Key) {
+	inA, inB := groups(a.Children), groups(b.Children)
+	for id, ib := range inB {
+		ia := inA[id]
+		if len(ia) == 0 || len(ia) == 1 && len(ib) == 1 {
 			continue
 		}
-		for i, was := range a.Children {
-			k := p.toB[i]
-			if k < 0 || was.Type != copied.Type || !isCopyOf(copied.Key, was.Key) {
-				continue
-			}
-			if !m.sameBody(was, b.Children[k]) && m.sameBody(was, copied) {
+		for _, i := range ia {
+			if p.toB[i] >= 0 {
 				p.part(i)
-				p.pair(i, j)
 			}
-			break
+		}
+		for _, j := range ib {
+			if p.toA[j] >= 0 {
+				p.part(p.toA[j])
+			}
+		}
+		body := func(kids []*Element, at []int) []Digest {
+			out := make([]Digest, len(at))
+			for i, k := range at {
+				out[i] = m.of(kids[k]).body
+			}
+			return out
+		}
+		for _, q := range firstPairs(body(a.Children, ia), body(b.Children, ib)) {
+			p.pair(ia[q[0]], ib[q[1]])
+		}
+		ia, ib = open(ia, p.toB), open(ib, p.toA)
+		if len(ia) == 1 && len(ib) == 1 {
+			p.pair(ia[0], ib[0])
+			continue
+		}
+		m.likest(a.Children, b.Children, ia, ib, alike, p)
+	}
+}
+
+// shared is what siblings have in common that Distinguish has told apart.
+type shared struct{ typ, key string }
+
+// groups gives the places of siblings that share a key, with those that have a key alone
+// when another list might have copies of them.
+func groups(kids []*Element) map[shared][]int {
+	out := map[shared][]int{}
+	for i, k := range kids {
+		if k.Key != "" {
+			id := shared{k.Type, rootKey(k.Key)}
+			out[id] = append(out[id], i)
 		}
 	}
+	return out
+}
+
+// anyDoubled reports whether a list has keys that Distinguish has made.
+func anyDoubled(kids []*Element) bool {
+	return slices.ContainsFunc(kids, func(k *Element) bool { return doubled(k.Key) })
+}
+
+// renumber gives children that share a key the numbers that they have in their order. It
+// works in place on a list of its own.
+func renumber(kids []*Element, versions ...*Element) []*Element {
+	if !anyDoubled(kids) {
+		return kids
+	}
+	known := map[shared]bool{} // keys that are shared in some version
+	for _, v := range versions {
+		plain := map[shared]bool{}
+		for _, k := range v.Children {
+			plain[shared{k.Type, k.Key}] = true
+		}
+		for _, k := range v.Children {
+			if id := (shared{k.Type, rootKey(k.Key)}); doubled(k.Key) && plain[id] {
+				known[id] = true
+			}
+		}
+	}
+	out := slices.Clone(kids)
+	for i, k := range out {
+		if id := (shared{k.Type, rootKey(k.Key)}); doubled(k.Key) && known[id] {
+			c := *k
+			c.Key = id.key
+			out[i] = &c
+		} else if known[shared{k.Type, k.Key}] {
+			c := *k
+			out[i] = &c
+		}
+	}
+	Distinguish(out)
+	return out
 }
 
 // pairRenamed pairs keyed children that one side or both gave other keys: those whose

@@ -1,10 +1,10 @@
 // Package table is the kind of tables in text: CSV (RFC 4180) and its relatives
 // with semicolons or tabs.
 //
-// The first line names the columns. A row is an element whose properties are its
-// fields; its key is the field of a column called id, key, code, number or name, or
-// else of the first, where all rows have one and no two the same. Rows with keys are
-// a set: two people who add rows do not meet. Without, they are matched by
+// The first line names the columns, each an element of its own. A row is an element whose
+// properties are its fields that are not empty; its key is the field of a column called id,
+// key, code, number or name, or of the first one when its name ends so (tank_id). Rows with
+// keys are a set: two people who add rows do not meet. Without, they are matched by
 // likeness, in order.
 //
 // Writing leaves the text of every field, separator and line end that does not
@@ -107,37 +107,31 @@ func parse(src kind.Source) (*sheet, error) {
 	return t, nil
 }
 
-// keyNames are columns that hold keys, the likeliest first.
-var keyNames = []string{"id", "key", "code", "number", "name"}
+// keyNames are columns that hold keys, the likeliest first; keyEnds are ends of such names.
+var (
+	keyNames = []string{"id", "key", "code", "number", "name"}
+	keyEnds  = []string{"id", "key", "code", "number"}
+)
 
-// findKey chooses the column with the keys.
+// findKey chooses the column with the keys, by the names of the columns alone: which one it
+// is must not change with the rows.
 func (t *sheet) findKey() {
-	var order []int
-	for _, name := range keyNames {
-		order = append(order, slices.IndexFunc(t.columns, func(c string) bool { return strings.EqualFold(strings.TrimSpace(c), name) }))
+	plain := make([]string, len(t.columns))
+	for i, c := range t.columns {
+		plain[i] = strings.ToLower(strings.TrimSpace(c))
 	}
-	for _, c := range append(order, 0) {
-		if c >= 0 && t.tells(c) {
+	for _, name := range keyNames {
+		if c := slices.Index(plain, name); c >= 0 {
 			t.keyed, t.key = true, c
 			return
 		}
 	}
-}
-
-// tells reports whether a column tells all rows apart.
-func (t *sheet) tells(c int) bool {
-	seen := make(map[string]bool, len(t.records))
-	for _, r := range t.records[1:] {
-		if c >= len(r.fields) {
-			return false
+	for _, end := range keyEnds { // of the first column alone: others refer to other tables
+		if before, ok := strings.CutSuffix(plain[0], end); ok && strings.ContainsAny(before[len(before)-1:], " _-.") {
+			t.keyed = true
+			return
 		}
-		v := unquote(r.fields[c])
-		if v == "" || seen[v] {
-			return false
-		}
-		seen[v] = true
 	}
-	return true
 }
 
 // columnName names a field by its place; those beyond the named columns too.
@@ -148,25 +142,35 @@ func (t *sheet) columnName(i int) string {
 	return fmt.Sprintf("column %d", i+1)
 }
 
+// header is the type, and its key, of the element that holds the columns.
+const header = "columns"
+
 func (t *sheet) tree() *element.Element {
 	root := &element.Element{Type: "table", Ordered: !t.keyed}
-	names := make([]element.Value, len(t.columns))
-	for i, c := range t.columns {
-		names[i] = element.TextValue(c)
+	columns := &element.Element{Type: header, Key: header, Ordered: true, Firm: true}
+	for _, c := range t.columns {
+		columns.Add(&element.Element{Type: "column", Key: c})
 	}
-	root.Set("columns", element.ListValue(names...))
+	root.Add(columns)
 	for _, r := range t.records[1:] {
 		root.Add(t.row(r))
+	}
+	if t.keyed {
+		element.Distinguish(root.Children)
 	}
 	return root
 }
 
+// row gives the element of a line. A field without content is no property: a line may
+// leave out its last ones.
 func (t *sheet) row(r record) *element.Element {
 	e := &element.Element{Type: "row"}
 	for i, f := range r.fields {
-		e.Props = append(e.Props, element.Prop{Name: t.columnName(i), Value: element.TextValue(unquote(f))})
+		if v := unquote(f); v != "" {
+			e.Props = append(e.Props, element.Prop{Name: t.columnName(i), Value: element.TextValue(v)})
+		}
 	}
-	if t.keyed {
+	if t.keyed && t.key < len(r.fields) {
 		e.Key = unquote(r.fields[t.key])
 	}
 	var gist []string

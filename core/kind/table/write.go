@@ -24,7 +24,15 @@ func (k Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map
 	if err != nil {
 		return nil, err
 	}
-	w.record(t.records[0], w.columns, nil)
+	places := make([]int, len(w.columns))
+	for i, c := range w.columns {
+		if at, was := w.place[c]; was {
+			places[i] = at
+		} else {
+			places[i] = -1
+		}
+	}
+	w.record(t.records[0], w.columns, places)
 	kids := d.Kids
 	if len(kids) == 0 {
 		for i := range want.Children {
@@ -32,12 +40,16 @@ func (k Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map
 		}
 	}
 	for _, e := range kids {
-		if e.To < 0 {
+		if e.To < 0 || want.Children[e.To].Type == header {
 			continue
 		}
 		old := record{end: w.end}
-		if e.From >= 0 {
-			old = t.records[e.From+1]
+		if e.From >= 0 { // the first child holds the columns, as the first line does
+			old = t.records[e.From]
+		}
+		if e.From >= 0 && e.Delta == nil && slices.Equal(w.columns, t.columns) {
+			w.record(old, old.values(), nil)
+			continue
 		}
 		if err := w.row(old, want.Children[e.To]); err != nil {
 			return nil, err
@@ -59,8 +71,13 @@ type writer struct {
 
 func (t *sheet) writer(want *element.Element) (*writer, error) {
 	w := &writer{t: t, place: map[string]int{}, end: "\n", ended: true, open: t.records[len(t.records)-1].end == ""}
-	for _, v := range want.Prop("columns").Items() {
-		w.columns = append(w.columns, v.Text())
+	for _, e := range want.Children {
+		if e.Type != header {
+			continue
+		}
+		for _, c := range e.Children {
+			w.columns = append(w.columns, c.Key)
+		}
 	}
 	if !distinct(w.columns) || len(w.columns) == 0 {
 		return nil, errors.New("the columns of a table have distinct names")
@@ -88,10 +105,6 @@ func (w *writer) record(old record, values []string, from []int) {
 		place := i
 		if from != nil {
 			place = from[i]
-		} else if at, ok := w.place[v]; ok { // the line of names
-			place = at
-		} else {
-			place = -1
 		}
 		switch {
 		case place < 0 || place >= len(old.fields):
@@ -114,7 +127,16 @@ func (w *writer) row(old record, want *element.Element) error {
 	}
 	var values []string
 	var from []int
-	for i := 0; len(left) > 0; i++ {
+	least := len(w.columns) // a line is no shorter than the others, unless it was
+	if len(old.fields) > 0 && len(old.fields) < len(w.t.columns) {
+		least = 0
+		for i, c := range w.columns {
+			if at, was := w.place[c]; was && at < len(old.fields) {
+				least = i + 1
+			}
+		}
+	}
+	for i := 0; i < least || len(left) > 0; i++ {
 		name, place := fmt.Sprintf("column %d", i+1), i
 		if i < len(w.columns) {
 			name = w.columns[i]
@@ -123,19 +145,20 @@ func (w *writer) row(old record, want *element.Element) error {
 			} else {
 				place = -1
 			}
+		} else {
+			place = i - len(w.columns) + len(w.t.columns)
 		}
-		v, ok := left[name]
-		if !ok {
-			return fmt.Errorf("a row has no %q and yet a field after it", name)
-		}
+		values, from = append(values, left[name]), append(from, place)
 		delete(left, name)
-		values, from = append(values, v), append(from, place)
 		if i > MaxColumns {
 			return errors.New("a row has too many fields")
 		}
 	}
-	if k := slices.Index(w.columns, w.t.columnName(w.t.key)); w.t.keyed && (k < 0 || k >= len(values) || values[k] != want.Key) {
-		return errors.New("a row's key is the field of its column")
+	if w.t.keyed {
+		k := slices.Index(w.columns, w.t.columns[w.t.key])
+		if k < 0 || rootKey(want.Key) != values[k] && want.Key != values[k] {
+			return errors.New("a row's key is the field of its column")
+		}
 	}
 	if len(values) == 0 {
 		return errors.New("a row has no field")
@@ -144,12 +167,22 @@ func (w *writer) row(old record, want *element.Element) error {
 	return nil
 }
 
+// rootKey gives the key that a copy shares with others.
+func rootKey(key string) string {
+	if i := strings.LastIndexByte(key, '~'); i >= 0 {
+		return key[:i]
+	}
+	return key
+}
+
 // text gives the table, with its last line ended or not as before.
 func (w *writer) text() string {
 	out := w.out.String()
 	switch {
 	case w.open && w.ended:
-		out = strings.TrimSuffix(strings.TrimSuffix(out, "\n"), "\r")
+		if last := strings.TrimSuffix(strings.TrimSuffix(out, "\n"), "\r"); !strings.HasSuffix(last, "\n") { // an empty line is one by its end alone
+			out = last
+		}
 	case !w.open && !w.ended:
 		out += w.end
 	}
