@@ -12,10 +12,15 @@ import "slices"
 // "A three-way merge for XML documents" (ACM DocEng 2004), with conflicts
 // reported for each property rather than for each subtree.
 func Merge(path string, base, mine, theirs *Element, settle Settle) (*Element, []Conflict) {
-	g := &merger{sums: digests{}, settle: settle}
+	return MergeBy(Rules{}, path, base, mine, theirs, settle)
+}
+
+// MergeBy is Merge for elements of which there are rules.
+func MergeBy(rules Rules, path string, base, mine, theirs *Element, settle Settle) (*Element, []Conflict) {
+	g := &merger{sums: digests{}, settle: settle, rules: rules}
 	at := Address{Path: path}
 	out := g.crossed(g.node(at, base, mine, theirs))
-	return g.dangling(at, base, mine, theirs, out), g.conflicts
+	return g.unsound(at, mine, theirs, out), g.conflicts
 }
 
 type merger struct {
@@ -23,6 +28,7 @@ type merger struct {
 	settle    Settle
 	conflicts []Conflict
 	moves     moved
+	rules     Rules
 	// lost lists the base's elements that one side alone took away.
 	lost []*Element
 }
@@ -44,9 +50,14 @@ func (g *merger) same(a, b *Element) bool { return g.sums.same(a, b) }
 func (g *merger) node(at Address, b, m, t *Element) *Element {
 	switch {
 	case g.same(m, t), g.same(b, t):
+		g.renamed(b, m)
 		return m
 	case g.same(b, m):
+		g.renamed(b, t)
 		return t
+	}
+	if b.Key != m.Key || b.Key != t.Key {
+		g.lost = append(g.lost, b) // under its former key
 	}
 	r := *m
 	carrier := keyCarrier(b, m, t)
@@ -63,6 +74,13 @@ func (g *merger) node(at Address, b, m, t *Element) *Element {
 	}
 	r.Children = g.children(at, b, m, t)
 	return &r
+}
+
+// renamed remembers that an element has another key, also among all below it.
+func (g *merger) renamed(b, is *Element) {
+	if b != is && !g.same(b, is) { // what changed inside is on one side alone
+		g.lost = append(g.lost, b)
+	}
 }
 
 // keyCarrier gives the property whose value is the key in all three versions, which do not

@@ -162,6 +162,20 @@ type Remark struct {
 	Of string
 }
 
+// Ruled is a kind that knows more of its elements than their trees say.
+type Ruled interface {
+	Kind
+	Rules() element.Rules
+}
+
+// RulesOf gives the rules of a kind; none when it has none.
+func RulesOf(k Kind) element.Rules {
+	if r, ok := Ability[Ruled](k); ok {
+		return r.Rules()
+	}
+	return element.Rules{}
+}
+
 // Examiner is a kind that can tell what in a file leads nowhere, although the file can be
 // read.
 type Examiner interface {

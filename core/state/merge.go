@@ -211,7 +211,7 @@ func (g *merge) elements(p string, w kind.Writer, b, m, t *Artifact) (ok bool, e
 		return choice, ok
 	}
 	var conflicts []element.Conflict
-	x.meant, conflicts = element.Merge(p, baseRoot, m.Reading.Root, t.Reading.Root, x.settle)
+	x.meant, conflicts = element.MergeBy(kind.RulesOf(w), p, baseRoot, m.Reading.Root, t.Reading.Root, x.settle)
 	var err1, err2, err3 error
 	x.b, err1 = newSide(b)
 	x.m, err2 = newSide(m)

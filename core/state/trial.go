@@ -52,6 +52,6 @@ func (r *Reader) Try(ctx context.Context, base, mine, theirs State, p string) (*
 	if b != nil {
 		root = b.Reading.Root
 	}
-	_, out.Conflicts = element.Merge(p, root, m.Reading.Root, t.Reading.Root, nil)
+	_, out.Conflicts = element.MergeBy(kind.RulesOf(m.Kind), p, root, m.Reading.Root, t.Reading.Root, nil)
 	return out, nil
 }

@@ -3,6 +3,7 @@ package sqlfolder
 import (
 	"bytes"
 
+	"oakenchest/core/element"
 	"oakenchest/core/kind"
 	"oakenchest/core/schema/mariadb"
 	"oakenchest/core/schema/postgres"
@@ -19,6 +20,14 @@ func (Postgres) Remarks(data []byte) []kind.Remark { return comments(postgres.Di
 
 // Remarks lists comments.
 func (MariaDB) Remarks(data []byte) []kind.Remark { return comments(mariadb.Dialect, data) }
+
+var _, _, _ kind.Ruled = Kind{}, Postgres{}, MariaDB{}
+
+// Rules say that SQL names things by words, and that indexes share one list of names.
+func (Kind) Rules() element.Rules { return element.Rules{Words: true, Unique: []string{"index"}} }
+
+// Rules are those of a schema, but that each table names its indexes itself.
+func (MariaDB) Rules() element.Rules { return element.Rules{Words: true} }
 
 func comments(d *sqltext.Dialect, data []byte) []kind.Remark {
 	tokens, err := d.Scan(string(data))

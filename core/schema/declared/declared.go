@@ -9,6 +9,7 @@ package declared
 import (
 	"fmt"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -92,10 +93,27 @@ type Object struct {
 	Text func() string
 }
 
+// Texts gives what asks for the text of an object by its ID, empty for none.
+func Texts(list []Object) func(id string) string {
+	byID := make(map[string]Object, len(list))
+	for _, o := range list {
+		byID[o.ID] = o
+	}
+	return func(id string) string {
+		if o, ok := byID[id]; ok {
+			return o.Text()
+		}
+		return ""
+	}
+}
+
 // Update gives the files that differ when a folder is to declare what want lists:
 // have tells the places of what the files declare by ID, same whether an object is
 // as the files declare it. A file with no statement left is nil; empty tells that.
-func Update(files Files, have map[string][]Place, want []Object, same func(id string) bool, empty func(text string) bool) Files {
+//
+// What of a changed object stays as it was keeps the words in which the files say it: was
+// gives the text of the object as it is declared, in the usual form, and d is the dialect.
+func Update(d *sqltext.Dialect, files Files, have map[string][]Place, want []Object, same func(id string) bool, was func(id string) string, empty func(text string) bool) Files {
 	u := &updater{files: files, out: Files{}, taken: map[string]bool{}, edits: map[string][]edit{}}
 	for name := range files {
 		u.taken[strings.ToLower(name)] = true
@@ -110,12 +128,12 @@ func Update(files Files, have map[string][]Place, want []Object, same func(id st
 		case !known:
 			u.add(o)
 		case !same(o.ID):
-			for i, p := range places {
-				text := ""
-				if i == 0 {
-					text = strings.TrimSuffix(o.Text(), "\n")
-				}
-				u.edits[p.File] = append(u.edits[p.File], edit{p, text})
+			before := ""
+			if was != nil {
+				before = was(o.ID)
+			}
+			for i, text := range u.texts(d, places, before, o.Text()) {
+				u.edits[places[i].File] = append(u.edits[places[i].File], edit{places[i], text})
 			}
 		}
 		delete(left, o.ID)
@@ -142,6 +160,23 @@ type updater struct {
 type edit struct {
 	Place
 	text string
+}
+
+// texts gives what is written in the place of each statement of an object.
+func (u *updater) texts(d *sqltext.Dialect, places []Place, was, now string) []string {
+	old := make([]string, len(places))
+	out := make([]string, len(places))
+	out[0] = strings.TrimSuffix(now, "\n")
+	for i, p := range places {
+		if d == nil || p.To > len(u.files[p.File]) {
+			return out
+		}
+		old[i] = string(u.files[p.File][p.From:p.To])
+	}
+	if kept, ok := keep(d, old, was, now); ok {
+		return kept
+	}
+	return out
 }
 
 // add writes an object that no file declares yet.
@@ -180,6 +215,10 @@ func splice(data []byte, more string, list []edit, empty func(string) bool) []by
 		}
 		rest := text[e.To:]
 		if e.text == "" {
+			e.From = withRemarks(text, e.From)
+			if behind := remarkBehind.FindString(rest); behind != "" {
+				rest = rest[len(behind):]
+			}
 			rest = strings.TrimLeft(rest, "\r\n")
 		}
 		text = text[:e.From] + e.text + rest
@@ -191,9 +230,25 @@ func splice(data []byte, more string, list []edit, empty func(string) bool) []by
 	return []byte(text)
 }
 
+// remarkBehind is a comment behind a statement, on its line.
+var remarkBehind = regexp.MustCompile(`^[ \t]*--[^\n]*`)
+
+// withRemarks gives where the comments begin that stand right above a statement, and are
+// about it.
+func withRemarks(text string, at int) int {
+	for at > 0 {
+		above := strings.LastIndexByte(text[:at-1], '\n') + 1
+		if !strings.HasPrefix(strings.TrimSpace(text[above:at]), "--") {
+			break
+		}
+		at = above
+	}
+	return at
+}
+
 // Anew writes all objects, in place of files that can't be read together.
 func Anew(files Files, want []Object) Files {
-	out := Update(nil, nil, want, nil, nil)
+	out := Update(nil, nil, nil, want, nil, nil, nil)
 	for name, data := range files {
 		switch fresh, written := out[name]; {
 		case written && string(fresh) == string(data):

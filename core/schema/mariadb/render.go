@@ -214,7 +214,11 @@ func Update(files declared.Files, d *Declared, want *element.Element) declared.F
 		wanted[ID(e)] = e
 	}
 	same := func(id string) bool { return have[id] != nil && have[id].Sum() == wanted[id].Sum() }
-	return declared.Update(files, d.Places, written(want), same, empty)
+	was := func(string) string { return "" }
+	if d.Root != nil {
+		was = declared.Texts(written(d.Root))
+	}
+	return declared.Update(Dialect, files, d.Places, written(want), same, was, empty)
 }
 
 // Anew writes all files of want, in place of those that can't be read together.

@@ -46,7 +46,12 @@ func Update(files declared.Files, d *Declared, want *element.Element) declared.F
 		}
 		return alike(id)
 	}
-	return declared.Update(files, places, list, same, empty)
+	was := func(string) string { return "" }
+	if d.Root != nil {
+		before, _, _ := written(d.Root)
+		was = declared.Texts(before)
+	}
+	return declared.Update(Dialect, files, places, list, same, was, empty)
 }
 
 // holders gives the identity of the table whose column each owned sequence goes with.

@@ -9,6 +9,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/kind/partfile"
 	"oakenchest/core/schema/declared"
+	"oakenchest/core/schema/sqltext"
 )
 
 // Declared is a schema as a folder of SQL files declares it.
@@ -153,12 +154,15 @@ func FileFor(object *element.Element) string {
 	return object.Type + "s/" + partfile.Safe(object.Key) + ".sql"
 }
 
+// dialect takes declared statements apart to write them anew.
+var dialect = &sqltext.Dialect{Quote: '"', Fold: true}
+
 // Update gives the files that differ when the declared schema becomes want; see
 // declared.Update.
 func (d *Declared) Update(files map[string][]byte, want *element.Element) map[string][]byte {
 	have, wanted := byID(d.Root), byID(want)
 	same := func(id string) bool { return have[id] != nil && have[id].Sum() == wanted[id].Sum() }
-	return declared.Update(files, d.objects, written(want), same, func(text string) bool {
+	return declared.Update(dialect, files, d.objects, written(want), same, declared.Texts(written(d.Root)), func(text string) bool {
 		rest, err := statements(text)
 		return err == nil && len(rest) == 0
 	})
