@@ -138,6 +138,9 @@ func (a *App) showMerged(w *workspace.Workspace, r *workspace.MergeResult, what,
 		a.say("Everything of %s is in %s already.", of, w.Branch)
 	case r.Committed != nil:
 		a.showCommitted(w, r.Committed)
+		for _, u := range r.Unread {
+			a.say("  %s has not read %s as it is now; a deployment lets it", u.Engine, u.Path)
+		}
 		for _, p := range r.Artifacts {
 			a.say("  combined by element: %s", p)
 		}

@@ -61,6 +61,8 @@ const (
 	InsertedProperty = "(inserted)"
 	// PlaceProperty stands for where something is that a side took to another parent.
 	PlaceProperty = "(place)"
+	// ReadingProperty stands for an outcome that can't be read, although both sides can.
+	ReadingProperty = "(reading)"
 	// WritingProperty stands for what both sides wrote differently at one place outside of
 	// elements: remarks, spaces, quotes.
 	WritingProperty = "(writing)"

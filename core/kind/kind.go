@@ -176,6 +176,13 @@ func RulesOf(k Kind) element.Rules {
 	return element.Rules{}
 }
 
+// Unproven is a kind that reads what only an engine can judge.
+type Unproven interface {
+	Kind
+	// Engine names the engine.
+	Engine() string
+}
+
 // Examiner is a kind that can tell what in a file leads nowhere, although the file can be
 // read.
 type Examiner interface {

@@ -32,7 +32,12 @@ type Merged struct {
 	Conflicts []element.Conflict
 	// Artifacts lists the artifacts that both sides had changed, for people.
 	Artifacts []string
+	// Unread lists those of them whose outcome only an engine can judge that was not there.
+	Unread []Unread
 }
+
+// Unread is an artifact that an engine has not read.
+type Unread struct{ Path, Engine string }
 
 // merge is one run of Merge.
 type merge struct {
@@ -220,13 +225,38 @@ func (g *merge) elements(p string, w kind.Writer, b, m, t *Artifact) (ok bool, e
 		return false, err
 	}
 	out, err := x.run()
-	if err != nil || out == nil {
+	if err != nil {
 		return false, err
+	}
+	if out == nil {
+		return g.unreadable(x, m, t), nil
+	}
+	if u, ok := kind.Ability[kind.Unproven](w); ok {
+		g.out.Unread = append(g.out.Unread, Unread{p, u.Engine()})
 	}
 	g.put(p, m, out.files)
 	g.settled(p, m, t)
 	g.out.Conflicts = append(append(g.out.Conflicts, conflicts...), out.open...)
 	return true, nil
+}
+
+// unreadable makes one conflict of a folder whose outcome can't be read, though both sides
+// can; false for other artifacts, which are a conflict as a whole. One side stands.
+func (g *merge) unreadable(x *witness, m, t *Artifact) bool {
+	if _, folder := g.r.Manifest.Declared(x.path); !folder || x.unread == nil || isFile(g.m, x.path) {
+		return false
+	}
+	c := element.Conflict{Address: element.Address{Path: x.path, Property: element.ReadingProperty}, Theirs: element.Side{Value: element.TextValue(x.unread.Error())},
+		Allows: []element.Keep{element.KeepMine, element.KeepTheirs}}
+	choice, ok := x.settle(c)
+	switch {
+	case !ok || !slices.Contains(c.Allows, choice.Keep):
+		g.out.Conflicts = append(g.out.Conflicts, c)
+	case choice.Keep == element.KeepTheirs:
+		g.put(x.path, m, x.t.files)
+	}
+	g.settled(x.path, m, t)
+	return true
 }
 
 // put makes edits of the files that an artifact comes to.

@@ -24,6 +24,8 @@ type witness struct {
 	settle  element.Settle
 	// b, m and t are the three versions; b may be a version without files.
 	b, m, t side3
+	// unread is why the last outcome could not be read; nil when it could.
+	unread error
 	// settled says that somebody has settled something in the artifact.
 	settled bool
 }
@@ -149,6 +151,7 @@ func (x *witness) reads(files map[string][]byte) bool {
 		return element.Compare(x.m.reading.Root, x.meant) == nil
 	}
 	again, err := x.kind.Read(overlay{x.m.src, edits})
+	x.unread = err
 	return err == nil && element.Compare(again.Root, x.meant) == nil
 }
 

@@ -20,8 +20,9 @@ type MergeResult struct {
 	// Committed is set when no conflict was left.
 	Committed *Committed
 	Conflicts []element.Conflict
-	// Artifacts lists what both sides had changed.
+	// Artifacts lists what both sides had changed, Unread what of that no engine has read.
 	Artifacts []string
+	Unread    []state.Unread
 }
 
 // Merge brings a commit into the workspace and, when nothing is in conflict,
@@ -158,7 +159,7 @@ func (w *Workspace) begin(ctx context.Context, p *Pending) (*MergeResult, error)
 	if err := w.apply(ctx, p, m); err != nil {
 		return nil, err
 	}
-	r := &MergeResult{Conflicts: m.Conflicts, Artifacts: m.Artifacts}
+	r := &MergeResult{Conflicts: m.Conflicts, Artifacts: m.Artifacts, Unread: m.Unread}
 	if len(m.Conflicts) > 0 {
 		return r, nil
 	}

@@ -124,16 +124,23 @@ func (w *Workspace) Resolve(ctx context.Context, text string, keep element.Keep,
 	if p == nil {
 		return nil, nil, fault.New(fault.Usage, "oaken merge and oaken revert can leave conflicts.", "Nothing is being merged, so there is no conflict to resolve.")
 	}
-	for _, c := range open {
-		if fits != nil {
-			if fits(c.Address.String()) || fits(c.Address.Path) {
-				settled = append(settled, c)
+	meant := func(list []element.Conflict) (out []element.Conflict) {
+		for _, c := range list {
+			if fits != nil {
+				if fits(c.Address.String()) || fits(c.Address.Path) {
+					out = append(out, c)
+				}
+			} else if c.Address.String() == address.String() || address.Whole() && state.Under([]string{address.Path}, c.Address.Path) {
+				out = append(out, c)
 			}
-			continue
 		}
-		if c.Address.String() == address.String() || address.Whole() && state.Under([]string{address.Path}, c.Address.Path) {
-			settled = append(settled, c)
+		return out
+	}
+	if settled = meant(open); len(settled) == 0 {
+		if open, err = w.settledBefore(ctx, p); err != nil {
+			return nil, nil, err
 		}
+		settled = meant(open)
 	}
 	if len(settled) == 0 {
 		return nil, nil, fault.New(fault.Usage, "oaken conflicts lists the addresses that are open.", "No conflict is open at %s.", text)
@@ -161,6 +168,23 @@ func (w *Workspace) Resolve(ctx context.Context, text string, keep element.Keep,
 		return nil, nil, err
 	}
 	return settled, m.Conflicts, w.apply(ctx, p, m)
+}
+
+// settledBefore lists the conflicts of a merge that were settled already, to be settled in
+// another way: the last choice counts.
+func (w *Workspace) settledBefore(ctx context.Context, p *Pending) ([]element.Conflict, error) {
+	if len(p.Settled) == 0 {
+		return nil, nil
+	}
+	fresh := *p
+	fresh.Settled = nil
+	m, err := w.compute(ctx, &fresh)
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(m.Conflicts, func(c element.Conflict) bool {
+		return !slices.ContainsFunc(p.Settled, func(s settledConflict) bool { return s.Address == c.Address.String() })
+	}), nil
 }
 
 func settle(c element.Conflict, keep element.Keep, value string) (settledConflict, error) {

@@ -23,6 +23,14 @@ func (MariaDB) Remarks(data []byte) []kind.Remark { return comments(mariadb.Dial
 
 var _, _, _ kind.Ruled = Kind{}, Postgres{}, MariaDB{}
 
+var _, _ kind.Unproven = Postgres{}, MariaDB{}
+
+// Engine is the one that these schemas are for.
+func (Postgres) Engine() string { return "PostgreSQL" }
+
+// Engine is the one that these schemas are for.
+func (MariaDB) Engine() string { return "MariaDB" }
+
 // Rules say that SQL names things by words, and that indexes share one list of names.
 func (Kind) Rules() element.Rules { return element.Rules{Words: true, Unique: []string{"index"}} }
 
