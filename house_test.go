@@ -26,7 +26,7 @@ var floors = [][]string{
 	{"core/kind/recipe"},
 	{"core/ledger", "core/kind/text", "core/kind/opaque", "core/kind/model", "core/kind/apart", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree", "core/kind/yamltree", "core/kind/settings"},
 	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/schema/postgres", "core/schema/mariadb", "core/chest"},
-	{"core/kind/sqlfolder", "core/kind/sqlitefile"},
+	{"core/kind/sqlfolder", "core/kind/sqlitefile", "core/kind/workbook"},
 	{"core/kind/all", "core/state", "core/environment", "core/preset", "core/landscape"},
 	{"core/overlap", "core/arrival"},
 	{"core/workspace", "core/history", "core/owed"},

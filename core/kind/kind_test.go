@@ -10,6 +10,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/xuri/excelize/v2"
+
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
 	"oakenchest/core/kind/all"
@@ -58,6 +60,22 @@ func TestFilesFindTheirKinds(t *testing.T) {
 	}
 }
 
+// workbook makes a spreadsheet with another program's package.
+func workbook(t *testing.T) []byte {
+	t.Helper()
+	f := excelize.NewFile()
+	defer f.Close()
+	bold, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
+	for cell, v := range map[string]any{"A1": "Tank", "B1": "Litres", "A2": "Reef", "B2": 42000, "A3": "Kelp", "B3": 31000.5} {
+		err = errors.Join(err, f.SetCellValue("Sheet1", cell, v))
+	}
+	var b bytes.Buffer
+	if err := errors.Join(err, f.SetCellFormula("Sheet1", "B4", "SUM(B2:B3)"), f.SetCellStyle("Sheet1", "A1", "B1", bold), f.Write(&b)); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
 // TestEveryKindKeepsItsPromises runs the same demands on each kind, with a
 // sample of its own.
 func TestEveryKindKeepsItsPromises(t *testing.T) {
@@ -75,6 +93,7 @@ func TestEveryKindKeepsItsPromises(t *testing.T) {
 		"yaml": {Name: "a.yaml", Data: []byte("a: {b: 1}\n")}, "toml": {Name: "a.toml", Data: []byte("[a]\nb = 1\n")}, "settings": {Name: "a.ini", Data: []byte("[a]\nb=1\n")},
 		"postgres-schema": {Name: "x.sql", Data: []byte("create table a (id int primary key, note text);\ncreate view v as select id from a;\ncomment on table a is 'x';\n")}, "mariadb-schema": {Name: "x.sql", Data: []byte("create table a (id int primary key, note text comment 'x');\ncreate view v as select id from a;\n")},
 		"database": {Name: "tanks.db", Data: tanks(t)}, "table": {Name: "a.csv", Data: []byte("id,name\n1,Reef\n")}, "picture": {Name: "sand.png", Data: sample.SandPNG(16)}, "sound": {Name: "bubbles.wav", Data: sample.BubblesWAV()},
+		"workbook": {Name: "tanks.xlsx", Data: workbook(t)},
 	}
 	flat := map[string]bool{"opaque": true, "picture": true, "sound": true} // these say what they are by properties
 	for _, k := range all.Table().All() {

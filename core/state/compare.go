@@ -116,11 +116,30 @@ func movedFiles(a, b *Snapshot) moves {
 		news := came[d]
 		slices.Sort(olds)
 		slices.Sort(news)
+		olds, news = m.byName(olds, news)
 		for i := range min(len(olds), len(news)) {
 			m.from[news[i]], m.to[olds[i]] = olds[i], news[i]
 		}
 	}
 	return m
+}
+
+// byName pairs files of equal content that kept their base names, and gives what is left.
+func (m moves) byName(olds, news []string) (leftOld, leftNew []string) {
+	if len(olds) == 1 && len(news) == 1 {
+		return olds, news
+	}
+	taken := map[string]bool{}
+	for _, o := range olds {
+		at := slices.IndexFunc(news, func(n string) bool { return !taken[n] && path.Base(n) == path.Base(o) })
+		if at < 0 {
+			leftOld = append(leftOld, o)
+			continue
+		}
+		taken[news[at]] = true
+		m.from[news[at]], m.to[o] = o, news[at]
+	}
+	return leftOld, slices.DeleteFunc(slices.Clone(news), func(n string) bool { return taken[n] })
 }
 
 // addUsers adds the scenes whose buffers differ though they themselves do not.

@@ -17,6 +17,7 @@ import (
 	"oakenchest/core/kind/sqlitefile"
 	"oakenchest/core/kind/table"
 	"oakenchest/core/kind/text"
+	"oakenchest/core/kind/workbook"
 	"oakenchest/core/kind/xmltree"
 	"oakenchest/core/kind/yamltree"
 )
@@ -25,6 +26,7 @@ import (
 func Table() *kind.Table {
 	return recipe.Over(kind.NewTable(
 		scene.Kind{},
+		workbook.Kind{},
 		pack.Kind{},
 		pack.Tar{},
 		pack.Gzip{},

@@ -47,7 +47,7 @@ func (h hush) element(line, other []*element.Element) *element.Element {
 		name := h.rules.nameOf(c)
 		return slices.Contains(noise, name) || slices.Contains(noise, name+"="+c.Key)
 	}
-	pairs := beside(e.Children, like.Children)
+	pairs := beside(h.keys(line), h.keys(other), e.Children, like.Children)
 	out.Children = make([]*element.Element, 0, len(e.Children))
 	for i, c := range e.Children {
 		twin := pairs[i]
@@ -70,30 +70,41 @@ func (h hush) element(line, other []*element.Element) *element.Element {
 	return &out
 }
 
-// beside pairs children by type and key, keyless ones by their place among those of a type.
-func beside(kids, others []*element.Element) []*element.Element {
+// keys gives the keys that rules make of the children of the last element of a line.
+func (h hush) keys(line []*element.Element) []string {
+	kids := line[len(line)-1].Children
+	out := make([]string, len(kids))
+	for i, c := range kids {
+		out[i] = c.Key
+		if names := h.rules.say(append(line[:len(line):len(line)], c)).key; names != nil {
+			out[i] = h.rules.keyOf(c, names)
+		}
+	}
+	return out
+}
+
+// beside pairs children by type and key, those of equal or no key by their place among them.
+func beside(keys, otherKeys []string, kids, others []*element.Element) []*element.Element {
 	type id struct {
 		typ, key string
 		n        int
 	}
-	number := func(list []*element.Element) []id {
-		count := map[string]int{}
+	number := func(list []*element.Element, keys []string) []id {
+		count := map[id]int{}
 		out := make([]id, len(list))
 		for i, e := range list {
-			out[i] = id{e.Type, e.Key, 0}
-			if e.Key == "" {
-				out[i].n = count[e.Type]
-				count[e.Type]++
-			}
+			at := id{e.Type, keys[i], 0}
+			out[i] = id{e.Type, keys[i], count[at]}
+			count[at]++
 		}
 		return out
 	}
 	where := make(map[id]*element.Element, len(others))
-	for i, at := range number(others) {
+	for i, at := range number(others, otherKeys) {
 		where[at] = others[i]
 	}
 	out := make([]*element.Element, len(kids))
-	for i, at := range number(kids) {
+	for i, at := range number(kids, keys) {
 		out[i] = where[at]
 	}
 	return out

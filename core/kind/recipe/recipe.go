@@ -58,14 +58,25 @@ func Watched(t *kind.Table, recipes []manifest.Recipe, tell func(*Report)) *kind
 			}
 		}
 		if archives[k.Name()] {
-			return overArchive(k, chosen, tell)
+			return overArchive(k, append(chosen, builtinFor(p)...), tell)
 		}
 		inner, ok := k.(kind.Writer)
 		if !ok || !structured[k.Name()] {
 			return k
 		}
-		return Kind{inner, append(chosen, Builtin()...), t, tell}
+		return Kind{inner, append(chosen, builtinFor(p)...), t, tell}
 	})
+}
+
+// builtinFor gives the recipes that come with the program for a path.
+func builtinFor(p string) []manifest.Recipe {
+	var out []manifest.Recipe
+	for _, r := range Builtin() {
+		if r.Match == "" || Applies(r, p) {
+			out = append(out, r)
+		}
+	}
+	return out
 }
 
 // Applies reports whether a recipe speaks of a path; it may still ask for a root.

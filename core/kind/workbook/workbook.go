@@ -1,0 +1,350 @@
+// Package workbook is the kind of spreadsheets in Office Open XML (ECMA-376 part 1,
+// SpreadsheetML), on top of the kind of packages.
+//
+// Inside such a file cells refer to texts and to styles by their place in lists, so that a
+// new text or style moves the meaning of others. Here those references are resolved: a
+// sheet is an element `sheet:NAME`, with a `cell:C5` that has its value or formula, and its
+// style in words. Stored results of formulas, and the order in which they are worked out,
+// are left out, and are worked out again when the file is opened. All other parts are as
+// the package has them.
+package workbook
+
+import (
+	"errors"
+	"path"
+	"slices"
+	"strings"
+
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+	"oakenchest/core/kind/pack"
+)
+
+// Kind reads workbooks.
+type Kind struct{ pack.Kind }
+
+var (
+	_ kind.Writer = Kind{}
+	_ kind.Holder = Kind{}
+)
+
+// Within gives the kind that reads parts by the kinds of a table.
+func (Kind) Within(t *kind.Table) kind.Kind { return Kind{pack.Kind{}.Within(t).(pack.Kind)} }
+
+// Name is "workbook".
+func (Kind) Name() string { return "workbook" }
+
+// About describes the kind.
+func (Kind) About() string {
+	return "spreadsheets in Office Open XML: sheets with cells, each with its value, formula and style"
+}
+
+// Claims takes packages by their endings.
+func (Kind) Claims(p string, head []byte) bool {
+	ext := strings.ToLower(path.Ext(p))
+	return (ext == ".xlsx" || ext == ".xlsm" || ext == ".xltx") && pack.Kind{}.Claims(p, head)
+}
+
+// Read gives the sheets, and the parts that are left.
+func (k Kind) Read(src kind.Source) (*kind.Reading, error) {
+	r, err := k.Kind.Read(src)
+	if err != nil {
+		return nil, err
+	}
+	b, err := open(r.Root)
+	if err != nil {
+		return nil, err
+	}
+	r.Root = b.view()
+	return r, nil
+}
+
+const (
+	workbookPart = "xl/workbook.xml"
+	relsPart     = "xl/_rels/workbook.xml.rels"
+	stringsPart  = "xl/sharedStrings.xml"
+	stylesPart   = "xl/styles.xml"
+	calcPart     = "xl/calcChain.xml"
+)
+
+// book is a workbook as the package has it.
+type book struct {
+	raw    *element.Element
+	sheets []sheet
+	texts  []text
+	styles *styles
+}
+
+// sheet is a sheet with the part that it lies in.
+type sheet struct{ name, part string }
+
+// text is an entry of the list of shared texts: plain, or with runs of its own.
+type text struct{ plain, rich string }
+
+func open(raw *element.Element) (*book, error) {
+	b := &book{raw: raw}
+	top, rels := document(raw, workbookPart), document(raw, relsPart)
+	if top == nil || rels == nil {
+		return nil, errors.New("it holds no workbook")
+	}
+	target := map[string]string{}
+	for _, r := range rels.Children {
+		target[r.Prop("Id").Text()] = path.Join("xl", strings.TrimPrefix(r.Prop("Target").Text(), "/xl/"))
+	}
+	if list := child(top, "sheets"); list != nil {
+		for _, s := range list.Children {
+			name, part := s.Prop("name").Text(), target[s.Prop("r:id").Text()]
+			if name == "" || part == "" || b.part(name) != "" {
+				return nil, errors.New("a sheet has no name, no part, or the name of another")
+			}
+			if d := document(raw, part); d != nil && d.Type == "worksheet" {
+				b.sheets = append(b.sheets, sheet{name, part})
+			}
+		}
+	}
+	if d := document(raw, stringsPart); d != nil {
+		for _, si := range d.Children {
+			b.texts = append(b.texts, textOf(si))
+		}
+	}
+	var err error
+	b.styles, err = newStyles(document(raw, stylesPart))
+	return b, err
+}
+
+func (b *book) part(name string) string {
+	i := slices.IndexFunc(b.sheets, func(s sheet) bool { return s.name == name })
+	if i < 0 {
+		return ""
+	}
+	return b.sheets[i].part
+}
+
+// document gives the root element of a part that is XML; nil for none.
+func document(raw *element.Element, name string) *element.Element {
+	for _, p := range raw.Children {
+		if p.Type == "part" && p.Key == name && len(p.Children) == 1 {
+			return p.Children[0]
+		}
+	}
+	return nil
+}
+
+func child(e *element.Element, typ string) *element.Element {
+	for _, c := range e.Children {
+		if c.Type == typ {
+			return c
+		}
+	}
+	return nil
+}
+
+// textOf gives a shared text, or one that stands in its cell.
+func textOf(si *element.Element) text {
+	var t text
+	plain := true
+	for _, c := range si.Children {
+		switch c.Type {
+		case "t":
+			t.plain += c.Prop("text").Text()
+		case "r":
+			plain = false
+			if inner := child(c, "t"); inner != nil {
+				t.plain += inner.Prop("text").Text()
+			}
+		default:
+			plain = false
+		}
+	}
+	if !plain {
+		t.rich = spell(&element.Element{Type: si.Type, Children: si.Children})
+	}
+	return t
+}
+
+// view gives the tree that people see.
+func (b *book) view() *element.Element {
+	out := &element.Element{Type: "workbook", Gist: b.raw.Gist}
+	parts := map[string]bool{}
+	for _, s := range b.sheets {
+		parts[s.part] = true
+		out.Add(b.sheetView(s))
+	}
+	for _, style := range b.styles.named {
+		out.Add(&element.Element{Type: "named-style", Key: style.name, Firm: true, Props: []element.Prop{{Name: "style", Value: element.TextValue(style.text)}}})
+	}
+	element.Distinguish(out.Children)
+	for _, p := range b.raw.Children {
+		switch {
+		case p.Key == stringsPart || p.Key == calcPart:
+		case p.Key == stylesPart:
+			out.Add(without(p, listed...))
+		case parts[p.Key]:
+			out.Add(b.bare(p))
+		default:
+			out.Add(p)
+		}
+	}
+	return out
+}
+
+// without gives a part whose root element lacks children of some types.
+func without(p *element.Element, types ...string) *element.Element {
+	c, root := *p, *p.Children[0]
+	root.Children = slices.DeleteFunc(slices.Clone(root.Children), func(k *element.Element) bool { return slices.Contains(types, k.Type) })
+	c.Children = []*element.Element{&root}
+	return &c
+}
+
+// bare gives the part of a sheet without its cells; columns say their styles in words.
+func (b *book) bare(p *element.Element) *element.Element {
+	c := without(p, "sheetData", "dimension")
+	root := c.Children[0]
+	for i, k := range root.Children {
+		if k.Type == "cols" {
+			root.Children[i] = b.restyled(k, "style", b.styles.words)
+		}
+	}
+	return c
+}
+
+// restyled gives an element in whose children a property that names a style says another
+// thing.
+func (b *book) restyled(list *element.Element, name string, say func(string) (string, bool)) *element.Element {
+	out := *list
+	out.Children = make([]*element.Element, len(list.Children))
+	for i, k := range list.Children {
+		c := *k
+		c.Props = slices.Clone(k.Props)
+		if v := k.Prop(name); !v.IsAbsent() {
+			if words, ok := say(v.Text()); ok {
+				c.Set(name, element.TextValue(words))
+			}
+		}
+		out.Children[i] = &c
+	}
+	return &out
+}
+
+// Properties of a cell.
+const (
+	valueProperty   = "value"
+	richProperty    = "runs"
+	formulaProperty = "formula"
+	styleProperty   = "style"
+	typeProperty    = "type"
+)
+
+func (b *book) sheetView(s sheet) *element.Element {
+	e := &element.Element{Type: "sheet", Key: s.name, Firm: true}
+	data := child(document(b.raw, s.part), "sheetData")
+	if data == nil {
+		return e
+	}
+	shared := map[string]string{} // formulas that cells share, by their number
+	for _, row := range data.Children {
+		if r := b.rowView(row); len(r.Props) > 0 {
+			e.Add(r)
+		}
+		for _, c := range row.Children {
+			if cell := b.cellView(c, shared); len(cell.Props) > 0 {
+				e.Add(cell)
+			}
+		}
+	}
+	return e
+}
+
+// rowView gives what is said of a row besides its cells.
+func (b *book) rowView(row *element.Element) *element.Element {
+	e := &element.Element{Type: "row", Key: row.Prop("r").Text(), Firm: true}
+	for _, p := range row.Props {
+		switch p.Name {
+		case "r", "spans":
+		case "s":
+			if words, ok := b.styles.words(p.Value.Text()); ok {
+				e.Set(styleProperty, element.TextValue(words))
+			}
+		default:
+			e.Props = append(e.Props, p)
+		}
+	}
+	return e
+}
+
+func (b *book) cellView(c *element.Element, shared map[string]string) *element.Element {
+	e := &element.Element{Type: "cell", Key: c.Prop("r").Text(), Firm: true}
+	f := child(c, "f")
+	v := ""
+	if inner := child(c, "v"); inner != nil {
+		v = inner.Prop("text").Text()
+	}
+	switch typ := c.Prop("t").Text(); {
+	case f != nil:
+		e.Set(formulaProperty, element.TextValue(formulaOf(f, e.Key, shared)))
+	case typ == "s":
+		if t, ok := b.text(v); ok {
+			e.Set(valueProperty, element.TextValue(t.plain))
+			if t.rich != "" {
+				e.Set(richProperty, element.TextValue(t.rich))
+			}
+		}
+	case typ == "inlineStr":
+		if is := child(c, "is"); is != nil {
+			t := textOf(&element.Element{Type: "si", Children: is.Children})
+			e.Set(valueProperty, element.TextValue(t.plain))
+			if t.rich != "" {
+				e.Set(richProperty, element.TextValue(t.rich))
+			}
+		}
+	case typ == "str":
+		e.Set(valueProperty, element.TextValue(v))
+	case typ == "b":
+		e.Set(valueProperty, element.BoolValue(v == "1" || v == "true"))
+	case typ == "" || typ == "n":
+		if v != "" {
+			e.Set(valueProperty, element.NumberValue(v))
+		}
+	default: // errors, dates
+		e.Set(typeProperty, element.TextValue(typ))
+		e.Set(valueProperty, element.TextValue(v))
+	}
+	if words, ok := b.styles.words(c.Prop("s").Text()); ok {
+		e.Set(styleProperty, element.TextValue(words))
+	}
+	e.Gist = e.Prop(valueProperty).String()
+	if f != nil {
+		e.Gist = "=" + e.Prop(formulaProperty).Text()
+	}
+	return e
+}
+
+func (b *book) text(number string) (text, bool) {
+	n, ok := index(number, len(b.texts))
+	if !ok {
+		return text{}, false
+	}
+	return b.texts[n], true
+}
+
+// formulaOf gives a formula. One that several cells share is told with the cell that has
+// it, since its number says nothing.
+func formulaOf(f *element.Element, at string, shared map[string]string) string {
+	words := f.Prop("text").Text()
+	switch f.Prop("t").Text() {
+	case "shared":
+		n := f.Prop("si").Text()
+		if words != "" {
+			shared[n] = "as in " + at + ": " + words
+			return words + sharedMark + f.Prop("ref").Text()
+		}
+		return sharedMark + shared[n]
+	case "":
+		return words
+	}
+	return words + sharedMark + spell(&element.Element{Type: "f", Props: slices.DeleteFunc(slices.Clone(f.Props), func(p element.Prop) bool { return p.Name == "text" })})
+}
+
+// sharedMark stands before what a formula says beside its text; such a formula is never
+// written anew.
+const sharedMark = " \u00b7 "

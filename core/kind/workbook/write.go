@@ -1,0 +1,428 @@
+package workbook
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"oakenchest/core/element"
+	"oakenchest/core/kind"
+)
+
+// Write gives the workbook with the wanted cells and parts. Texts and styles that are new
+// in it come last in their lists.
+func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content) (map[string][]byte, error) {
+	r, err := k.Kind.Read(src)
+	if err != nil {
+		return nil, err
+	}
+	b, err := open(r.Root)
+	if err != nil {
+		return nil, err
+	}
+	have := b.view()
+	if element.Compare(have, asWorkbook(want)) == nil {
+		return nil, nil
+	}
+	raw, err := (&writer{book: b, have: have}).raw(want)
+	if err != nil {
+		return nil, err
+	}
+	return k.Kind.Write(src, raw, kind.Contents(r.Content, content))
+}
+
+// asWorkbook gives a tree the type that a workbook's has.
+func asWorkbook(e *element.Element) *element.Element {
+	c := *e
+	c.Type = "workbook"
+	return &c
+}
+
+type writer struct {
+	*book
+	have  *element.Element
+	added []*element.Element // shared texts
+	fresh bool               // a formula changed: what is stored of others may be out of date
+}
+
+// raw gives the tree of the package.
+func (w *writer) raw(want *element.Element) (*element.Element, error) {
+	out := &element.Element{Type: "package", Gist: w.book.raw.Gist}
+	wanted := map[string]*element.Element{} // sheets, by their parts
+	var named []namedStyle
+	parts := []*element.Element{}
+	for _, e := range want.Children {
+		switch e.Type {
+		case "sheet":
+		case "named-style":
+			named = append(named, namedStyle{e.Key, e.Prop("style").Text()})
+		default:
+			parts = append(parts, e)
+		}
+	}
+	if !slices.Equal(sortedStyles(named), sortedStyles(w.styles.named)) {
+		return nil, errors.New("named styles can't be changed")
+	}
+	names, err := sheetsOf(parts)
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range want.Children {
+		if e.Type != "sheet" {
+			continue
+		}
+		if names[e.Key] == "" {
+			return nil, fmt.Errorf("the sheet %s has no part", e.Key)
+		}
+		wanted[names[e.Key]] = e
+	}
+	for _, p := range parts {
+		if s := wanted[p.Key]; s != nil {
+			if p, err = w.sheet(p, s); err != nil {
+				return nil, fmt.Errorf("the sheet %s: %w", s.Key, err)
+			}
+		}
+		out.Children = append(out.Children, p)
+	}
+	return out, w.lists(out)
+}
+
+func sortedStyles(list []namedStyle) []namedStyle {
+	return slices.SortedFunc(slices.Values(list), func(a, b namedStyle) int { return strings.Compare(a.name+a.text, b.name+b.text) })
+}
+
+// sheetsOf gives the parts of sheets by their names.
+func sheetsOf(parts []*element.Element) (map[string]string, error) {
+	b, err := open(&element.Element{Children: parts})
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for _, s := range b.sheets {
+		out[s.name] = s.part
+	}
+	return out, nil
+}
+
+// lists puts the shared texts and the style sheet among the parts.
+func (w *writer) lists(out *element.Element) error {
+	for i, p := range out.Children {
+		if p.Key == stylesPart {
+			grown := *p
+			root := *p.Children[0]
+			root.Children = nil
+			// The lists stand before all else, in the order that the format asks for.
+			for _, c := range w.styles.sheet.Children {
+				if slices.Contains(listed, c.Type) {
+					root.Children = append(root.Children, c)
+				}
+			}
+			root.Children = append(root.Children, p.Children[0].Children...)
+			grown.Children = []*element.Element{&root}
+			out.Children[i] = &grown
+		}
+	}
+	for _, p := range w.book.raw.Children {
+		switch {
+		case p.Key == stringsPart && len(p.Children) == 1:
+			grown := *p
+			root := *p.Children[0]
+			root.Children = append(slices.Clone(root.Children), w.added...)
+			for _, name := range []string{"count", "uniqueCount"} {
+				if !root.Prop(name).IsAbsent() && len(w.added) > 0 {
+					root.Set(name, element.TextValue(strconv.Itoa(len(root.Children))))
+				}
+			}
+			grown.Children = []*element.Element{&root}
+			out.Children = append(out.Children, &grown)
+		case p.Key == calcPart && !w.fresh:
+			out.Children = append(out.Children, p)
+		}
+	}
+	return nil
+}
+
+// sheet gives the part of a sheet with its cells.
+func (w *writer) sheet(p, want *element.Element) (*element.Element, error) {
+	out := *p
+	root := *p.Children[0]
+	root.Children = slices.Clone(root.Children)
+	out.Children = []*element.Element{&root}
+	for i, c := range root.Children {
+		if c.Type != "cols" {
+			continue
+		}
+		var failed error
+		root.Children[i] = w.restyled(c, "style", func(words string) (string, bool) {
+			id, err := w.styles.find(words)
+			if _, number := index(words, len(w.styles.texts)); number {
+				return words, true
+			}
+			failed = errors.Join(failed, err)
+			return id, err == nil
+		})
+		if failed != nil {
+			return nil, failed
+		}
+	}
+	data, err := w.cells(p.Key, want)
+	if err != nil {
+		return nil, err
+	}
+	// Cells stand behind the columns, and before all that speaks of cells.
+	at := 0
+	for i, c := range root.Children {
+		if slices.Contains([]string{"sheetPr", "sheetViews", "sheetFormatPr", "cols"}, c.Type) {
+			at = i + 1
+		}
+	}
+	root.Children = slices.Insert(root.Children, at, data)
+	if old := document(w.book.raw, p.Key); old != nil {
+		if d := child(old, "dimension"); d != nil { // wherever cells are, it only has to be no less
+			place := 0
+			if len(root.Children) > 0 && root.Children[0].Type == "sheetPr" {
+				place = 1
+			}
+			root.Children = slices.Insert(root.Children, place, d)
+		}
+	}
+	return &out, nil
+}
+
+// cells gives the data of a sheet: rows and cells that stay are as they were.
+func (w *writer) cells(part string, want *element.Element) (*element.Element, error) {
+	was := map[string]*element.Element{} // of the view, by type and key
+	raw := map[string]*element.Element{}
+	out := &element.Element{Type: "sheetData", Ordered: true, Firm: true}
+	for _, s := range w.sheets {
+		if s.part != part {
+			continue
+		}
+		for _, e := range w.have.Children {
+			if e.Type == "sheet" && e.Key == s.name {
+				for _, c := range e.Children {
+					was[c.Type+" "+c.Key] = c
+				}
+			}
+		}
+		if data := child(document(w.book.raw, part), "sheetData"); data != nil {
+			*out = *data
+			for _, row := range data.Children {
+				raw["row "+row.Prop("r").Text()] = row
+				for _, c := range row.Children {
+					raw["cell "+c.Prop("r").Text()] = c
+				}
+			}
+		}
+	}
+	rows := map[int]*element.Element{}
+	row := func(n int) *element.Element {
+		if rows[n] == nil {
+			r := &element.Element{Type: "row", Key: strconv.Itoa(n), Ordered: true, Firm: true}
+			if old := raw["row "+strconv.Itoa(n)]; old != nil {
+				*r = *old
+				r.Children = nil
+			} else {
+				r.Props = []element.Prop{{Name: "r", Value: element.TextValue(strconv.Itoa(n))}}
+			}
+			r.Set("spans", element.Value{})
+			rows[n] = r
+		}
+		return rows[n]
+	}
+	for key, r := range raw { // rows and cells that say nothing are there all the same
+		if n, ok := strings.CutPrefix(key, "row "); ok && was[key] == nil {
+			if number, err := strconv.Atoi(n); err == nil && len(r.Children) == 0 {
+				row(number)
+			}
+		}
+	}
+	for _, e := range want.Children {
+		key := e.Type + " " + e.Key
+		old := was[key]
+		switch e.Type {
+		case "row":
+			n, err := strconv.Atoi(e.Key)
+			if err != nil {
+				return nil, fmt.Errorf("%s is no row", e.Key)
+			}
+			if old == nil || old.Sum() != e.Sum() {
+				if err := w.rowProps(row(n), e); err != nil {
+					return nil, err
+				}
+			} else {
+				row(n)
+			}
+		case "cell":
+			_, n, ok := place(e.Key)
+			if !ok {
+				return nil, fmt.Errorf("%s is no cell", e.Key)
+			}
+			c := raw[key]
+			if old == nil || old.Sum() != e.Sum() {
+				var err error
+				if c, err = w.cell(e, old, c); err != nil {
+					return nil, fmt.Errorf("%s: %w", e.Key, err)
+				}
+			}
+			row(n).Children = append(row(n).Children, c)
+		}
+	}
+	for key, c := range raw {
+		if at, ok := strings.CutPrefix(key, "cell "); ok && was[key] == nil {
+			if _, n, ok := place(at); ok && !slices.ContainsFunc(want.Children, func(e *element.Element) bool { return e.Type == "cell" && e.Key == at }) {
+				row(n).Children = append(row(n).Children, c)
+			}
+		}
+	}
+	out.Children = nil
+	for _, r := range rows {
+		slices.SortFunc(r.Children, func(a, b *element.Element) int {
+			x, _, _ := place(a.Prop("r").Text())
+			y, _, _ := place(b.Prop("r").Text())
+			return x - y
+		})
+		out.Children = append(out.Children, r)
+	}
+	slices.SortFunc(out.Children, func(a, b *element.Element) int {
+		x, _ := strconv.Atoi(a.Prop("r").Text())
+		y, _ := strconv.Atoi(b.Prop("r").Text())
+		return cmp.Compare(x, y)
+	})
+	return out, nil
+}
+
+func (w *writer) rowProps(r, want *element.Element) error {
+	n := r.Prop("r")
+	r.Props = []element.Prop{{Name: "r", Value: n}}
+	for _, p := range want.Props {
+		if p.Name != styleProperty {
+			r.Props = append(r.Props, p)
+			continue
+		}
+		id, err := w.styles.find(p.Value.Text())
+		if err != nil {
+			return err
+		}
+		r.Set("s", element.TextValue(id))
+	}
+	return nil
+}
+
+// cell writes a cell that changed.
+func (w *writer) cell(want, old, raw *element.Element) (*element.Element, error) {
+	set := func(e *element.Element, name, v string) {
+		e.Props = append(e.Props, element.Prop{Name: name, Value: element.TextValue(v)})
+	}
+	c := &element.Element{Type: "c", Key: want.Key, Ordered: true, Firm: true}
+	set(c, "r", want.Key)
+	if words := want.Prop(styleProperty).Text(); words != "" {
+		id, err := w.styles.find(words)
+		if err != nil {
+			return nil, err
+		}
+		set(c, "s", id)
+	}
+	same := old != nil && raw != nil
+	for _, name := range []string{valueProperty, richProperty, formulaProperty, typeProperty} {
+		same = same && old.Prop(name).Equal(want.Prop(name))
+	}
+	if same { // only its style is another
+		if t := raw.Prop("t"); !t.IsAbsent() {
+			set(c, "t", t.Text())
+		}
+		c.Children = raw.Children
+		return c, nil
+	}
+	inner := func(typ, text string) *element.Element {
+		e := &element.Element{Type: typ, Ordered: true, Firm: true}
+		if text != "" {
+			set(e, "text", text)
+		}
+		return e
+	}
+	v := want.Prop(valueProperty)
+	switch f := want.Prop(formulaProperty).Text(); {
+	case strings.Contains(f, sharedMark):
+		return nil, errors.New("a formula that several cells share can't be written anew")
+	case !want.Prop(formulaProperty).IsAbsent():
+		w.fresh = true
+		c.Add(inner("f", f))
+	case !want.Prop(typeProperty).IsAbsent():
+		set(c, "t", want.Prop(typeProperty).Text())
+		c.Add(inner("v", v.Text()))
+	case v.Sort() == element.Text:
+		n, inList, err := w.sharedText(text{v.Text(), want.Prop(richProperty).Text()})
+		if err != nil {
+			return nil, err
+		}
+		if inList {
+			set(c, "t", "s")
+			c.Add(inner("v", strconv.Itoa(n)))
+			break
+		}
+		set(c, "t", "inlineStr")
+		c.Add((&element.Element{Type: "is", Ordered: true, Firm: true}).Add(w.textElement(v.Text())))
+	case v.Sort() == element.Bool:
+		set(c, "t", "b")
+		c.Add(inner("v", map[bool]string{true: "1", false: "0"}[v.Text() == "true"]))
+	case !v.IsAbsent():
+		c.Add(inner("v", v.Text()))
+	}
+	if old != nil && !old.Prop(formulaProperty).Equal(want.Prop(formulaProperty)) {
+		w.fresh = true
+	}
+	return c, nil
+}
+
+func (w *writer) textElement(s string) *element.Element {
+	t := &element.Element{Type: "t", Ordered: true, Firm: true}
+	if strings.TrimSpace(s) != s {
+		t.Props = append(t.Props, element.Prop{Name: "xml:space", Value: element.TextValue("preserve")})
+	}
+	if s != "" {
+		t.Props = append(t.Props, element.Prop{Name: "text", Value: element.TextValue(s)})
+	}
+	return t
+}
+
+// sharedText gives the place of a text in the list of shared ones; false when the workbook
+// has no such list.
+func (w *writer) sharedText(t text) (int, bool, error) {
+	if i := slices.Index(w.texts, t); i >= 0 {
+		return i, true, nil
+	}
+	if document(w.book.raw, stringsPart) == nil {
+		if t.rich != "" {
+			return 0, false, errors.New("the workbook has no list of texts")
+		}
+		return 0, false, nil
+	}
+	si := &element.Element{Type: "si", Ordered: true, Firm: true}
+	if t.rich != "" {
+		e, err := unspell(t.rich)
+		if err != nil {
+			return 0, false, err
+		}
+		si.Children = e.Children
+	} else {
+		si.Add(w.textElement(t.plain))
+	}
+	w.added = append(w.added, si)
+	w.texts = append(w.texts, t)
+	return len(w.texts) - 1, true, nil
+}
+
+// place gives the column, from 1, and the row of a cell.
+func place(ref string) (column, row int, ok bool) {
+	i := 0
+	for i < len(ref) && ref[i] >= 'A' && ref[i] <= 'Z' && i < 4 {
+		column = column*26 + int(ref[i]-'A') + 1
+		i++
+	}
+	row, err := strconv.Atoi(ref[i:])
+	return column, row, err == nil && i > 0 && row > 0
+}
