@@ -186,7 +186,7 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 	if d == nil {
 		return nil, nil
 	}
-	back := &restorer{origin: origin, reader: v.reader, content: kind.Contents(v.reader.Content(), content)}
+	back := &restorer{origin: origin, reader: v.reader, content: kind.Contents(v.reader.Content(), content), former: v.former}
 	changed, err := back.changed(d)
 	if err != nil {
 		return nil, err

@@ -14,6 +14,7 @@ type restorer struct {
 	origin  map[*element.Element]*element.Element // of each element of the view
 	reader  *nested.Reader
 	content kind.Content
+	former  map[string]string // names of styles in the file, by those in the view
 }
 
 // mirror copies a tree and remembers where each element came from.
@@ -79,6 +80,9 @@ func (r *restorer) property(out *element.Element, name string, v element.Value) 
 			return err
 		}
 		v = element.TextValue(text)
+	}
+	if was := r.former[v.Text()]; was != "" && namesStyle(name) {
+		v = element.TextValue(was)
 	}
 	out.Set(name, v)
 	return nil

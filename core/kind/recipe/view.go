@@ -16,6 +16,8 @@ type viewer struct {
 	reader *nested.Reader
 	opened bool      // something was opened
 	hidden hash.Hash // of what was left out; nil for nothing
+	// former gives the names that styles have in the file by those that they have in the view.
+	former map[string]string
 }
 
 // root views a document. Rules count from its root element: the only child of
@@ -24,6 +26,7 @@ func (v *viewer) root(root *element.Element) {
 	if root.Type == "xml" && len(root.Children) == 1 {
 		v.keys(nil, root)
 		v.element(root.Children[:1:1])
+		v.former = namesByContent(root.Children[0])
 		return
 	}
 	v.element([]*element.Element{root})
