@@ -176,6 +176,13 @@ func RulesOf(k Kind) element.Rules {
 	return element.Rules{}
 }
 
+// Mechanical is a kind some of whose files only programs write: how they say what they
+// mean is nobody's work, and remarks alone are carried over.
+type Mechanical interface {
+	Kind
+	Mechanical(path string) bool
+}
+
 // Unproven is a kind that reads what only an engine can judge.
 type Unproven interface {
 	Kind
@@ -373,6 +380,19 @@ func (t *Table) Read(k Kind, src Source) (r *Reading, used Kind, why error) {
 		return &Reading{Root: &element.Element{Type: "opaque"}}, t.Opaque(), fallback
 	}
 	return r, t.Opaque(), err
+}
+
+// ReadGuarded reads an artifact; a panic of its kind is an error.
+func ReadGuarded(k Kind, src Source) (*Reading, error) { return guarded(k, src) }
+
+// WriteGuarded writes an artifact; a panic of its kind is an error.
+func WriteGuarded(w Writer, src Source, want *element.Element, content Content) (files map[string][]byte, err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			files, err = nil, fmt.Errorf("the %s writer failed: %v", w.Name(), p)
+		}
+	}()
+	return w.Write(src, want, content)
 }
 
 func guarded(k Kind, src Source) (r *Reading, err error) {

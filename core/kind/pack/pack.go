@@ -15,6 +15,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"path"
+	"slices"
 	"strings"
 
 	"oakenchest/core/element"
@@ -51,6 +53,16 @@ func (Kind) About() string {
 // Claims takes what begins like a zip archive.
 func (Kind) Claims(_ string, head []byte) bool {
 	return bytes.HasPrefix(head, []byte("PK\x03\x04")) || bytes.HasPrefix(head, []byte("PK\x05\x06"))
+}
+
+// documents are the endings of packages that programs for documents write.
+var documents = []string{".odt", ".ods", ".odp", ".odg", ".ott", ".ots", ".otp", ".docx", ".docm", ".dotx", ".xlsx", ".xlsm", ".xltx", ".pptx", ".pptm", ".potx"}
+
+var _ kind.Mechanical = Kind{}
+
+// Mechanical says it of documents.
+func (Kind) Mechanical(p string) bool {
+	return slices.Contains(documents, strings.ToLower(path.Ext(p)))
 }
 
 // archive is an opened package.

@@ -177,7 +177,7 @@ func (b *book) view() *element.Element {
 	for _, p := range b.raw.Children {
 		switch {
 		case p.Key == stringsPart || p.Key == calcPart:
-		case p.Key == stylesPart:
+		case p.Key == stylesPart && b.styles.sheet != nil:
 			out.Add(without(p, listed...))
 		case parts[p.Key]:
 			out.Add(b.bare(p))

@@ -110,7 +110,7 @@ func sheetsOf(parts []*element.Element) (map[string]string, error) {
 // lists puts the shared texts and the style sheet among the parts.
 func (w *writer) lists(out *element.Element) error {
 	for i, p := range out.Children {
-		if p.Key == stylesPart {
+		if p.Key == stylesPart && w.styles.sheet != nil && len(p.Children) == 1 {
 			grown := *p
 			root := *p.Children[0]
 			root.Children = nil
