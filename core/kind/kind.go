@@ -59,6 +59,9 @@ type Reading struct {
 	// Hidden is a digest of what Root leaves out because it says nothing; zero when
 	// it leaves out nothing.
 	Hidden element.Digest
+	// Placed lists the keys, as type:key, of elements that have no name of their own and
+	// are known by their place in a list: the same key may be another thing in another version.
+	Placed []string
 	// Uses names the files beside the artifact's own that it was read from.
 	Uses []string
 }

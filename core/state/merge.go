@@ -169,7 +169,7 @@ func (g *merge) unit(p string) error {
 		return err
 	}
 	g.out.Artifacts = append(g.out.Artifacts, p)
-	if w := g.writer(b, m, t); w != nil {
+	if w := g.writer(b, m, t); w != nil && !confused(b, m, t) {
 		ok, err := g.elements(p, w, b, m, t)
 		if err != nil || ok {
 			return err

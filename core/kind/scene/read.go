@@ -17,7 +17,11 @@ type sceneReader struct {
 	names  map[string][]string
 	parent []int // of each node; -1 for none
 	held   map[element.Digest][]byte
+	placed []string // entries without a name of their own
 }
+
+// namedProperty says of an entry that it has no name: its key is only shown.
+const namedProperty = "named"
 
 func newReader(f *file) (*sceneReader, error) {
 	r := &sceneReader{f: f, names: f.names(), held: map[element.Digest][]byte{}}
@@ -128,6 +132,12 @@ func (r *sceneReader) entry(list, typ string, i int, n *jsondoc.Node) (*element.
 		return nil, errors.New("it is no object")
 	}
 	e := &element.Element{Type: typ, Key: r.names[list][i]}
+	if member(n, "name") == "" {
+		e.Set(namedProperty, element.BoolValue(false))
+	}
+	if e.Key != member(n, "name") {
+		r.placed = append(r.placed, typ+":"+e.Key)
+	}
 	rest := n.Clone().Set("name", nil)
 	for _, to := range references[list] {
 		if v := rest.Get(to.member); v != nil {

@@ -358,7 +358,7 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &kind.Reading{Root: root, Content: kind.Held(r.held), Uses: f.uses}, nil
+	return &kind.Reading{Root: root, Content: kind.Held(r.held), Uses: f.uses, Placed: r.placed}, nil
 }
 
 // Collections of a scene, in the order in which they are shown. A collection's
