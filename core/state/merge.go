@@ -41,15 +41,16 @@ type Unread struct{ Path, Engine string }
 
 // merge is one run of Merge.
 type merge struct {
-	r       *Reader
-	b, m, t *Snapshot
-	settle  element.Settle
-	edits   map[string]Edit
-	out     Merged
-	done    map[string]bool // files that an artifact's merge has decided
-	carried []carried
-	renamed []renaming
-	against []string // files that one side moved and the other took away
+	r        *Reader
+	b, m, t  *Snapshot
+	settle   element.Settle
+	edits    map[string]Edit
+	out      Merged
+	done     map[string]bool // files that an artifact's merge has decided
+	carried  []carried
+	renamed  []renaming
+	readings map[string]map[*Snapshot]*Artifact // by path, of artifacts that are looked at twice
+	against  []string                           // files that one side moved and the other took away
 	// whole tells the choice for each file that can't be merged; empty while it is open.
 	whole map[string]element.Keep
 }
@@ -59,7 +60,7 @@ type merge struct {
 // by element where their kind can write, and are a conflict as a whole where
 // it can't. The result of a kind is read again and must be what was asked for.
 func (r *Reader) Merge(ctx context.Context, base, mine, theirs State, settle element.Settle) (*Merged, error) {
-	g := &merge{r: r, settle: settle, edits: map[string]Edit{}, done: map[string]bool{}, whole: map[string]element.Keep{}}
+	g := &merge{r: r, settle: settle, edits: map[string]Edit{}, done: map[string]bool{}, readings: map[string]map[*Snapshot]*Artifact{}, whole: map[string]element.Keep{}}
 	var err1, err2, err3 error
 	g.b, err1 = open(ctx, base)
 	g.m, err2 = open(ctx, mine)
@@ -117,8 +118,13 @@ func (g *merge) contested() []string {
 		}
 	}
 	for p := range all {
-		if strings.EqualFold(path.Ext(p), ".gltf") && g.sceneContested(p, mine, theirs) {
+		if !strings.EqualFold(path.Ext(p), ".gltf") {
+			continue
+		}
+		if g.sceneContested(p, mine, theirs) {
 			both[p] = true
+		} else {
+			delete(g.readings, p)
 		}
 	}
 	var out []string
@@ -145,7 +151,7 @@ func (g *merge) contested() []string {
 func (g *merge) sceneContested(p string, mine, theirs map[string]bool) bool {
 	m, t := mine[p], theirs[p]
 	for _, s := range []*Snapshot{g.b, g.m, g.t} {
-		a, err := g.r.ignoreMissing(s, p)
+		a, err := g.once(s, p)
 		if err != nil || a == nil {
 			continue
 		}
@@ -157,14 +163,31 @@ func (g *merge) sceneContested(p string, mine, theirs map[string]bool) bool {
 	return m && t
 }
 
+// once reads an artifact that will be asked for again.
+func (g *merge) once(s *Snapshot, p string) (*Artifact, error) {
+	if a, done := g.readings[p][s]; done {
+		return a, nil
+	}
+	a, err := g.r.ignoreMissing(s, p)
+	if err != nil {
+		return nil, err
+	}
+	if g.readings[p] == nil {
+		g.readings[p] = map[*Snapshot]*Artifact{}
+	}
+	g.readings[p][s] = a
+	return a, nil
+}
+
 // unit merges one contested artifact.
 func (g *merge) unit(p string) error {
 	if g.done[p] {
 		return nil
 	}
-	b, err1 := g.r.ignoreMissing(g.b, p)
-	m, err2 := g.r.ignoreMissing(g.m, p)
-	t, err3 := g.r.ignoreMissing(g.t, p)
+	b, err1 := g.once(g.b, p)
+	m, err2 := g.once(g.m, p)
+	t, err3 := g.once(g.t, p)
+	delete(g.readings, p)
 	if err := errors.Join(err1, err2, err3); err != nil {
 		return err
 	}

@@ -196,21 +196,27 @@ type missing struct{ mine, theirs []string }
 
 // flaws lists what leads nowhere in the outcome, and did not in mine or theirs.
 func (x *witness) flaws(files map[string][]byte) []string {
-	w := weaver{r: x.r, path: x.path}
-	var found [3]map[string]bool
-	for i, version := range []map[string][]byte{files, x.m.files, x.t.files} {
-		found[i] = map[string]bool{}
-		for name, data := range version {
-			w.flaws(name, data, x.kind, found[i])
-		}
+	found := x.flawsOf(files)
+	if len(found) == 0 {
+		return nil
 	}
+	mine, theirs := x.flawsOf(x.m.files), x.flawsOf(x.t.files)
 	var out []string
-	for _, flaw := range slices.Sorted(maps.Keys(found[0])) {
-		if !found[1][flaw] && !found[2][flaw] {
+	for _, flaw := range slices.Sorted(maps.Keys(found)) {
+		if !mine[flaw] && !theirs[flaw] {
 			out = append(out, flaw)
 		}
 	}
 	return out
+}
+
+func (x *witness) flawsOf(files map[string][]byte) map[string]bool {
+	w := weaver{r: x.r, path: x.path}
+	found := map[string]bool{}
+	for name, data := range files {
+		w.flaws(name, data, x.kind, found)
+	}
+	return found
 }
 
 // told reports whether a conflict shows a remark already.
