@@ -11,7 +11,10 @@ import (
 )
 
 // listed are the lists of a style sheet whose entries are known by their places.
-var listed = []string{"numFmts", "fonts", "fills", "borders", "cellStyleXfs", "cellXfs", "cellStyles"}
+var listed = []string{"numFmts", "fonts", "fills", "borders", "cellStyleXfs", "cellXfs", "cellStyles", dxfs}
+
+// dxfs is the list of formats that conditions put on.
+const dxfs = "dxfs"
 
 // styles resolves the numbers of a style sheet.
 type styles struct {
@@ -136,9 +139,7 @@ func (s *styles) find(words string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	if !s.grown { // what was read stays as it is
-		s.sheet, s.grown = s.sheet.Clone(), true
-	}
+	s.own()
 	xf := &element.Element{Type: "xf", Ordered: true, Firm: true}
 	for _, p := range e.Props {
 		switch p.Name {
@@ -178,6 +179,13 @@ func (s *styles) find(words string) (string, error) {
 	return strconv.Itoa(n), nil
 }
 
+// own makes the style sheet one that may grow: what was read stays as it is.
+func (s *styles) own() {
+	if !s.grown {
+		s.sheet, s.grown = s.sheet.Clone(), true
+	}
+}
+
 // entry gives the number of an entry of a list, which is made when the list has none.
 func (s *styles) entry(list string, e *element.Element) (string, error) {
 	words := spell(e)
@@ -194,6 +202,14 @@ func (s *styles) entry(list string, e *element.Element) (string, error) {
 
 func (s *styles) append(list string, e *element.Element) (int, error) {
 	l := child(s.sheet, list)
+	if l == nil && list == dxfs {
+		l = &element.Element{Type: dxfs, Ordered: true, Firm: true, Props: []element.Prop{{Name: "count", Value: element.TextValue("0")}}}
+		at := slices.IndexFunc(s.sheet.Children, func(c *element.Element) bool { return c.Type == "cellStyles" || c.Type == "cellXfs" })
+		if i := slices.IndexFunc(s.sheet.Children, func(c *element.Element) bool { return c.Type == "cellStyles" }); i > at {
+			at = i
+		}
+		s.sheet.Children = slices.Insert(s.sheet.Children, at+1, l)
+	}
 	if l == nil {
 		return 0, fmt.Errorf("the style sheet has no %s", list)
 	}

@@ -71,6 +71,7 @@ const (
 type book struct {
 	raw    *element.Element
 	sheets []sheet
+	order  []string // the names of all sheets, charts among them
 	texts  []text
 	styles *styles
 }
@@ -94,6 +95,7 @@ func open(raw *element.Element) (*book, error) {
 	if list := child(top, "sheets"); list != nil {
 		for _, s := range list.Children {
 			name, part := s.Prop("name").Text(), target[s.Prop("r:id").Text()]
+			b.order = append(b.order, name)
 			if name == "" || part == "" || b.part(name) != "" {
 				return nil, errors.New("a sheet has no name, no part, or the name of another")
 			}
@@ -175,6 +177,9 @@ func (b *book) view() *element.Element {
 	}
 	element.Distinguish(out.Children)
 	for _, p := range b.raw.Children {
+		if speaksOfNumbers(p.Key) {
+			p, _ = numbered(p, b.inWords) // words are said without errors
+		}
 		switch {
 		case p.Key == stringsPart || p.Key == calcPart:
 		case p.Key == stylesPart && b.styles.sheet != nil:
@@ -186,6 +191,11 @@ func (b *book) view() *element.Element {
 		}
 	}
 	return out
+}
+
+// speaksOfNumbers reports whether a part may refer to formats and sheets by number.
+func speaksOfNumbers(part string) bool {
+	return part == workbookPart || strings.HasPrefix(part, "xl/worksheets/") && strings.HasSuffix(part, ".xml") || strings.HasPrefix(part, "xl/tables/")
 }
 
 // without gives a part whose root element lacks children of some types.

@@ -79,7 +79,16 @@ func (w *writer) raw(want *element.Element) (*element.Element, error) {
 		}
 		wanted[names[e.Key]] = e
 	}
+	order, err := open(&element.Element{Children: parts})
+	if err != nil {
+		return nil, err
+	}
 	for _, p := range parts {
+		if speaksOfNumbers(p.Key) {
+			if p, err = numbered(p, w.inNumbers(order.order)); err != nil {
+				return nil, err
+			}
+		}
 		if s := wanted[p.Key]; s != nil {
 			if p, err = w.sheet(p, s); err != nil {
 				return nil, fmt.Errorf("the sheet %s: %w", s.Key, err)
