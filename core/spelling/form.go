@@ -84,3 +84,33 @@ func (f form) bytes(text string) ([]byte, bool) {
 	}
 	return charset.Encode([]byte(text), f.charset)
 }
+
+// Reform gives a text the encoding, the mark and the line ends that a merge of three
+// versions has. ok is false when the sides differ in that, or one is no text.
+func Reform(base, mine, theirs, text []byte) (out []byte, ok bool) {
+	b, okB := formOf(base)
+	m, okM := formOf(mine)
+	t, okT := formOf(theirs)
+	f, okF := formOf(text)
+	if !okB || !okM || !okT || !okF {
+		return nil, false
+	}
+	form, ok := b.merged(m, t)
+	if !ok {
+		return nil, false
+	}
+	return form.bytes(f.text(form))
+}
+
+// Differ reports whether both sides gave a text another encoding or other line ends, and
+// not the same.
+func Differ(base, mine, theirs []byte) bool {
+	b, okB := formOf(base)
+	m, okM := formOf(mine)
+	t, okT := formOf(theirs)
+	if !okB || !okM || !okT {
+		return false
+	}
+	_, ok := b.merged(m, t)
+	return !ok
+}

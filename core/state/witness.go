@@ -75,13 +75,27 @@ func (x *witness) run() (*written, error) {
 			return x.witnessed(out, m, t), nil
 		}
 	}
-	switch {
-	case m != nil && x.reads(m):
-		return x.witnessed(&written{files: m}, m, t), nil
-	case t != nil && x.reads(t):
-		return x.witnessed(&written{files: t}, t, t), nil
+	for _, files := range []map[string][]byte{m, t} {
+		if files = x.reformed(files); files != nil && x.reads(files) {
+			return x.witnessed(&written{files: files}, m, t), nil
+		}
 	}
 	return nil, nil
+}
+
+// reformed gives files the line ends, encodings and marks that either side changed.
+func (x *witness) reformed(files map[string][]byte) map[string][]byte {
+	out := maps.Clone(files)
+	for name, data := range files {
+		b, m, t := x.b.files[name], x.m.files[name], x.t.files[name]
+		if m == nil || t == nil || b == nil {
+			continue
+		}
+		if text, ok := spelling.Reform(b, m, t, data); ok {
+			out[name] = text
+		}
+	}
+	return out
 }
 
 // mechanical reports whether only programs write the artifact.
@@ -166,6 +180,11 @@ func (x *witness) reads(files map[string][]byte) bool {
 func (x *witness) witnessed(out *written, m, t map[string][]byte) *written {
 	missed := x.missed(out.files, out.open)
 	missed.theirs = append(missed.theirs, x.flaws(out.files)...)
+	for _, name := range slices.Sorted(maps.Keys(x.t.files)) {
+		if m, there := x.m.files[name]; there && spelling.Differ(x.b.files[name], m, x.t.files[name]) {
+			missed.theirs = append(missed.theirs, "line ends or encoding of "+name)
+		}
+	}
 	if len(missed.mine)+len(missed.theirs) == 0 {
 		return out
 	}
