@@ -72,7 +72,7 @@ func TestACrowdAtWork(t *testing.T) {
 	for f := range ruleFiles {
 		var b strings.Builder
 		for k := range 10 {
-			fmt.Fprintf(&b, "key%d=start%d\n", k, k)
+			fmt.Fprintf(&b, "# key%d says start%d\nkey%d=start%d\n", k, k, k, k)
 		}
 		first.write(fmt.Sprintf("rules/%d.properties", f), b.String())
 	}
@@ -193,11 +193,24 @@ func (p *person) process(doomed bool, stdout, stderr *bytes.Buffer, args []strin
 func settings(text string) map[string]string {
 	out := map[string]string{}
 	for line := range strings.Lines(text) {
-		if k, v, ok := strings.Cut(strings.TrimSpace(line), "="); ok {
+		if remark, ok := strings.CutPrefix(line, "# "); ok { // a remark is a setting of its own
+			k, v, _ := strings.Cut(strings.TrimSpace(remark), " says ")
+			out["#"+k] = v
+		} else if k, v, ok := strings.Cut(strings.TrimSpace(line), "="); ok {
 			out[k] = v
 		}
 	}
 	return out
+}
+
+// modeKey is the setting that says whether a file is a program.
+const modeKey = "(mode)"
+
+func modeOf(program bool) string {
+	if program {
+		return "program"
+	}
+	return "plain"
 }
 
 // edit changes one value, which nobody else ever writes, or takes one away.
@@ -213,25 +226,64 @@ func (p *person) edit() {
 	value := fmt.Sprint(p.name, "x", p.ps.fresh)
 	p.ps.mu.Unlock()
 	i := p.r.IntN(len(lines))
+	if strings.HasPrefix(lines[i], "#") && i+1 < len(lines) {
+		i++
+	}
 	key, _, ok := strings.Cut(lines[i], "=")
 	if !ok {
 		return
 	}
-	switch p.r.IntN(8) {
-	case 0:
-		if len(lines) > 4 {
-			lines = slices.Delete(lines, i, i+1)
+	above := -1 // the line of its remark
+	if i > 0 && strings.HasPrefix(lines[i-1], "# "+key+" says ") {
+		above = i - 1
+	}
+	switch n := p.r.IntN(10); {
+	case n == 0:
+		if len(lines) > 8 {
+			from := i
+			if above >= 0 { // it goes with its remark
+				from = above
+				p.edits[name+" #"+key] = ""
+			}
+			lines = slices.Delete(lines, from, i+1)
 			value = ""
 		} else {
 			lines[i] = key + "=" + value
 		}
-	case 1:
+	case n == 1:
 		key = "key" + value
-		lines = slices.Insert(lines, i, key+"="+value)
+		at := i
+		if above >= 0 {
+			at = above
+		}
+		lines = slices.Insert(lines, at, key+"="+value)
+	case n < 4 && above >= 0:
+		lines[above] = "# " + key + " says " + value
+		key = "#" + key
+	case n == 4:
+		info, err := os.Stat(p.path(name))
+		if err != nil {
+			return
+		}
+		mode := info.Mode() ^ 0o111
+		if err := os.Chmod(p.path(name), mode); err != nil {
+			p.t.Error(err)
+		}
+		p.edits[name+" "+modeKey] = modeOf(mode&0o100 != 0)
+		p.log("mode %s %v", name, mode)
+		p.tally("mode")
+		return
 	default:
 		lines[i] = key + "=" + value
 	}
+	info, err := os.Stat(p.path(name))
+	if err != nil {
+		return
+	}
 	p.write(name, strings.Join(lines, "\n")+"\n")
+	if err := os.Chmod(p.path(name), info.Mode()|0o600); err != nil {
+		p.t.Error(err)
+	}
 	p.edits[name+" "+key] = value
 	p.log("edit %s %s %s", name, key, value)
 	p.tally("edit")
@@ -471,6 +523,7 @@ type model struct {
 	c       *chest.Chest
 	commits map[ledger.ID]ledger.Commit
 	known   map[ledger.ID]map[setting]string
+	settled map[ledger.ID]bool // merges in which somebody settled something
 	above   map[ledger.ID]map[ledger.ID]bool
 }
 
@@ -480,11 +533,14 @@ func (ps *people) checkHistory() {
 		ps.t.Fatal(err)
 	}
 	defer c.Close()
-	m := &model{ps.t, c, map[ledger.ID]ledger.Commit{}, map[ledger.ID]map[setting]string{}, map[ledger.ID]map[ledger.ID]bool{}}
+	m := &model{ps.t, c, map[ledger.ID]ledger.Commit{}, map[ledger.ID]map[setting]string{}, nil, map[ledger.ID]map[ledger.ID]bool{}}
 	var order []ledger.Commit
 	tips := map[string]ledger.ID{}
 	err = c.Ledger.View(ps.t.Context(), func(tx *ledger.Tx) error {
 		if order, err = tx.Commits(); err != nil {
+			return err
+		}
+		if m.settled, err = tx.Settled(); err != nil {
 			return err
 		}
 		branches, err := tx.Branches()
@@ -554,6 +610,7 @@ func (m *model) values(k ledger.Commit) map[setting]string {
 			for key, v := range settings(string(data)) {
 				out[setting{f.Path, key}] = v
 			}
+			out[setting{f.Path, modeKey}] = modeOf(f.Mode == chest.Executable)
 		}
 		if strings.HasPrefix(f.Path, "art/") {
 			out[setting{f.Path, ""}] = fmt.Sprintf("%x", f.Digest)
@@ -652,6 +709,9 @@ func (m *model) checkMerge(k ledger.Commit) {
 	mine, theirs, got := m.values(m.commits[k.Parents[0]]), m.values(m.commits[k.Parents[1]]), m.values(k)
 	for s := range keysOf(base, mine, theirs, got) {
 		want, ok := merge3(base[s], mine[s], theirs[s])
+		if strings.HasPrefix(s.Key, "#") && m.settled[k.ID] && (got[s] == mine[s] || got[s] == theirs[s]) {
+			continue // it stood where something else was settled
+		}
 		if ok && got[s] != want || !ok && got[s] != mine[s] && got[s] != theirs[s] {
 			m.t.Errorf("%s:%d by %s merges %v to %q: base %q, mine %q, theirs %q", k.Branch, k.Depth, k.Author, s, got[s], base[s], mine[s], theirs[s])
 		}
