@@ -285,6 +285,22 @@ func TestBothSidesRenameAndReorder(t *testing.T) {
 	}
 }
 
+func TestValuesThatNobodyHadAreFound(t *testing.T) {
+	base := (&Element{Type: "l"}).Add(node("a", "p", "1", "q", "2"), node("b", "p", "1"))
+	mine, theirs := base.Clone(), base.Clone()
+	mine.Children[0].Set("p", TextValue("5"))
+	theirs.Children[0].Set("q", TextValue("6"))
+	out, _ := Merge("f", base, mine, theirs, nil)
+	if found := Unvouched("f", base, mine, theirs, out); len(found) > 0 {
+		t.Errorf("a sound merge: %v", found)
+	}
+	out = out.Clone()
+	out.Children[0].Set("p", TextValue("6")) // as theirs has another property
+	if found := Unvouched("f", base, mine, theirs, out); len(found) != 1 || found[0].String() != "f::node:a.p" {
+		t.Errorf("a bent one: %v", found)
+	}
+}
+
 func keysOf(e *Element) (out string) {
 	for _, k := range e.Children {
 		out += k.Key

@@ -240,6 +240,9 @@ func (g *merge) elements(p string, w kind.Writer, b, m, t *Artifact) (ok bool, e
 	}
 	var conflicts []element.Conflict
 	x.meant, conflicts = element.MergeBy(kind.RulesOf(w), p, baseRoot, m.Reading.Root, t.Reading.Root, x.settle)
+	if !x.settled {
+		conflicts = append(conflicts, x.vouch(baseRoot, m.Reading.Root, t.Reading.Root)...)
+	}
 	var err1, err2, err3 error
 	x.b, err1 = newSide(b)
 	x.m, err2 = newSide(m)

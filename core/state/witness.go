@@ -60,6 +60,19 @@ type written struct {
 	open  []element.Conflict
 }
 
+// vouch makes conflicts of values that nobody had where they stand; mine stands there.
+func (x *witness) vouch(b, m, t *element.Element) []element.Conflict {
+	var out []element.Conflict
+	for _, a := range element.Unvouched(x.path, b, m, t, x.meant) {
+		value := func(root *element.Element) element.Side { return element.Side{Value: root.Find(a.Steps).Prop(a.Property)} }
+		out = append(out, element.Conflict{Address: a, Base: value(b), Mine: value(m), Theirs: value(t), Allows: []element.Keep{element.KeepMine, element.KeepTheirs}})
+		if grafted, ok := element.Graft(x.meant, m, a); ok {
+			x.meant = grafted
+		}
+	}
+	return out
+}
+
 // run gives the outcome; nil when none reads as what is meant.
 func (x *witness) run() (*written, error) {
 	x.hush()

@@ -36,7 +36,8 @@ func build(data []byte) (*element.Element, error) {
 
 // Member notes the name of what comes next.
 func (b *builder) Member(name string) error {
-	if name == "" || name == scalarRoot {
+	name, ok := memberName(name)
+	if !ok {
 		return fmt.Errorf("a member is called %q", name)
 	}
 	b.name = name

@@ -119,14 +119,34 @@ func Document(e *element.Element) (*jsondoc.Node, error) {
 // Members puts an object's members into e as properties and children.
 func Members(e *element.Element, n *jsondoc.Node) error {
 	for _, it := range n.Items {
-		if it.Key == "" || it.Key == scalarRoot {
+		name, ok := memberName(it.Key)
+		if !ok {
 			return fmt.Errorf("a member is called %q", it.Key)
 		}
-		if err := member(e, it.Key, it.Value); err != nil {
+		if err := member(e, name, it.Value); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// noName is the name in a tree of a member whose name is empty.
+const noName = `""`
+
+// memberName gives the name in a tree of a member; false for one that no tree can have.
+func memberName(key string) (string, bool) {
+	if key == "" {
+		return noName, true
+	}
+	return key, key != noName && key != scalarRoot
+}
+
+// ownName is the reverse.
+func ownName(name string) string {
+	if name == noName {
+		return ""
+	}
+	return name
 }
 
 func member(e *element.Element, key string, v *jsondoc.Node) error {
@@ -253,7 +273,7 @@ func Object(e *element.Element) (*jsondoc.Node, error) {
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", p.Name, err)
 		}
-		out.Set(p.Name, v)
+		out.Set(ownName(p.Name), v)
 	}
 	for _, k := range e.Children {
 		var v *jsondoc.Node
@@ -269,7 +289,7 @@ func Object(e *element.Element) (*jsondoc.Node, error) {
 		if err != nil {
 			return nil, err
 		}
-		out.Set(k.Key, v)
+		out.Set(ownName(k.Key), v)
 	}
 	return out, nil
 }

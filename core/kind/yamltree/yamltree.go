@@ -193,7 +193,7 @@ func (d *document) mapping(e *element.Element, n *node, depth int) error {
 	for i := 0; i+1 < len(content); i += 2 {
 		key, value := content[i], content[i+1]
 		name := keyText(key)
-		if key.Kind != yaml.ScalarNode || key.Value == "" || n.members[name] != nil {
+		if key.Kind != yaml.ScalarNode || name == "" || n.members[name] != nil {
 			return fmt.Errorf("line %d: a key that is no text, or stands twice", key.Line)
 		}
 		m := &node{y: value, from: d.offset(key), at: d.offset(value), end: n.end}
