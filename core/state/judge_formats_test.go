@@ -24,7 +24,6 @@ type format struct {
 type style struct {
 	indent string
 	flow   bool
-	ends   string
 }
 
 var formats = []format{

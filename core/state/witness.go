@@ -64,7 +64,9 @@ type written struct {
 func (x *witness) vouch(b, m, t *element.Element) []element.Conflict {
 	var out []element.Conflict
 	for _, a := range element.Unvouched(x.path, b, m, t, x.meant) {
-		value := func(root *element.Element) element.Side { return element.Side{Value: root.Find(a.Steps).Prop(a.Property)} }
+		value := func(root *element.Element) element.Side {
+			return element.Side{Value: root.Find(a.Steps).Prop(a.Property)}
+		}
 		out = append(out, element.Conflict{Address: a, Base: value(b), Mine: value(m), Theirs: value(t), Allows: []element.Keep{element.KeepMine, element.KeepTheirs}})
 		if grafted, ok := element.Graft(x.meant, m, a); ok {
 			x.meant = grafted
