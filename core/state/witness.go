@@ -78,8 +78,8 @@ func (x *witness) vouch(b, m, t *element.Element) []element.Conflict {
 // run gives the outcome; nil when none reads as what is meant.
 func (x *witness) run() (*written, error) {
 	x.hush()
-	if out := x.together(x.b.files, x.m.files, x.t.files); out != nil {
-		if missed := x.missed(out.files, nil); len(missed.mine)+len(missed.theirs)+len(x.flaws(out.files)) == 0 {
+	if !x.mechanical() {
+		if out := x.together(x.b.files, x.m.files, x.t.files); out != nil && x.sound(out) {
 			return out, nil
 		}
 	}
@@ -111,6 +111,12 @@ func (x *witness) reformed(files map[string][]byte) map[string][]byte {
 		}
 	}
 	return out
+}
+
+// sound reports whether nothing is missing in an outcome, and nothing in it leads nowhere.
+func (x *witness) sound(out *written) bool {
+	missed := x.missed(out.files, nil)
+	return len(missed.mine)+len(missed.theirs)+len(x.flaws(out.files)) == 0
 }
 
 // mechanical reports whether only programs write the artifact.

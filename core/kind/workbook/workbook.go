@@ -11,8 +11,10 @@ package workbook
 
 import (
 	"errors"
+	"fmt"
 	"path"
 	"slices"
+	"strconv"
 	"strings"
 
 	"oakenchest/core/element"
@@ -53,7 +55,7 @@ func (k Kind) Read(src kind.Source) (*kind.Reading, error) {
 	}
 	b, err := open(r.Root)
 	if err != nil {
-		return nil, err
+		return r, nil // it is a package all the same
 	}
 	r.Root = b.view()
 	return r, nil
@@ -109,9 +111,40 @@ func open(raw *element.Element) (*book, error) {
 			b.texts = append(b.texts, textOf(si))
 		}
 	}
+	for _, s := range b.sheets {
+		if err := inPlace(document(raw, s.part)); err != nil {
+			return nil, fmt.Errorf("the sheet %s: %w", s.name, err)
+		}
+	}
 	var err error
 	b.styles, err = newStyles(document(raw, stylesPart))
 	return b, err
+}
+
+// inPlace checks that the cells of a sheet say where they are, and stand in that row and
+// order.
+func inPlace(sheet *element.Element) error {
+	data := child(sheet, "sheetData")
+	if data == nil {
+		return nil
+	}
+	last := 0
+	for _, r := range data.Children {
+		n, err := strconv.Atoi(r.Prop("r").Text())
+		if err != nil || n <= last {
+			return fmt.Errorf("a row %q behind row %d", r.Prop("r").Text(), last)
+		}
+		last = n
+		column := 0
+		for _, c := range r.Children {
+			at, row, ok := place(c.Prop("r").Text())
+			if !ok || row != n || at <= column {
+				return fmt.Errorf("a cell %q in row %d", c.Prop("r").Text(), n)
+			}
+			column = at
+		}
+	}
+	return nil
 }
 
 func (b *book) part(name string) string {

@@ -20,8 +20,8 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 		return nil, err
 	}
 	b, err := open(r.Root)
-	if err != nil {
-		return nil, err
+	if err != nil { // it was read as a package
+		return k.Kind.Write(src, want, content)
 	}
 	have := b.view()
 	if element.Compare(have, asWorkbook(want)) == nil {
