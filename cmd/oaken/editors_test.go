@@ -92,7 +92,7 @@ func TestOfficeFilesEditedByOthersShowTheEdit(t *testing.T) {
 		}
 	}
 	for file, want := range map[string]string{
-		"note.odt": `"text:p":#1.text`, "note.docx": `"w:t":#1.text`, "tanks.xlsx": "row:2/c:C2/v:#1.text", "tanks.ods": `"table:table-row":#2/"table:table-cell":#3`,
+		"note.odt": `"text:p":#1.text`, "note.docx": `"w:t":#1.text`, "tanks.xlsx": "sheet:tanks/cell:C2.value", "tanks.ods": `"table:table-row":#2/"table:table-cell":#3`,
 	} {
 		got := p.changed("was/"+file, "is/"+file, "Thumbnails/")
 		if len(got) == 0 || len(got) > 2 || !strings.Contains(got[0], want) {

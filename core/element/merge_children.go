@@ -15,6 +15,9 @@ type childMerge struct {
 	at      Address
 	b, m, t *Element
 	pm, pt  pairing
+	// doubtful are the base's children of which both sides have something that may be
+	// another thing.
+	doubtful map[int]bool
 	// result holds the merged child of each token that survives.
 	result map[token]*Element
 	// seqM and seqT are the tokens in each side's order; what is paired has one token.
@@ -27,7 +30,7 @@ func (g *merger) children(at Address, b, m, t *Element) []*Element {
 		return nil
 	}
 	c := &childMerge{merger: g, at: at, b: b, m: m, t: t, result: map[token]*Element{}, ordered: m.Ordered && t.Ordered}
-	c.pm, c.pt = g.pairs3(b, m, t)
+	c.pm, c.pt, c.doubtful = g.pairs3(b, m, t)
 	g.note(c)
 	c.fromBase()
 	c.added()
@@ -48,6 +51,8 @@ func (c *childMerge) fromBase() {
 			t = c.t.Children[j]
 		}
 		switch at := c.at.Below(steps[i]); {
+		case m != nil && t != nil && c.doubtful[i]:
+			r = c.either(at, kid, m, t)
 		case m != nil && t != nil:
 			r = c.node(at, kid, m, t)
 		case m != nil || t != nil:
@@ -57,6 +62,17 @@ func (c *childMerge) fromBase() {
 			c.result[token(i)] = r
 		}
 	}
+}
+
+// either takes one side's child whole.
+func (g *merger) either(at Address, b, m, t *Element) *Element {
+	switch g.ask(Conflict{Address: at, Base: Side{Element: b}, Mine: Side{Element: m}, Theirs: Side{Element: t}, Allows: elementChoices}).Keep {
+	case KeepTheirs:
+		return t
+	case KeepBase:
+		return b
+	}
+	return m
 }
 
 // added gives tokens to what each side added; equal identities share one.

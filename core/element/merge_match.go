@@ -5,13 +5,14 @@ import (
 )
 
 // pairs3 says who is who among the children of three versions. What was paired with the
-// base by little more than its place is no more than a guess; where the other side changed
-// the same child, the guess is given up, so that nobody's edit lands on another thing.
-func (g *merger) pairs3(b, m, t *Element) (pm, pt pairing) {
+// base by little more than its place is no more than a guess; where both sides changed the
+// same child it is doubtful that it is one thing, and nobody's edit must land on another.
+func (g *merger) pairs3(b, m, t *Element) (pm, pt pairing, doubtful map[int]bool) {
 	pm, pt = g.sums.match(b, m), g.sums.match(b, t)
 	if aligned(b.Children, m.Children) && aligned(b.Children, t.Children) {
-		return pm, pt
+		return pm, pt, nil
 	}
+	doubtful = map[int]bool{}
 	g.sums.pairMoved(b, m, &pm)
 	g.sums.pairMoved(b, t, &pt)
 	if anyDoubled(b.Children) || anyDoubled(m.Children) || anyDoubled(t.Children) {
@@ -31,15 +32,16 @@ func (g *merger) pairs3(b, m, t *Element) (pm, pt pairing) {
 		if len(kid.Children) > 0 && len(x.Children) > 0 && len(y.Children) > 0 && only(b, kid) && only(m, x) && only(t, y) {
 			continue // there is nothing else that it could be
 		}
-		if !g.sameThing(kid, x) {
-			pm.part(i)
+		if single(kid) && single(x) && single(y) {
+			continue // its one value is then in conflict
 		}
-		if !g.sameThing(kid, y) {
-			pt.part(i)
-		}
+		doubtful[i] = !g.sameThing(kid, x) || !g.sameThing(kid, y)
 	}
-	return pm, pt
+	return pm, pt, doubtful
 }
+
+// single reports whether an element has one property and nothing else.
+func single(e *Element) bool { return len(e.Props) == 1 && len(e.Children) == 0 }
 
 // part takes a pair apart.
 func (p *pairing) part(i int) { p.toA[p.toB[i]], p.toB[i] = -1, -1 }
