@@ -269,12 +269,16 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 		case d.Quiet:
 			rows = append(rows, []cell{{d.Path, plain}, {quietNote, faint}})
 		}
+		var told []toldChange
 		for _, c := range d.Changes {
 			text, t := changeText(c, a.words(d.Kind))
 			if note := d.Note(c); note != "" {
 				text = note
 			}
-			rows = append(rows, []cell{{c.Address.String(), plain}, {text, t}})
+			told = append(told, toldChange{c.Address, text, t})
+		}
+		for _, c := range a.gathered(d.Kind, told) {
+			rows = append(rows, []cell{{c.address.String(), plain}, {c.text, c.tone}})
 		}
 		if d.Why != "" {
 			rows = append(rows, []cell{{d.Path, plain}, {unreadNote(d.Kind, d.Why), warm}})
@@ -283,10 +287,65 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 	a.table(a.Out, "  ", rows)
 }
 
+// toldChange is a change in words.
+type toldChange struct {
+	address element.Address
+	text    string
+	tone    tone
+}
+
+// gathered tells equal changes of elements that lie beside each other as one.
+func (a *App) gathered(kindName string, list []toldChange) []toldChange {
+	k, _ := a.kinds.Named(kindName)
+	ranger, ok := kind.Ability[kind.Ranger](k)
+	if !ok {
+		return list
+	}
+	type group struct{ parent, typ, property, text string }
+	of := func(c toldChange) (group, bool) {
+		n := len(c.address.Steps) - 1
+		if n < 0 || c.address.Property == "" {
+			return group{}, false
+		}
+		above := c.address
+		above.Steps, above.Property = above.Steps[:n], ""
+		return group{above.String(), c.address.Steps[n].Type, c.address.Property, c.text}, true
+	}
+	keys := map[group][]string{}
+	for _, c := range list {
+		if g, ok := of(c); ok {
+			keys[g] = append(keys[g], c.address.Steps[len(c.address.Steps)-1].Key)
+		}
+	}
+	var out []toldChange
+	done := map[group]bool{}
+	for _, c := range list {
+		g, ok := of(c)
+		if !ok || len(keys[g]) < 2 {
+			out = append(out, c)
+			continue
+		}
+		if done[g] {
+			continue
+		}
+		done[g] = true
+		areas := ranger.Ranges(g.typ, keys[g])
+		if areas == nil {
+			areas = keys[g]
+		}
+		for _, area := range areas {
+			at := c.address
+			at.Steps = append(at.Steps[:len(at.Steps)-1:len(at.Steps)-1], element.Step{Type: g.typ, Key: area})
+			out = append(out, toldChange{at, c.text, c.tone})
+		}
+	}
+	return out
+}
+
 // words gives how values of a kind are written for people.
 func (a *App) words(kindName string) func(property string, v element.Value) string {
 	k, _ := a.kinds.Named(kindName)
-	speaker, _ := k.(kind.Speaker)
+	speaker, _ := kind.Ability[kind.Speaker](k)
 	return func(property string, v element.Value) string {
 		if speaker != nil {
 			if text := speaker.Say(property, v); text != "" {

@@ -130,6 +130,14 @@ type Speaker interface {
 	Say(property string, v element.Value) string
 }
 
+// Ranger is a kind whose elements lie beside each other, so that equal changes of many can
+// be told as one.
+type Ranger interface {
+	Kind
+	// Ranges gives names for the areas that elements of a type lie in; none when they don't.
+	Ranges(typ string, keys []string) []string
+}
+
 // Part is one file of an artifact that has been split. Name has / between
 // folders and is legal on every file system.
 type Part struct {
