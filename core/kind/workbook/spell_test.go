@@ -27,7 +27,7 @@ func FuzzSpell(f *testing.F) {
 func TestStylesAndRangesInWords(t *testing.T) {
 	for style, want := range map[string]string{
 		`style(number=0.00 font(b sz:11 color(rgb=FFFF0000) name:Arial) fill(patternFill(patternType=solid fgColor(rgb=FFFFFF00))))`: "bold, Arial 11, in #FF0000, filled #FFFF00, number 0.00",
-		`style(number=General font(sz:10 name:Arial) border(left(style=thin) right) alignment(horizontal=center))`:                  "Arial 10, with a border, center",
+		`style(number=General font(sz:10 name:Arial) border(left(style=thin) right) alignment(horizontal=center))`:                   "Arial 10, with a border, center",
 		"style": "plain", "rubbish(": "",
 	} {
 		if got := (Kind{}).Say("style", element.TextValue(style)); got != want {

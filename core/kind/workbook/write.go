@@ -1,7 +1,6 @@
 package workbook
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
 	"slices"
@@ -45,7 +44,8 @@ type writer struct {
 	*book
 	have  *element.Element
 	added []*element.Element // shared texts
-	fresh bool               // a formula changed: what is stored of others may be out of date
+	fresh bool               // a formula changed: the order of working them out is another
+	stale bool               // a cell changed: what is stored of formulas is out of date
 }
 
 // raw gives the tree of the package.
@@ -78,6 +78,9 @@ func (w *writer) raw(want *element.Element) (*element.Element, error) {
 			return nil, fmt.Errorf("the sheet %s has no part", e.Key)
 		}
 		wanted[names[e.Key]] = e
+		w.stale = w.stale || !slices.ContainsFunc(w.have.Children, func(h *element.Element) bool {
+			return h.Type == "sheet" && h.Key == e.Key && h.Sum() == e.Sum()
+		})
 	}
 	order, err := open(&element.Element{Children: parts})
 	if err != nil {
@@ -166,10 +169,10 @@ func (w *writer) sheet(p, want *element.Element) (*element.Element, error) {
 		}
 		var failed error
 		root.Children[i] = w.restyled(c, "style", func(words string) (string, bool) {
-			id, err := w.styles.find(words)
-			if _, number := index(words, len(w.styles.texts)); number {
+			if _, number := index(words, len(w.styles.texts)); number { // the first one
 				return words, true
 			}
+			id, err := w.styles.find(words)
 			failed = errors.Join(failed, err)
 			return id, err == nil
 		})
@@ -177,7 +180,7 @@ func (w *writer) sheet(p, want *element.Element) (*element.Element, error) {
 			return nil, failed
 		}
 	}
-	data, err := w.cells(p.Key, want)
+	data, err := w.sheetWriter(p.Key).write(want)
 	if err != nil {
 		return nil, err
 	}
@@ -199,109 +202,6 @@ func (w *writer) sheet(p, want *element.Element) (*element.Element, error) {
 		}
 	}
 	return &out, nil
-}
-
-// cells gives the data of a sheet: rows and cells that stay are as they were.
-func (w *writer) cells(part string, want *element.Element) (*element.Element, error) {
-	was := map[string]*element.Element{} // of the view, by type and key
-	raw := map[string]*element.Element{}
-	out := &element.Element{Type: "sheetData", Ordered: true, Firm: true}
-	for _, s := range w.sheets {
-		if s.part != part {
-			continue
-		}
-		for _, e := range w.have.Children {
-			if e.Type == "sheet" && e.Key == s.name {
-				for _, c := range e.Children {
-					was[c.Type+" "+c.Key] = c
-				}
-			}
-		}
-		if data := child(document(w.book.raw, part), "sheetData"); data != nil {
-			*out = *data
-			for _, row := range data.Children {
-				raw["row "+row.Prop("r").Text()] = row
-				for _, c := range row.Children {
-					raw["cell "+c.Prop("r").Text()] = c
-				}
-			}
-		}
-	}
-	rows := map[int]*element.Element{}
-	row := func(n int) *element.Element {
-		if rows[n] == nil {
-			r := &element.Element{Type: "row", Key: strconv.Itoa(n), Ordered: true, Firm: true}
-			if old := raw["row "+strconv.Itoa(n)]; old != nil {
-				*r = *old
-				r.Children = nil
-			} else {
-				r.Props = []element.Prop{{Name: "r", Value: element.TextValue(strconv.Itoa(n))}}
-			}
-			r.Set("spans", element.Value{})
-			rows[n] = r
-		}
-		return rows[n]
-	}
-	for key, r := range raw { // rows and cells that say nothing are there all the same
-		if n, ok := strings.CutPrefix(key, "row "); ok && was[key] == nil {
-			if number, err := strconv.Atoi(n); err == nil && len(r.Children) == 0 {
-				row(number)
-			}
-		}
-	}
-	for _, e := range want.Children {
-		key := e.Type + " " + e.Key
-		old := was[key]
-		switch e.Type {
-		case "row":
-			n, err := strconv.Atoi(e.Key)
-			if err != nil {
-				return nil, fmt.Errorf("%s is no row", e.Key)
-			}
-			if old == nil || old.Sum() != e.Sum() {
-				if err := w.rowProps(row(n), e); err != nil {
-					return nil, err
-				}
-			} else {
-				row(n)
-			}
-		case "cell":
-			_, n, ok := place(e.Key)
-			if !ok {
-				return nil, fmt.Errorf("%s is no cell", e.Key)
-			}
-			c := raw[key]
-			if old == nil || old.Sum() != e.Sum() {
-				var err error
-				if c, err = w.cell(e, old, c); err != nil {
-					return nil, fmt.Errorf("%s: %w", e.Key, err)
-				}
-			}
-			row(n).Children = append(row(n).Children, c)
-		}
-	}
-	for key, c := range raw {
-		if at, ok := strings.CutPrefix(key, "cell "); ok && was[key] == nil {
-			if _, n, ok := place(at); ok && !slices.ContainsFunc(want.Children, func(e *element.Element) bool { return e.Type == "cell" && e.Key == at }) {
-				row(n).Children = append(row(n).Children, c)
-			}
-		}
-	}
-	out.Children = nil
-	for _, r := range rows {
-		slices.SortFunc(r.Children, func(a, b *element.Element) int {
-			x, _, _ := place(a.Prop("r").Text())
-			y, _, _ := place(b.Prop("r").Text())
-			return x - y
-		})
-		out.Children = append(out.Children, r)
-	}
-	slices.SortFunc(out.Children, func(a, b *element.Element) int {
-		x, _ := strconv.Atoi(a.Prop("r").Text())
-		y, _ := strconv.Atoi(b.Prop("r").Text())
-		return cmp.Compare(x, y)
-	})
-	return out, nil
 }
 
 func (w *writer) rowProps(r, want *element.Element) error {
