@@ -117,6 +117,15 @@ func tokens(base, mine, theirs string, line int, sense Sense, choose Choose) (st
 			return out.String(), nil
 		}
 	}
+	if sense == Spellings {
+		// Where one side only laid out blanks anew, what the other wrote is more.
+		switch x, y, z := bare(base), bare(mine), bare(theirs); {
+		case y == z, x == z:
+			return mine, nil
+		case x == y:
+			return theirs, nil
+		}
+	}
 	c := Clash{Base: base, Mine: mine, Theirs: theirs, Line: line}
 	c.shorten()
 	take := Open
@@ -149,6 +158,9 @@ func (c *Clash) shorten() {
 		c.Base, c.Mine, c.Theirs = strings.Join(b, ""), cut, strings.Join(t, "")
 	}
 }
+
+// bare gives a text without white space.
+func bare(s string) string { return strings.Join(strings.Fields(s), "") }
 
 func join(items []string, r [2]int) string { return strings.Join(items[r[0]:r[1]], "") }
 

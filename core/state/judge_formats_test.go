@@ -41,6 +41,17 @@ var formats = []format{
 		}
 		return out
 	}},
+	{"sql", "database/x.sql", false, true, true, true, writeSQL, func(p *paper) any {
+		out := map[string]any{}
+		for _, s := range p.sections {
+			in := map[string]any{}
+			for _, e := range s.entries {
+				in[e.key] = e.value
+			}
+			out[s.name] = in
+		}
+		return out
+	}},
 	{"xml", "x.xml", true, true, true, false, writeXML, elements},
 }
 
@@ -270,6 +281,35 @@ func writeINI(p *paper, _ style) string {
 			b.WriteString(e.key + sign + e.value + "\n")
 		}
 		b.WriteString("\n")
+	}
+	return b.String()
+}
+
+func writeSQL(p *paper, _ style) string {
+	var b strings.Builder
+	for _, s := range p.sections {
+		if s.remark != "" {
+			b.WriteString("-- " + s.remark + "\n")
+		}
+		b.WriteString("create table " + s.name + " (\n")
+		for i, e := range s.entries {
+			if e.remark != "" {
+				b.WriteString("  -- " + e.remark + "\n")
+			}
+			typ := "text"
+			if e.quoted {
+				typ = "TEXT"
+			}
+			b.WriteString("  " + e.key + " " + typ + " default '" + e.value + "'")
+			if i < len(s.entries)-1 {
+				b.WriteString(",")
+			}
+			if e.beside != "" {
+				b.WriteString(" -- " + e.beside)
+			}
+			b.WriteString("\n")
+		}
+		b.WriteString(");\n\n")
 	}
 	return b.String()
 }

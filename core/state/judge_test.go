@@ -140,6 +140,11 @@ func judge(t *testing.T, o *outside, f format, seed uint64, v *verdicts, reasons
 	base, mine, theirs := write(b), write(m), write(th)
 	got, conflicts := merged(t, memory(f.file, base), memory(f.file, mine), memory(f.file, theirs), nil)
 	text := string(got.Contents[f.file])
+	for _, name := range slices.Sorted(maps.Keys(got.Contents)) {
+		if name != f.file { // a folder has put something into a file of its own
+			text += string(got.Contents[name])
+		}
+	}
 	v.merges++
 	fail := func(format string, args ...any) {
 		t.Errorf("seed %d: %s\n--- base\n%s--- mine\n%s--- theirs\n%s--- outcome, conflicts %v\n%s", seed, fmt.Sprintf(format, args...), base, mine, theirs, conflicts, text)
@@ -154,7 +159,7 @@ func judge(t *testing.T, o *outside, f format, seed uint64, v *verdicts, reasons
 		v.conflicts++
 		if len(k.conflicts)+len(k.both)+len(k.soft) == 0 {
 			v.needless++
-			reasons[conflicts[0][strings.LastIndexAny(conflicts[0], "(.:"):]]++
+			reasons[conflicts[0][max(strings.LastIndexAny(conflicts[0], "(.:/"), 0):]]++
 			if os.Getenv("OAKEN_SHOW") != "" {
 				t.Logf("without need, seed %d: %v\n--- base\n%s--- mine\n%s--- theirs\n%s---\n", seed, conflicts, base, mine, theirs)
 			}

@@ -1,6 +1,6 @@
 # Reads documents with parsers that share nothing with the program's. A request is a line of
 # JSON, {"format", "text"}; the answer is a line of JSON: the document, or {"error"}.
-import configparser, csv, io, json, sys, xml.etree.ElementTree as ET
+import configparser, csv, io, json, sqlite3, sys, xml.etree.ElementTree as ET
 
 try:
     import tomllib
@@ -36,6 +36,11 @@ def read(format, text):
         if any(len(r) != len(rows[0]) for r in rows):
             raise ValueError("ragged lines")
         return rows
+    if format == "sql":
+        db = sqlite3.connect(":memory:")
+        db.executescript(text)
+        names = [r[0] for r in db.execute("select name from sqlite_master where type = 'table' order by name")]
+        return {n: {c[1]: str(c[4]).strip("'") for c in db.execute("select * from pragma_table_info(?)", (n,))} for n in names}
     raise ValueError(format)
 
 
