@@ -2,6 +2,7 @@ package sqlfolder
 
 import (
 	"bytes"
+	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
@@ -54,7 +55,7 @@ func comments(d *sqltext.Dialect, data []byte) []kind.Remark {
 			}
 			continue
 		}
-		out = append(out, kind.Remark{Text: t.Text})
+		out = append(out, kind.Remark{Text: strings.ReplaceAll(strings.TrimRight(t.Text, "\r"), "\r\n", "\n")})
 		if behind(data, t.From) { // on the line of what it is about
 			out[len(out)-1].Of = "behind " + last
 			above = len(out)

@@ -37,7 +37,7 @@ type listener struct {
 }
 
 func (l *listener) other(from, to int) {
-	r := kind.Remark{Text: l.src[from:to]}
+	r := kind.Remark{Text: strings.ReplaceAll(l.src[from:to], "\r\n", "\n")}
 	if between := l.src[l.ended:from]; l.last != "" && blank(between) && !strings.Contains(between, "\n") && to < len(l.src) && strings.HasPrefix(strings.TrimLeft(l.src[to:], " \t\r"), "\n") {
 		r.Of = "behind " + l.last
 		l.found = append(l.found[:len(l.found):len(l.found)], r)
