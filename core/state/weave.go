@@ -20,10 +20,12 @@ type weaver struct {
 	path   string
 	settle element.Settle
 	// open lists what could not be decided; nothing may be when settle is nil.
-	open  []element.Conflict
-	depth int
-	sense spelling.Sense
-	named map[string]int // how often a clash was named alike
+	open []element.Conflict
+	// decided lists what somebody has decided.
+	decided []element.Conflict
+	depth   int
+	sense   spelling.Sense
+	named   map[string]int // how often a clash was named alike
 }
 
 // deepest bounds files within files.
@@ -138,6 +140,7 @@ func (w *weaver) choose(c spelling.Clash) spelling.Take {
 	conflict := element.Conflict{Address: w.name(c), Base: text(c.Base), Mine: text(c.Mine), Theirs: text(c.Theirs),
 		Allows: []element.Keep{element.KeepMine, element.KeepTheirs, element.KeepBase}}
 	if choice, ok := w.settle(conflict); ok {
+		w.decided = append(w.decided, conflict)
 		switch choice.Keep {
 		case element.KeepMine:
 			return spelling.Mine

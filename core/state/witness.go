@@ -58,6 +58,8 @@ func newSide(a *Artifact) (side3, error) {
 type written struct {
 	files map[string][]byte
 	open  []element.Conflict
+	// decided lists the places about which somebody has decided.
+	decided []element.Conflict
 }
 
 // vouch makes conflicts of values that nobody had where they stand; mine stands there.
@@ -160,7 +162,7 @@ func (x *witness) spelled(b, m, t map[string][]byte) *written {
 	if !ok || !x.reads(files) {
 		return nil
 	}
-	return &written{files: files, open: w.open}
+	return &written{files: files, open: w.open, decided: w.decided}
 }
 
 // as gives the files of a version once they mean what is meant; nil when they can't.
@@ -199,7 +201,7 @@ func (x *witness) reads(files map[string][]byte) bool {
 // witnessed holds an outcome against the remarks of the three versions: one that a side
 // wrote or took away, and that did not arrive, is a conflict.
 func (x *witness) witnessed(out *written, m, t map[string][]byte) *written {
-	missed := x.missed(out.files, out.open)
+	missed := x.missed(out.files, slices.Concat(out.open, out.decided))
 	missed.theirs = append(missed.theirs, x.flaws(out.files)...)
 	for _, name := range slices.Sorted(maps.Keys(x.t.files)) {
 		if m, there := x.m.files[name]; there && spelling.Differ(x.b.files[name], m, x.t.files[name]) {
@@ -280,7 +282,9 @@ func (x *witness) missed(files map[string][]byte, open []element.Conflict) missi
 				least, most = nm, nm
 			}
 			if x.settled { // an element may have come back, or gone, by a choice
-				least, most = min(nb, nm, nt), nb+nm+nt
+				if most = nb + nm + nt; remark.Of == anywhere || !stands(remark.Of, files[name]) {
+					least = 0
+				}
 			}
 			switch {
 			case nr >= least && nr <= most, told(open, remark.Text):
@@ -292,6 +296,12 @@ func (x *witness) missed(files map[string][]byte, open []element.Conflict) missi
 		}
 	}
 	return out
+}
+
+// stands reports whether what a remark is about is in a file.
+func stands(of string, data []byte) bool {
+	words := strings.Fields(of)
+	return len(words) > 0 && bytes.Contains(data, []byte(words[len(words)-1]))
 }
 
 // remarks counts what a file says outside of its elements.
