@@ -83,8 +83,8 @@ func sharedKeys(a, b *Element) float64 {
 	return float64(n) / float64(max(len(a.Children), len(b.Children), 1))
 }
 
-// pairMoved pairs keyless children that are equal, and the only ones like that, wherever
-// they stand: one side moved them.
+// pairMoved pairs keyless children wherever they stand, which one side moved: those that are
+// equal, and the only ones like that, then those that are most alike.
 func (m digests) pairMoved(a, b *Element, p *pairing) {
 	if !a.Ordered || !b.Ordered {
 		return
@@ -98,6 +98,8 @@ func (m digests) pairMoved(a, b *Element, p *pairing) {
 			p.pair(ia[q[0]], ib[q[1]])
 		}
 	}
+	// What is left may have been moved and edited.
+	m.likest(a.Children, b.Children, open(keyless(a.Children), p.toB), open(keyless(b.Children), p.toA), alike, p)
 }
 
 // substantial reports whether there is enough in an element to know it again elsewhere.

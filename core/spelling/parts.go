@@ -36,8 +36,12 @@ func (p part) apart(b, m, t []string, sense Sense) (string, bool) {
 	var out strings.Builder
 	for i := range len(base) + 1 {
 		switch one, two := x.put[i], y.put[i]; {
-		case one != "" && two != "" && one != two:
+		case one != "" && two != "" && one != two && (sense == Edits || x.end(i) > i && y.end(i) > i):
 			return "", false
+		case one != "" && two != "" && one != two && x.end(i) > i: // what stands in the place of others comes behind what is only put in
+			out.WriteString(two + one)
+		case one != "" && two != "" && one != two:
+			out.WriteString(one + two)
 		case sense == Edits && (one != "" && (y.touches(i) || y.touches(x.end(i))) || two != "" && (x.touches(i) || x.touches(y.end(i)))):
 			return "", false
 		case i < len(base) && x.gone[i] && y.gone[i] && x.instead(i) != y.instead(i):

@@ -37,6 +37,7 @@ func TestNothingIsLostOrBent(t *testing.T) {
 		"a node in a scene and below another": {"s.gltf", `{"asset":{"version":"2.0"},"scenes":[{"name":"A","nodes":[0,1]}],"nodes":[{"name":"P"},{"name":"X"}]}`, `{"asset":{"version":"2.0"},"scenes":[{"name":"A","nodes":[0]}],"nodes":[{"name":"P","children":[1]},{"name":"X"}]}`, `{"asset":{"version":"2.0"},"scenes":[{"name":"A","nodes":[0,1]},{"name":"B","nodes":[1]}],"nodes":[{"name":"P"},{"name":"X"}]}`, "", "s.gltf::.(writing)"},
 		"names that are empty":                {"r.json", `{"": 1, "b": {"": 3}}`, `{"": 5, "b": {"": 3}}`, `{"": 1, "b": {"": 4}}`, `{"": 5, "b": {"": 4}}`, ""},
 		"keys that are empty":                 {"r.yaml", "\"\": 1\nb: 3\n", "\"\": 5\nb: 3\n", "\"\": 1\nb: 4\n", "\"\": 5\nb: 4\n", ""},
+		"an entry above a remark":             {"r.properties", "# zero says a\nzero=0\n# one says b\none=1\n# two says c\ntwo=2\n", "# zero says a\nzero=0\n# one says B\none=1\n# two says c\ntwo=2\n", "# zero says a\nzero=0\nnew=5\n# one says b\none=1\n# two says C\ntwo=2\n", "zero=0\nnew=5\n# one says B\none=1\n# two says C\ntwo=2\n", ""},
 		"line ends":                           {"r.yaml", "a: 1\nb: 2\n", "a: 1\nb: 3\n", "a: 1\r\nb: 2\r\n", "a: 1\r\nb: 3\r\n", ""},
 		"a byte-order mark":                   {"r.csv", "id,name\n1,Reef\n2,Kelp\n", "\ufeffid,name\n1,Reef\n2,Kelp\n", "id,name\n1,Reefs\n2,Kelp\n", "\ufeffid,name\n1,Reefs\n2,Kelp\n", ""},
 	} {

@@ -174,6 +174,11 @@ func (x *witness) as(s side3) map[string][]byte {
 	if err != nil {
 		return nil
 	}
+	for name, data := range files {
+		if was := s.files[name]; data != nil && was != nil && bytes.IndexByte(was, 0) < 0 {
+			files[name] = kind.LikeEnds(data, was)
+		}
+	}
 	return patch(s.files, files)
 }
 

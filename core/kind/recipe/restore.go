@@ -58,11 +58,15 @@ func (r *restorer) changed(d *element.Delta) (*element.Element, error) {
 			}
 		}
 	}
-	for _, p := range d.B.Props {
-		if raw.Prop(p.Name).IsAbsent() {
-			if err := r.property(out, p.Name, p.Value); err != nil {
-				return nil, err
-			}
+	for i, p := range d.B.Props {
+		if !raw.Prop(p.Name).IsAbsent() {
+			continue
+		}
+		if err := r.property(out, p.Name, p.Value); err != nil {
+			return nil, err
+		}
+		if i > 0 {
+			behind(out, d.B.Props[i-1].Name)
 		}
 	}
 	if len(d.Kids) == 0 {
@@ -70,6 +74,17 @@ func (r *restorer) changed(d *element.Delta) (*element.Element, error) {
 		return out, nil
 	}
 	return out, r.children(out, raw, d)
+}
+
+// behind puts the last property of an element behind another one.
+func behind(e *element.Element, name string) {
+	last := len(e.Props) - 1
+	at := slices.IndexFunc(e.Props[:last], func(p element.Prop) bool { return p.Name == name })
+	if at < 0 {
+		return
+	}
+	p := e.Props[last]
+	e.Props = slices.Insert(slices.Delete(e.Props, last, last+1), at+1, p)
 }
 
 // property sets a property; a value that stands for bytes becomes text again.
@@ -89,12 +104,12 @@ func (r *restorer) property(out *element.Element, name string, v element.Value) 
 }
 
 func (r *restorer) children(out, raw *element.Element, d *element.Delta) error {
-	behind := r.noise(raw, d.A) // by the raw sibling that they follow, nil for none
-	out.Add(behind[nil]...)
+	noise := r.noise(raw, d.A) // by the raw sibling that it follows, nil for none
+	out.Add(noise[nil]...)
 	for _, k := range inOrder(raw, d) {
 		if k.To < 0 {
 			if was := d.A.Children[k.From]; !nested.IsEmbedded(was) {
-				out.Add(behind[r.origin[was]]...)
+				out.Add(noise[r.origin[was]]...)
 			}
 			continue
 		}
@@ -131,7 +146,7 @@ func (r *restorer) children(out, raw *element.Element, d *element.Delta) error {
 		}
 		out.Add(made)
 		if was != nil {
-			out.Add(behind[r.origin[was]]...)
+			out.Add(noise[r.origin[was]]...)
 		}
 	}
 	return nil
