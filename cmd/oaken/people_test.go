@@ -31,10 +31,13 @@ type people struct {
 	dir   string
 	mu    sync.Mutex
 	acked map[string]string // commits that were acknowledged, with their branch
-	steps int
-	calls int
-	count map[string]int
-	fresh int
+	// chosen are those of them that completed what somebody had settled: a side's remarks may
+	// have been given up in them.
+	chosen map[string]bool
+	steps  int
+	calls  int
+	count  map[string]int
+	fresh  int
 }
 
 // setting names a value in a file.
@@ -67,7 +70,7 @@ func TestACrowdAtWork(t *testing.T) {
 			}
 		})
 	}
-	ps := &people{t: t, dir: dir, acked: map[string]string{}, count: map[string]int{}}
+	ps := &people{t: t, dir: dir, acked: map[string]string{}, chosen: map[string]bool{}, count: map[string]int{}}
 	first := &project{t, filepath.Join(dir, "first")}
 	for f := range ruleFiles {
 		var b strings.Builder
@@ -357,6 +360,11 @@ func (p *person) settle() bool {
 		p.unsure = true
 		status, out := p.call("commit")
 		p.ack(status, out)
+		if c, ok := out["commit"].(map[string]any); ok && c != nil {
+			p.ps.mu.Lock()
+			p.ps.chosen[c["id"].(string)] = true
+			p.ps.mu.Unlock()
+		}
 		if status != 0 {
 			return false
 		}
@@ -523,6 +531,7 @@ type model struct {
 	c       *chest.Chest
 	commits map[ledger.ID]ledger.Commit
 	known   map[ledger.ID]map[setting]string
+	ps      *people
 	settled map[ledger.ID]bool // merges in which somebody settled something
 	above   map[ledger.ID]map[ledger.ID]bool
 }
@@ -533,7 +542,7 @@ func (ps *people) checkHistory() {
 		ps.t.Fatal(err)
 	}
 	defer c.Close()
-	m := &model{ps.t, c, map[ledger.ID]ledger.Commit{}, map[ledger.ID]map[setting]string{}, nil, map[ledger.ID]map[ledger.ID]bool{}}
+	m := &model{ps.t, c, map[ledger.ID]ledger.Commit{}, map[ledger.ID]map[setting]string{}, ps, nil, map[ledger.ID]map[ledger.ID]bool{}}
 	var order []ledger.Commit
 	tips := map[string]ledger.ID{}
 	err = c.Ledger.View(ps.t.Context(), func(tx *ledger.Tx) error {
@@ -648,6 +657,9 @@ func (m *model) checkEdit(k ledger.Commit) {
 	for s := range keysOf(before, after) {
 		if before[s] == after[s] || s.Key == "" {
 			continue
+		}
+		if _, acked := m.ps.acked[k.ID.String()]; strings.HasPrefix(s.Key, "#") && (m.ps.chosen[k.ID.String()] || !acked) {
+			continue // by a choice, or by one that a killed command may have completed
 		}
 		v, meant := want.Edits[s.File+" "+s.Key]
 		if !meant || v != after[s] {

@@ -142,7 +142,7 @@ func judge(t *testing.T, o *outside, f format, seed uint64, v *verdicts, reasons
 	text := string(got.Contents[f.file])
 	for _, name := range slices.Sorted(maps.Keys(got.Contents)) {
 		if name != f.file { // a folder has put something into a file of its own
-			text += string(got.Contents[name])
+			text += "\n" + string(got.Contents[name])
 		}
 	}
 	v.merges++

@@ -45,10 +45,10 @@ func comments(d *sqltext.Dialect, data []byte) []kind.Remark {
 	}
 	var out []kind.Remark
 	last, above := "", 0 // what was read last, and where those begin that wait for something
-	for _, t := range tokens {
+	for i, t := range tokens {
 		if t.Sort != sqltext.Comment {
 			for ; above < len(out); above++ {
-				out[above].Of = d.NameOf(t)
+				out[above].Of = begun(d, tokens[i:])
 			}
 			if t.Sort == sqltext.Word || t.Sort == sqltext.Quoted {
 				last = t.Text
@@ -63,6 +63,25 @@ func comments(d *sqltext.Dialect, data []byte) []kind.Remark {
 	}
 	return out
 }
+
+// begun tells what begins with some tokens: a statement with what it is about, else the
+// first of them.
+func begun(d *sqltext.Dialect, tokens []sqltext.Token) string {
+	if !tokens[0].Is("create") && !tokens[0].Is("alter") && !tokens[0].Is("comment") {
+		return d.NameOf(tokens[0])
+	}
+	var words []string
+	for _, t := range sqltext.Meaning(tokens) {
+		if t.Is("(") || t.Is("as") || t.Is("is") || len(words) == longest {
+			break
+		}
+		words = append(words, strings.ToLower(d.NameOf(t)))
+	}
+	return strings.Join(words, " ")
+}
+
+// longest bounds the words that a statement is told by.
+const longest = 8
 
 // behind reports whether something stands before a byte on its line.
 func behind(data []byte, at int) bool {
