@@ -201,6 +201,11 @@ func pairSingles(a, b []*Element, ia, ib []int, p *pairing) {
 
 // likest pairs greedily by best similarity, ties by order.
 func (m digests) likest(a, b []*Element, ia, ib []int, least float64, p *pairing) {
+	greedily(a, b, ia, ib, least, m.similar, p)
+}
+
+// greedily pairs by the best score, ties by order.
+func greedily(a, b []*Element, ia, ib []int, least float64, score func(a, b *Element) float64, p *pairing) {
 	if len(ia)*len(ib) > gapCells {
 		return
 	}
@@ -211,7 +216,7 @@ func (m digests) likest(a, b []*Element, ia, ib []int, least float64, p *pairing
 	var all []candidate
 	for _, i := range ia {
 		for _, j := range ib {
-			if s := m.similar(a[i], b[j]); s >= least {
+			if s := score(a[i], b[j]); s >= least {
 				all = append(all, candidate{i, j, s})
 			}
 		}

@@ -57,6 +57,9 @@ func (g *merger) sameThing(was, is *Element) bool {
 			return false
 		}
 	}
+	if len(was.Props)+len(was.Children) >= weighty {
+		return g.sums.shared(was, is) >= alike || sharedKeys(was, is) >= alike
+	}
 	return g.sums.similar(was, is) >= alike || sharedKeys(was, is) >= alike
 }
 
@@ -99,7 +102,28 @@ func (m digests) pairMoved(a, b *Element, p *pairing) {
 		}
 	}
 	// What is left may have been moved and edited.
-	m.likest(a.Children, b.Children, open(keyless(a.Children), p.toB), open(keyless(b.Children), p.toA), alike, p)
+	greedily(a.Children, b.Children, open(keyless(a.Children), p.toB), open(keyless(b.Children), p.toA), alike, m.shared, p)
+}
+
+// shared gives the share of properties and children that two elements of one type have
+// exactly alike; of texts alone it is their likeness, where that is close.
+func (m digests) shared(a, b *Element) float64 {
+	if a.Type != b.Type {
+		return 0
+	}
+	if single(a) && single(b) {
+		if s := m.similar(a, b); s >= renamed {
+			return s
+		}
+		return 0
+	}
+	total, same := max(len(a.Props), len(b.Props))+max(len(a.Children), len(b.Children)), m.sharedKids(a, b)
+	for _, p := range a.Props {
+		if p.Value.Equal(b.Prop(p.Name)) {
+			same++
+		}
+	}
+	return float64(same) / float64(max(total, 1))
 }
 
 // substantial reports whether there is enough in an element to know it again elsewhere.
