@@ -1,9 +1,41 @@
 package state
 
 import (
+	"archive/zip"
+	"bytes"
 	"strings"
 	"testing"
 )
+
+// zipped gives a package of some files, stored as they are.
+func zipped(t *testing.T, files ...string) string {
+	t.Helper()
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	for i := 0; i < len(files); i += 2 {
+		f, err := w.CreateHeader(&zip.FileHeader{Name: files[i]})
+		if err == nil {
+			_, err = f.Write([]byte(files[i+1]))
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.String()
+}
+
+// TestRemarksInPackages merges a file in a package: its remarks arrive, or the place is named.
+func TestRemarksInPackages(t *testing.T) {
+	base, mine := zipped(t, "a.yaml", "# per hour\na: 1\nb: 2\n"), zipped(t, "a.yaml", "# per day\na: 5\nb: 2\n")
+	theirs := zipped(t, "a.yaml", "# per HOUR\na: 1\nb: 2 # two\n")
+	got, conflicts := merged(t, memory("p.zip", base), memory("p.zip", mine), memory("p.zip", theirs), nil)
+	if text := string(got.Contents["p.zip"]); len(conflicts) != 1 || conflicts[0] != `p.zip::place:"# per day".(writing)` || !strings.Contains(text, "# per day\na: 5\nb: 2 # two\n") {
+		t.Errorf("%v, %q", conflicts, text)
+	}
+}
 
 // TestNothingIsLostOrBent merges documents in ways in which something could get lost
 // unseen. An empty list of conflicts with a text that must be there, or the conflict.

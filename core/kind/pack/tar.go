@@ -144,7 +144,7 @@ func (k Tar) Write(src kind.Source, want *element.Element, content kind.Content)
 			w.pad()
 			continue
 		}
-		if err := w.entry(*r.header, e); err != nil {
+		if err := w.entry(*r.header, from(e, have.Root.Children[i])); err != nil {
 			return nil, err
 		}
 	}

@@ -45,7 +45,7 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 			err = w.Copy(f)
 		} else {
 			var body []byte
-			if body, err = inside.Bytes(e, f.Name, all); err == nil {
+			if body, err = inside.Bytes(from(e, have.Root.Children[i]), f.Name, all); err == nil {
 				err = addEntry(w, f.FileHeader, body)
 			}
 		}
@@ -74,6 +74,17 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 		return nil, err
 	}
 	return map[string][]byte{src.Files()[0]: out.Bytes()}, nil
+}
+
+// from gives a wanted part with the bytes behind it that it has in this archive: what is not
+// about the change stays as it is here, whoever made the change.
+func from(want, have *element.Element) *element.Element {
+	if have.Origin == (element.Digest{}) || !have.Prop(nested.KindProperty).Equal(want.Prop(nested.KindProperty)) {
+		return want
+	}
+	c := *want
+	c.Origin = have.Origin
+	return &c
 }
 
 // compared reads an archive, and gives the wanted parts by their names; none when the

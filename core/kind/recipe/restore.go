@@ -124,7 +124,7 @@ func (r *restorer) children(out, raw *element.Element, d *element.Delta) error {
 			var text string
 			if was != nil && k.Delta == nil && was.Key == kid.Key {
 				text = raw.Prop(kid.Key).Text()
-			} else if text, err = r.reader.Text(kid, raw.Prop(kid.Key).Text(), r.content); err != nil {
+			} else if text, err = r.reader.Text(from(kid, was), raw.Prop(kid.Key).Text(), r.content); err != nil {
 				return err
 			}
 			out.Set(kid.Key, element.TextValue(text))
@@ -150,6 +150,16 @@ func (r *restorer) children(out, raw *element.Element, d *element.Delta) error {
 		}
 	}
 	return nil
+}
+
+// from gives wanted content with the bytes behind it that it has in this document.
+func from(want, was *element.Element) *element.Element {
+	if was == nil || was.Origin == (element.Digest{}) || !was.Prop(nested.KindProperty).Equal(want.Prop(nested.KindProperty)) {
+		return want
+	}
+	c := *want
+	c.Origin = was.Origin
+	return &c
 }
 
 // inOrder gives the edits of children in the order in which they are written: where
