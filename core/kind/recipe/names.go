@@ -2,6 +2,7 @@ package recipe
 
 import (
 	"encoding/hex"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -23,12 +24,7 @@ func namesByContent(root *element.Element) map[string]string {
 	if root.Type != "office:document-content" && root.Type != "office:document-styles" {
 		return nil
 	}
-	var holder *element.Element
-	for _, c := range root.Children {
-		if c.Type == ownStyles {
-			holder = c
-		}
-	}
+	holder := stylesOf(root)
 	if holder == nil {
 		return nil
 	}
@@ -65,6 +61,41 @@ func namesByContent(root *element.Element) map[string]string {
 	holder.Children = kept
 	rename(root, names)
 	return former
+}
+
+// stylesOf gives what holds the styles that a program made by itself; nil for none.
+func stylesOf(root *element.Element) *element.Element {
+	for _, c := range slices.Backward(root.Children) {
+		if c.Type == ownStyles {
+			return c
+		}
+	}
+	return nil
+}
+
+// fitsNames says which style of want has neither the name that the view gives it nor the
+// name and content of one in have.
+func fitsNames(have, want *element.Element) error {
+	was := map[string]element.Digest{}
+	if styles := stylesOf(have); styles != nil {
+		for _, s := range styles.Children {
+			was[s.Prop(styleName).Text()] = s.Sum()
+		}
+	}
+	styles := stylesOf(want)
+	if styles == nil {
+		return nil
+	}
+	for _, s := range styles.Children {
+		name := s.Prop(styleName).Text()
+		if old, there := was[name]; there && old == s.Sum() {
+			continue
+		}
+		if name != nameOfContent(s, nil) {
+			return fmt.Errorf("the style %q is known by what it says, and does not say it", name)
+		}
+	}
+	return nil
 }
 
 // nameOfContent gives the name that a style has by what it says.

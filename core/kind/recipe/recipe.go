@@ -186,6 +186,11 @@ func (k Kind) Write(src kind.Source, want *element.Element, content kind.Content
 	if d == nil {
 		return nil, nil
 	}
+	if v.former != nil && len(want.Children) > 0 {
+		if err := fitsNames(have.Children[0], want.Children[0]); err != nil {
+			return nil, err
+		}
+	}
 	back := &restorer{origin: origin, reader: v.reader, content: kind.Contents(v.reader.Content(), content), former: v.former}
 	changed, err := back.changed(d)
 	if err != nil {

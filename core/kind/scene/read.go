@@ -20,9 +20,6 @@ type sceneReader struct {
 	placed []string // entries without a name of their own
 }
 
-// namedProperty says of an entry that it has no name: its key is only shown.
-const namedProperty = "named"
-
 func newReader(f *file) (*sceneReader, error) {
 	r := &sceneReader{f: f, names: f.names(), held: map[element.Digest][]byte{}}
 	nodes := f.list("nodes")
@@ -132,9 +129,6 @@ func (r *sceneReader) entry(list, typ string, i int, n *jsondoc.Node) (*element.
 		return nil, errors.New("it is no object")
 	}
 	e := &element.Element{Type: typ, Key: r.names[list][i]}
-	if member(n, "name") == "" {
-		e.Set(namedProperty, element.BoolValue(false))
-	}
 	if e.Key != member(n, "name") {
 		r.placed = append(r.placed, typ+":"+e.Key)
 	}

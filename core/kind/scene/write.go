@@ -159,13 +159,9 @@ func (w *sceneWriter) entry(list string, s *slot, old *jsondoc.Node) (*jsondoc.N
 	e := *s.want
 	e.Props, e.Children = slices.Clone(e.Props), slices.Clone(e.Children)
 	out := jsondoc.Obj()
-	switch named := take(&e, namedProperty); {
-	case named.Text() == "false":
-	case !named.IsAbsent():
-		return nil, errors.New("that it has a name goes without saying")
-	case s.old >= 0 && w.names[list][s.old] == e.Key:
+	if s.old >= 0 && w.names[list][s.old] == e.Key {
 		out.Set("name", old.Get("name").Clone())
-	default:
+	} else {
 		out.Set("name", jsondoc.Str(e.Key))
 	}
 	for _, to := range references[list] {
