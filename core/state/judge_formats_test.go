@@ -30,29 +30,22 @@ var formats = []format{
 	{"yaml", "x.yaml", true, true, true, false, writeYAML, data},
 	{"toml", "x.toml", true, true, true, false, writeTOML, data},
 	{"json", "x.json", true, false, false, true, writeJSON, data},
-	{"ini", "x.ini", false, true, false, false, writeINI, func(p *paper) any {
-		out := map[string]any{}
-		for _, s := range p.sections {
-			in := map[string]any{}
-			for _, e := range s.entries {
-				in[e.key] = e.value
-			}
-			out[s.name] = in
-		}
-		return out
-	}},
-	{"sql", "database/x.sql", false, true, true, true, writeSQL, func(p *paper) any {
-		out := map[string]any{}
-		for _, s := range p.sections {
-			in := map[string]any{}
-			for _, e := range s.entries {
-				in[e.key] = e.value
-			}
-			out[s.name] = in
-		}
-		return out
-	}},
+	{"ini", "x.ini", false, true, false, false, writeINI, entries},
+	{"sql", "database/x.sql", false, true, true, true, writeSQL, entries},
 	{"xml", "x.xml", true, true, true, false, writeXML, elements},
+}
+
+// entries gives what a paper means where every value is a text.
+func entries(p *paper) any {
+	out := map[string]any{}
+	for _, s := range p.sections {
+		in := map[string]any{}
+		for _, e := range s.entries {
+			in[e.key] = e.value
+		}
+		out[s.name] = in
+	}
+	return out
 }
 
 // scalar gives the value that a text stands for in formats of data.
