@@ -123,9 +123,7 @@ func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {
 	}
 	if b := c.Brought; b != nil && b.Commits > 0 && len(c.Conflicts) == 0 {
 		a.say("  on top of %s that came in first", count(b.Commits, "newer commit"))
-		for _, p := range b.Combined {
-			a.say("  combined by element: %s", p)
-		}
+		a.showCombined("combined by element", b.Combined)
 	}
 	for _, l := range c.Released {
 		a.say("  lock ended: %s", l)

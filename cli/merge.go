@@ -85,7 +85,7 @@ func (a *App) showForeseen(w *workspace.Workspace, m *state.Merged, of string) e
 		for _, e := range m.Edits {
 			edits = append(edits, map[string]any{"path": e.Path, "gone": e.Gone})
 		}
-		a.printJSON(map[string]any{"schema": "oaken.merge/1", "upToDate": len(m.Edits)+len(m.Conflicts) == 0, "commit": nil, "conflicts": conflictRows(m.Conflicts), "merged": append([]string{}, m.Artifacts...), "edits": edits})
+		a.printJSON(map[string]any{"schema": "oaken.merge/1", "upToDate": len(m.Edits)+len(m.Conflicts) == 0, "commit": nil, "conflicts": conflictRows(m.Conflicts), "merged": pathsOf(m.Artifacts), "edits": edits})
 		if len(m.Conflicts) > 0 {
 			return &conflictsRemain{}
 		}
@@ -125,7 +125,7 @@ func (a *App) showMerged(w *workspace.Workspace, r *workspace.MergeResult, what,
 		if r.Committed != nil {
 			commit = commitJSON(r.Committed.Commit)
 		}
-		a.printJSON(map[string]any{"schema": "oaken.merge/1", "upToDate": r.UpToDate, "commit": commit, "conflicts": conflictRows(r.Conflicts), "merged": append([]string{}, r.Artifacts...)})
+		a.printJSON(map[string]any{"schema": "oaken.merge/1", "upToDate": r.UpToDate, "commit": commit, "conflicts": conflictRows(r.Conflicts), "merged": pathsOf(r.Artifacts), "unread": unreadOf(r.Artifacts)})
 		if len(r.Conflicts) > 0 {
 			return &conflictsRemain{}
 		}
@@ -138,16 +138,41 @@ func (a *App) showMerged(w *workspace.Workspace, r *workspace.MergeResult, what,
 		a.say("Everything of %s is in %s already.", of, w.Branch)
 	case r.Committed != nil:
 		a.showCommitted(w, r.Committed)
-		for _, u := range r.Unread {
-			a.say("  %s has not read %s as it is now; a deployment lets it", u.Engine, u.Path)
-		}
-		for _, p := range r.Artifacts {
-			a.say("  combined by element: %s", p)
-		}
+		a.showCombined("combined by element", r.Artifacts)
 	default:
 		return a.conflictsOpen(r.Conflicts)
 	}
 	return nil
+}
+
+// showCombined tells which artifacts were combined, and of which no engine has read what
+// they came to.
+func (a *App) showCombined(how string, list []state.Combined) {
+	for _, c := range list {
+		a.say("  %s: %s", how, c.Path)
+		if c.Unread != "" {
+			a.say("    %s has not read it as it is now; a deployment lets it", c.Unread)
+		}
+	}
+}
+
+func pathsOf(list []state.Combined) []string {
+	out := []string{}
+	for _, c := range list {
+		out = append(out, c.Path)
+	}
+	return out
+}
+
+// unreadOf gives the engines that have not read what they alone can judge, by path.
+func unreadOf(list []state.Combined) map[string]string {
+	out := map[string]string{}
+	for _, c := range list {
+		if c.Unread != "" {
+			out[c.Path] = c.Unread
+		}
+	}
+	return out
 }
 
 // conflictsOpen shows conflicts and says what to do about them.

@@ -113,9 +113,7 @@ func (a *App) showSynced(w *workspace.Workspace, s *workspace.Synced) error {
 	if s.Commits > 0 {
 		a.say("%s brought in: %s written, %d removed.", count(s.Commits, "commit"), count(s.Written, "file"), s.Removed)
 	}
-	for _, p := range s.Combined {
-		a.say("  combined with your edits: %s", p)
-	}
+	a.showCombined("combined with your edits", s.Combined)
 	for _, c := range s.Published {
 		a.say("%s  %s", a.paint(strong, workspace.Label(c)), firstLine(c.Message))
 		a.say("  was held here, published as %s", c.ID.Short())
@@ -149,5 +147,5 @@ func broughtJSON(s *workspace.Synced) any {
 	for _, c := range s.Published {
 		published = append(published, commitJSON(c))
 	}
-	return map[string]any{"commits": s.Commits, "written": s.Written, "removed": s.Removed, "combined": append([]string{}, s.Combined...), "published": published, "conflicts": conflictRows(s.Conflicts)}
+	return map[string]any{"commits": s.Commits, "written": s.Written, "removed": s.Removed, "combined": pathsOf(s.Combined), "unread": unreadOf(s.Combined), "published": published, "conflicts": conflictRows(s.Conflicts)}
 }

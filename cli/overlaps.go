@@ -76,6 +76,7 @@ var verdicts = map[overlap.Verdict]struct {
 	overlap.Exclusive: {"can't be merged: one side will be lost", bad},
 	overlap.Clashing:  {"clashes", bad},
 	overlap.Unknown:   {"not looked into", faint},
+	overlap.Apart:     {"they meet nowhere, no merge was tried", good},
 	overlap.Combining: {"a merge combines them", good},
 	overlap.Elsewhere: {"changed elsewhere", warm},
 }

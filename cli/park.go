@@ -140,7 +140,7 @@ merge. What others share may be named PERSON/NAME; it stays parked for them.`,
 
 func (a *App) showUnparked(p ledger.Parked, u *workspace.Unparked) error {
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.unpark/1", "unparked": p.Name, "paths": append([]string{}, u.Paths...), "combined": append([]string{}, u.Combined...), "conflicts": conflictRows(u.Conflicts), "rescued": u.Rescued})
+		a.printJSON(map[string]any{"schema": "oaken.unpark/1", "unparked": p.Name, "paths": append([]string{}, u.Paths...), "combined": pathsOf(u.Combined), "unread": unreadOf(u.Combined), "conflicts": conflictRows(u.Conflicts), "rescued": u.Rescued})
 		if len(u.Conflicts) > 0 {
 			return &conflictsRemain{}
 		}
@@ -150,9 +150,7 @@ func (a *App) showUnparked(p ledger.Parked, u *workspace.Unparked) error {
 		return a.conflictsOpen(u.Conflicts)
 	}
 	a.say("%s from %s: %s changed, not committed yet.", a.paint(strong, p.Name), p.Person, count(len(u.Paths), "file"))
-	for _, path := range u.Combined {
-		a.say("  combined by element: %s", path)
-	}
+	a.showCombined("combined by element", u.Combined)
 	if u.Rescued != "" {
 		a.say("  What was there is kept in %s.", u.Rescued)
 	}

@@ -409,8 +409,9 @@ as it is, unless it stands on the target branch and its edits let it follow.`,
 					a.printJSON(reviewJSON(r))
 					return nil
 				}
-				a.say("%s  %s", a.paint(strong, workspace.Label(c)), firstLine(c.Message))
-				a.say("  review %d, %s, is merged into %s, published as %s", r.Number, count(len(r.Paths), "file"), r.Target, c.ID.Short())
+				a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))
+				a.say("  review %d, %s, is merged into %s, published as %s", r.Number, count(len(r.Paths), "file"), r.Target, c.Commit.ID.Short())
+				a.showCombined("combined by element", c.Combined)
 				return nil
 			})
 		},

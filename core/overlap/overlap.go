@@ -30,11 +30,13 @@ const (
 	Unknown Verdict = "unknown"
 	// Combining: a merge would bring them together by itself.
 	Combining Verdict = "combining"
+	// Apart: what is edited meets nowhere, as far as it was told; no merge was tried.
+	Apart Verdict = "apart"
 	// Elsewhere: only others have changed it so far.
 	Elsewhere Verdict = "elsewhere"
 )
 
-var order = []Verdict{Exclusive, Clashing, Unknown, Combining, Elsewhere}
+var order = []Verdict{Exclusive, Clashing, Unknown, Apart, Combining, Elsewhere}
 
 // Told is a change as others are told of it.
 type Told struct {
@@ -377,7 +379,7 @@ func (o *Overlap) compareTold(merges bool, a, b told) {
 	case a.More+b.More > 0 || len(a.Changes) == 0 || len(b.Changes) == 0:
 		o.worsen(Unknown)
 	default:
-		o.worsen(Combining)
+		o.worsen(Apart)
 	}
 	for _, c := range clashes {
 		if !slices.Contains(o.Clashes, c) {

@@ -231,7 +231,7 @@ func (m *Mover) bringBack(ctx context.Context, x *BackfillBranch, o BackfillOpti
 		case err != nil:
 			return err
 		}
-		x.Merged = append(x.Merged, c)
+		x.Merged = append(x.Merged, c.Commit)
 	}
 	return nil
 }

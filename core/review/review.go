@@ -402,22 +402,22 @@ func (d *Desk) Withdraw(ctx context.Context, number int64) error {
 
 // Merge brings the work of a review into its target branch, when nothing is missing and
 // the checks pass. The workspace stays as it is, unless it stands on the target branch.
-func (d *Desk) Merge(ctx context.Context, number int64, message string, progress func(check string)) (*Review, ledger.Commit, error) {
+func (d *Desk) Merge(ctx context.Context, number int64, message string, progress func(check string)) (*Review, *workspace.Arrived, error) {
 	r, err := d.Show(ctx, number)
 	if err != nil {
-		return nil, ledger.Commit{}, err
+		return nil, nil, err
 	}
 	switch {
 	case r.State != ledger.ReviewOpen:
-		return nil, ledger.Commit{}, fault.New(fault.Refused, "oaken review list shows those that are open.", "Review %d is %s.", number, r.State)
+		return nil, nil, fault.New(fault.Refused, "oaken review list shows those that are open.", "Review %d is %s.", number, r.State)
 	case len(r.Conflicts) > 0:
-		return nil, ledger.Commit{}, fault.New(fault.Conflict, "Run oaken switch "+r.Source+", oaken merge "+r.Target+", and settle it there; the review goes on.", "Review %d does not merge, at %s%s.", number, r.Conflicts[0].Address, others(len(r.Conflicts)-1))
+		return nil, nil, fault.New(fault.Conflict, "Run oaken switch "+r.Source+", oaken merge "+r.Target+", and settle it there; the review goes on.", "Review %d does not merge, at %s%s.", number, r.Conflicts[0].Address, others(len(r.Conflicts)-1))
 	case len(r.Missing) > 0:
-		return nil, ledger.Commit{}, fault.New(fault.Refused, "oaken review show "+fmt.Sprint(number)+" tells all that is missing.", "Review %d can't be merged yet: %s", number, strings.TrimSuffix(r.Missing[0], "."))
+		return nil, nil, fault.New(fault.Refused, "oaken review show "+fmt.Sprint(number)+" tells all that is missing.", "Review %d can't be merged yet: %s", number, strings.TrimSuffix(r.Missing[0], "."))
 	}
 	rules, err := d.rules(ctx, r.Onto)
 	if err != nil {
-		return nil, ledger.Commit{}, err
+		return nil, nil, err
 	}
 	if message == "" {
 		message = r.Title
@@ -429,13 +429,13 @@ func (d *Desk) Merge(ctx context.Context, number int64, message string, progress
 	into.Check = func(s state.State) error { return d.checks(ctx, r, rules.Checks, s, progress) }
 	c, err := d.Workspace.MergeInto(ctx, into)
 	if err != nil {
-		return nil, c, err
+		return nil, nil, err
 	}
 	row := r.Review
-	row.State, row.Closer, row.Closed, row.Outcome = ledger.ReviewMerged, d.Workspace.Person, d.now(), c.ID
+	row.State, row.Closer, row.Closed, row.Outcome = ledger.ReviewMerged, d.Workspace.Person, d.now(), c.Commit.ID
 	err = d.Workspace.Chest.CloseReview(ctx, row)
 	if d.Workspace.Name != r.Workspace {
-		err = errors.Join(err, d.Workspace.Chest.Notify(ctx, ledger.Notice{Workspace: r.Workspace, Time: d.now(), Text: fmt.Sprintf("%s merged your review %d (%s) as %s.", d.Workspace.Person, number, r.Title, workspace.Label(c))}))
+		err = errors.Join(err, d.Workspace.Chest.Notify(ctx, ledger.Notice{Workspace: r.Workspace, Time: d.now(), Text: fmt.Sprintf("%s merged your review %d (%s) as %s.", d.Workspace.Person, number, r.Title, workspace.Label(c.Commit))}))
 	}
 	r.Review = row
 	return r, c, err

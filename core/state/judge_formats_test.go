@@ -31,7 +31,7 @@ var formats = []format{
 	{"toml", "x.toml", true, true, true, false, writeTOML, data},
 	{"json", "x.json", true, false, false, true, writeJSON, data},
 	{"ini", "x.ini", false, true, false, false, writeINI, entries},
-	{"sql", "database/x.sql", false, true, true, true, writeSQL, entries},
+	{"sql", "database/x.sql", false, true, true, false, writeSQL, entries},
 	{"xml", "x.xml", true, true, true, false, writeXML, elements},
 }
 

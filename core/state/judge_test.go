@@ -110,8 +110,17 @@ func TestMergesBeforeAJudge(t *testing.T) {
 	}
 }
 
-func judge(t *testing.T, o *outside, f format, seed uint64, v *verdicts, reasons map[string]int) {
-	t.Helper()
+// Trial is three versions of a document, and what two people did in it.
+type Trial struct {
+	seed uint64
+	format
+	b, m, t            *paper
+	known              *known
+	Base, Mine, Theirs string
+}
+
+// newTrial lets two people edit a random document.
+func newTrial(f format, seed uint64) *Trial {
 	r := rand.New(rand.NewPCG(seed, 3))
 	next := 0
 	h := hand{r, &next, "nobody", f}
@@ -126,7 +135,6 @@ func judge(t *testing.T, o *outside, f format, seed uint64, v *verdicts, reasons
 	for range 1 + r.IntN(3) {
 		h.edit(th)
 	}
-	k := blend(b, m, th)
 	write := func(p *paper) string {
 		text := f.write(p, st)
 		if p.crlf {
@@ -137,8 +145,60 @@ func judge(t *testing.T, o *outside, f format, seed uint64, v *verdicts, reasons
 		}
 		return text
 	}
-	base, mine, theirs := write(b), write(m), write(th)
-	got, conflicts := merged(t, memory(f.file, base), memory(f.file, mine), memory(f.file, theirs), nil)
+	return &Trial{seed, f, b, m, th, blend(b, m, th), write(b), write(m), write(th)}
+}
+
+// Told is an outcome with all that it came from.
+func (x *Trial) Told(outcome string, conflicts any) string {
+	return fmt.Sprintf("seed %d\n--- base\n%s--- mine\n%s--- theirs\n%s--- outcome, conflicts %v\n%s", x.seed, x.Base, x.Mine, x.Theirs, conflicts, outcome)
+}
+
+// Needless reports whether a conflict would be without need.
+func (x *Trial) Needless() bool {
+	return len(x.known.conflicts)+len(x.known.both)+len(x.known.soft) == 0
+}
+
+// read reads an outcome with an outside parser.
+func (x *Trial) read(o *outside, text string) (any, error) {
+	return o.read(x.name, strings.ReplaceAll(strings.TrimPrefix(text, "\ufeff"), "\r\n", "\n"))
+}
+
+// Wrong says what is wrong with an outcome that came without conflict; empty for nothing.
+func (x *Trial) Wrong(o *outside, text string) string {
+	doc, err := x.read(o, text)
+	if err != nil {
+		return fmt.Sprintf("the outcome can't be read: %v", err)
+	}
+	if len(x.known.conflicts) > 0 {
+		return fmt.Sprintf("a conflict went unseen: %v", x.known.conflicts)
+	}
+	want := x.known.paper
+	if meant, is := x.sorted(x.means(want)), x.folded(doc); !reflect.DeepEqual(meant, is) {
+		return fmt.Sprintf("it means something else:\ngot  %v\nwant %v", is, meant)
+	}
+	if crlf := strings.Contains(text, "\r\n"); crlf != want.crlf || crlf && strings.Count(text, "\r\n") != strings.Count(text, "\n") || strings.HasPrefix(text, "\ufeff") != want.mark {
+		return fmt.Sprintf("line ends or byte-order mark: want %v, %v", want.crlf, want.mark)
+	}
+	due := append(want.remarks(), x.known.both...)
+	for _, remark := range due {
+		if n := strings.Count(text, remark); n != 1 {
+			return fmt.Sprintf("the remark %q is there %d times", remark, n)
+		}
+	}
+	for _, p := range []*paper{x.b, x.m, x.t} {
+		for _, remark := range p.remarks() {
+			if !slices.Contains(due, remark) && strings.Contains(text, remark) {
+				return fmt.Sprintf("the remark %q is still there", remark)
+			}
+		}
+	}
+	return ""
+}
+
+func judge(t *testing.T, o *outside, f format, seed uint64, v *verdicts, reasons map[string]int) {
+	t.Helper()
+	x := newTrial(f, seed)
+	got, conflicts := merged(t, memory(f.file, x.Base), memory(f.file, x.Mine), memory(f.file, x.Theirs), nil)
 	text := string(got.Contents[f.file])
 	for _, name := range slices.Sorted(maps.Keys(got.Contents)) {
 		if name != f.file { // a folder has put something into a file of its own
@@ -146,52 +206,47 @@ func judge(t *testing.T, o *outside, f format, seed uint64, v *verdicts, reasons
 		}
 	}
 	v.merges++
-	fail := func(format string, args ...any) {
-		t.Errorf("seed %d: %s\n--- base\n%s--- mine\n%s--- theirs\n%s--- outcome, conflicts %v\n%s", seed, fmt.Sprintf(format, args...), base, mine, theirs, conflicts, text)
-	}
-	plain := strings.ReplaceAll(strings.TrimPrefix(text, "\ufeff"), "\r\n", "\n")
-	doc, err := o.read(f.name, plain)
-	if err != nil {
-		fail("the outcome can't be read: %v", err)
-		return
-	}
-	if len(conflicts) > 0 {
-		v.conflicts++
-		if len(k.conflicts)+len(k.both)+len(k.soft) == 0 {
-			v.needless++
-			reasons[conflicts[0][max(strings.LastIndexAny(conflicts[0], "(.:/"), 0):]]++
-			if os.Getenv("OAKEN_SHOW") != "" {
-				t.Logf("without need, seed %d: %v\n--- base\n%s--- mine\n%s--- theirs\n%s---\n", seed, conflicts, base, mine, theirs)
-			}
+	if len(conflicts) == 0 {
+		v.clean++
+		if wrong := x.Wrong(o, text); wrong != "" {
+			t.Errorf("%s\n%s", wrong, x.Told(text, conflicts))
 		}
 		return
 	}
-	v.clean++
-	if len(k.conflicts) > 0 {
-		fail("a conflict went unseen: %v", k.conflicts)
-		return
+	v.conflicts++
+	if _, err := x.read(o, text); err != nil {
+		t.Errorf("the outcome can't be read: %v\n%s", err, x.Told(text, conflicts))
 	}
-	if want, is := f.sorted(f.means(k.paper)), f.folded(doc); !reflect.DeepEqual(want, is) {
-		fail("it means something else:\ngot  %v\nwant %v", is, want)
-		return
-	}
-	if crlf := strings.Contains(text, "\r\n"); crlf != k.paper.crlf || crlf && strings.Count(text, "\r\n") != strings.Count(text, "\n") || strings.HasPrefix(text, "\ufeff") != k.paper.mark {
-		fail("line ends or byte-order mark: want %v, %v", k.paper.crlf, k.paper.mark)
-		return
-	}
-	due := append(k.paper.remarks(), k.both...)
-	for _, remark := range due {
-		if strings.Count(text, remark) != 1 {
-			fail("the remark %q is there %d times", remark, strings.Count(text, remark))
-			return
-		}
-	}
-	for _, p := range []*paper{b, m, th} {
-		for _, remark := range p.remarks() {
-			if !slices.Contains(due, remark) && strings.Contains(text, remark) {
-				fail("the remark %q is still there", remark)
-				return
-			}
+	if x.Needless() {
+		v.needless++
+		reasons[conflicts[0][max(strings.LastIndexAny(conflicts[0], "(.:/"), 0):]]++
+		if os.Getenv("OAKEN_SHOW") != "" {
+			t.Logf("without need: %s", x.Told(text, conflicts))
 		}
 	}
 }
+
+// Formats names the formats of trials.
+func Formats() (names []string) {
+	for _, f := range formats {
+		names = append(names, f.name)
+	}
+	return names
+}
+
+// NewTrial is newTrial for a format by its name.
+func NewTrial(name string, seed uint64) *Trial {
+	return newTrial(formats[slices.IndexFunc(formats, func(f format) bool { return f.name == name })], seed)
+}
+
+// File gives the path of the document.
+func (x *Trial) File() string { return x.file }
+
+// Outside reads outcomes with parsers that are not ours.
+type Outside = outside
+
+// NewOutside is newOutside for others.
+func NewOutside(t *testing.T) *Outside { return newOutside(t) }
+
+// Knows reports whether there is an outside parser of a format.
+func (o *outside) Knows(name string) bool { known, says := o.knows[name]; return known || !says }

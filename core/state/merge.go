@@ -31,13 +31,29 @@ type Merged struct {
 	Edits     []Edit
 	Conflicts []element.Conflict
 	// Artifacts lists the artifacts that both sides had changed, for people.
-	Artifacts []string
-	// Unread lists those of them whose outcome only an engine can judge that was not there.
-	Unread []Unread
+	Artifacts []Combined
 }
 
-// Unread is an artifact that an engine has not read.
-type Unread struct{ Path, Engine string }
+// Combined is an artifact that two sides have changed.
+type Combined struct {
+	Path string
+	// Unread names the engine that alone can judge the outcome, and was not there; else
+	// it is empty.
+	Unread string
+}
+
+// AlsoCombined adds artifacts to a list, each once.
+func AlsoCombined(list, more []Combined) []Combined {
+	for _, a := range more {
+		i := slices.IndexFunc(list, func(c Combined) bool { return c.Path == a.Path })
+		if i < 0 {
+			list = append(list, a)
+		} else if a.Unread != "" {
+			list[i].Unread = a.Unread
+		}
+	}
+	return list
+}
 
 // merge is one run of Merge.
 type merge struct {
@@ -191,7 +207,7 @@ func (g *merge) unit(p string) error {
 	if err := errors.Join(err1, err2, err3); err != nil {
 		return err
 	}
-	g.out.Artifacts = append(g.out.Artifacts, p)
+	g.out.Artifacts = append(g.out.Artifacts, Combined{Path: p})
 	if w := g.writer(b, m, t); w != nil && !confused(b, m, t) {
 		ok, err := g.elements(p, w, b, m, t)
 		if err != nil || ok {
@@ -223,6 +239,33 @@ func (g *merge) writer(b, m, t *Artifact) kind.Writer {
 // elements merges by element, and how the elements are written; ok is false when no
 // outcome could be written that reads as what is meant.
 func (g *merge) elements(p string, w kind.Writer, b, m, t *Artifact) (ok bool, err error) {
+	o, err := g.outcome(p, w, b, m, t)
+	if err != nil {
+		return false, err
+	}
+	if o.written == nil {
+		return g.unreadable(o.witness, m, t), nil
+	}
+	if u, ok := kind.Ability[kind.Unproven](w); ok {
+		g.out.Artifacts[len(g.out.Artifacts)-1].Unread = u.Engine()
+	}
+	g.put(p, m, o.written.files)
+	g.settled(p, m, t)
+	g.out.Conflicts = append(append(g.out.Conflicts, o.conflicts...), o.written.open...)
+	return true, nil
+}
+
+// outcome is what three versions of an artifact come to.
+type outcome struct {
+	*witness
+	// written is nil when nothing could be written that reads as what is meant.
+	written *written
+	// conflicts are those of the elements.
+	conflicts []element.Conflict
+}
+
+// outcome merges three versions of an artifact, and notes nothing.
+func (g *merge) outcome(p string, w kind.Writer, b, m, t *Artifact) (*outcome, error) {
 	baseRoot := &element.Element{Type: m.Reading.Root.Type, Ordered: m.Reading.Root.Ordered}
 	contents := []kind.Content{m.Reading.Content, t.Reading.Content}
 	if b != nil {
@@ -248,22 +291,10 @@ func (g *merge) elements(p string, w kind.Writer, b, m, t *Artifact) (ok bool, e
 	x.m, err2 = newSide(m)
 	x.t, err3 = newSide(t)
 	if err := errors.Join(err1, err2, err3); err != nil {
-		return false, err
+		return nil, err
 	}
 	out, err := x.run()
-	if err != nil {
-		return false, err
-	}
-	if out == nil {
-		return g.unreadable(x, m, t), nil
-	}
-	if u, ok := kind.Ability[kind.Unproven](w); ok {
-		g.out.Unread = append(g.out.Unread, Unread{p, u.Engine()})
-	}
-	g.put(p, m, out.files)
-	g.settled(p, m, t)
-	g.out.Conflicts = append(append(g.out.Conflicts, conflicts...), out.open...)
-	return true, nil
+	return &outcome{x, out, conflicts}, err
 }
 
 // unreadable makes one conflict of a folder whose outcome can't be read, though both sides

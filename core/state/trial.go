@@ -40,18 +40,26 @@ func (r *Reader) Try(ctx context.Context, base, mine, theirs State, p string) (*
 		}
 	}
 	g := &merge{r: r}
-	if g.writer(b, m, t) == nil {
-		out.Conflicts = []element.Conflict{{Address: element.Address{Path: p}}}
-		if m == nil || t == nil { // a deletion against an edit
-			out.Merges = true
-		}
+	whole := []element.Conflict{{Address: element.Address{Path: p}}}
+	w := g.writer(b, m, t)
+	if w == nil {
+		out.Conflicts = whole
+		out.Merges = m == nil || t == nil // a deletion against an edit
 		return out, nil
 	}
 	out.Merges = true
-	root := &element.Element{Type: m.Reading.Root.Type, Ordered: m.Reading.Root.Ordered}
-	if b != nil {
-		root = b.Reading.Root
+	if confused(b, m, t) {
+		out.Conflicts = whole
+		return out, nil
 	}
-	_, out.Conflicts = element.MergeBy(kind.RulesOf(m.Kind), p, root, m.Reading.Root, t.Reading.Root, nil)
+	o, err := g.outcome(p, w, b, m, t)
+	if err != nil {
+		return nil, err
+	}
+	if out.Conflicts = o.conflicts; o.written != nil {
+		out.Conflicts = append(out.Conflicts, o.written.open...)
+	} else if len(out.Conflicts) == 0 {
+		out.Conflicts = whole
+	}
 	return out, nil
 }

@@ -251,7 +251,7 @@ type publication struct {
 	drafts []draft
 	// final is the tree that the workspace comes to.
 	final     blob.Digest
-	artifacts []string
+	artifacts []state.Combined
 	// conflicts says why they can't.
 	conflicts int
 	first     string
@@ -320,11 +320,7 @@ func (w *Workspace) onTop(ctx context.Context, p *publication, before blob.Diges
 		p.conflicts, p.first = len(m.Conflicts), m.Conflicts[0].Address.String()
 		return nil, nil
 	}
-	for _, a := range m.Artifacts {
-		if !slices.Contains(p.artifacts, a) {
-			p.artifacts = append(p.artifacts, a)
-		}
-	}
+	p.artifacts = state.AlsoCombined(p.artifacts, m.Artifacts)
 	return incomingOf(m.Edits), nil
 }
 
@@ -444,15 +440,11 @@ func (w *Workspace) publishOnce(ctx context.Context) (*Synced, error) {
 	if err != nil {
 		return nil, err
 	}
-	keep, staged, err := w.bringEdits(ctx, p.final)
+	keep, edited, staged, err := w.bringEdits(ctx, p.final)
 	if err != nil {
 		return nil, err
 	}
-	for _, p := range keep {
-		if !slices.Contains(out.Combined, p) {
-			out.Combined = append(out.Combined, p)
-		}
-	}
+	out.Combined = state.AlsoCombined(out.Combined, edited)
 	last := tip
 	for i, d := range p.drafts {
 		last, err = w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: last.ID, Tree: d.tree, Author: d.held.Author, Workspace: w.Name,
@@ -490,19 +482,20 @@ func (w *Workspace) newer(ctx context.Context, tip ledger.Commit) (n int, err er
 }
 
 // bringEdits makes room for a state that comes in: where edits that are not committed
-// meet it, the two are combined, and staged. It gives the paths that were.
-func (w *Workspace) bringEdits(ctx context.Context, final blob.Digest) ([]string, []stagedFile, error) {
+// meet it, the two are combined, and staged. It gives the paths that were, and the
+// artifacts.
+func (w *Workspace) bringEdits(ctx context.Context, final blob.Digest) ([]string, []state.Combined, []stagedFile, error) {
 	s, _, err := w.status(ctx, false)
 	if err != nil || len(s.Changes) == 0 {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	target := ledger.Commit{Tree: final, Branch: w.Branch}
 	both, err := w.editedOnBoth(ctx, s.Changes, target)
 	if err != nil || len(both) == 0 {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
-	_, staged, err := w.combine(ctx, target, both)
-	return both, staged, err
+	artifacts, staged, err := w.combine(ctx, target, both)
+	return both, artifacts, staged, err
 }
 
 // lockedByHeld refuses to publish what others have locked since, and gives the locks that

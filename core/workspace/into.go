@@ -34,36 +34,43 @@ func (w *Workspace) ForeseeInto(ctx context.Context, onto, theirs ledger.Commit)
 	return w.Reader().Merge(ctx, base, w.CommitState(onto, Label(onto)), w.CommitState(theirs, Label(theirs)), nil)
 }
 
+// Arrived is a merge that was published: its commit, and the artifacts that both sides had
+// changed.
+type Arrived struct {
+	Commit   ledger.Commit
+	Combined []state.Combined
+}
+
 // MergeInto merges a commit into a branch and publishes the outcome; conflicts are
 // refused. A workspace that stands on the branch gets the outcome, where its edits let it.
-func (w *Workspace) MergeInto(ctx context.Context, o Into) (ledger.Commit, error) {
+func (w *Workspace) MergeInto(ctx context.Context, o Into) (*Arrived, error) {
 	release, err := w.Chest.Hold(ctx, false)
 	if err != nil {
-		return ledger.Commit{}, err
+		return nil, err
 	}
 	defer release()
 	m, err := w.Blend(ctx, o.Onto, o.Theirs)
 	if err != nil {
-		return ledger.Commit{}, err
+		return nil, err
 	}
 	if m.Merged == nil {
-		return ledger.Commit{}, fault.New(fault.Usage, "There is nothing to merge.", "Everything of %s is in %s already.", Label(o.Theirs), o.Branch)
+		return nil, fault.New(fault.Usage, "There is nothing to merge.", "Everything of %s is in %s already.", Label(o.Theirs), o.Branch)
 	}
 	if len(m.Merged.Conflicts) > 0 {
-		return ledger.Commit{}, fault.New(fault.Conflict, "Merge "+o.Branch+" into that branch, and settle it there.", "It does not merge, at %s%s.", m.Merged.Conflicts[0].Address, more(len(m.Merged.Conflicts)-1))
+		return nil, fault.New(fault.Conflict, "Merge "+o.Branch+" into that branch, and settle it there.", "It does not merge, at %s%s.", m.Merged.Conflicts[0].Address, more(len(m.Merged.Conflicts)-1))
 	}
 	tree := m.Tree
 	if o.Check != nil {
 		if err := o.Check(state.Commit{Chest: w.Chest, Tree: tree, Name: "the merge"}); err != nil {
-			return ledger.Commit{}, err
+			return nil, err
 		}
 	}
 	c, err := w.Chest.Publish(ctx, chest.Draft{Branch: o.Branch, Tip: o.Onto.ID, Merged: o.Theirs.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(), Message: o.Message, Item: o.Item})
 	if err != nil {
-		return c, err
+		return nil, err
 	}
 	_ = w.Chest.Gather(ctx)
-	return c, w.Follow(ctx, o.Branch, o.Onto)
+	return &Arrived{c, m.Merged.Artifacts}, w.Follow(ctx, o.Branch, o.Onto)
 }
 
 // Follow brings the newest state of a branch into a workspace that stood at the tip that

@@ -122,7 +122,7 @@ type Synced struct {
 	Transition
 	// Combined lists artifacts that were edited here and are newer there, and
 	// were combined by element.
-	Combined []string
+	Combined []state.Combined
 	// Published lists held commits that went out, Released the locks that ended.
 	Published []ledger.Commit
 	Released  []string
@@ -201,7 +201,7 @@ func (w *Workspace) editedOnBoth(ctx context.Context, changes []Change, tip ledg
 // combine merges the edits of this workspace with a newer commit, for files
 // that both have changed. The outcome is staged, to be put into place as if it had been
 // edited here once the newer commit is laid out; what was there is kept as a rescue copy.
-func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []string) (artifacts []string, staged []stagedFile, err error) {
+func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []string) (artifacts []state.Combined, staged []stagedFile, err error) {
 	theirs := w.CommitState(tip, Label(tip))
 	m, err := w.Reader().Merge(ctx, w.BaseState(), w.Work(), theirs, nil)
 	if err != nil {

@@ -20,9 +20,8 @@ type MergeResult struct {
 	// Committed is set when no conflict was left.
 	Committed *Committed
 	Conflicts []element.Conflict
-	// Artifacts lists what both sides had changed, Unread what of that no engine has read.
-	Artifacts []string
-	Unread    []state.Unread
+	// Artifacts lists what both sides had changed.
+	Artifacts []state.Combined
 }
 
 // Merge brings a commit into the workspace and, when nothing is in conflict,
@@ -159,7 +158,7 @@ func (w *Workspace) begin(ctx context.Context, p *Pending) (*MergeResult, error)
 	if err := w.apply(ctx, p, m); err != nil {
 		return nil, err
 	}
-	r := &MergeResult{Conflicts: m.Conflicts, Artifacts: m.Artifacts, Unread: m.Unread}
+	r := &MergeResult{Conflicts: m.Conflicts, Artifacts: m.Artifacts}
 	if len(m.Conflicts) > 0 {
 		return r, nil
 	}

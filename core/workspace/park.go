@@ -86,7 +86,7 @@ func (w *Workspace) Park(ctx context.Context, o ParkOptions) ([]Change, error) {
 type Unparked struct {
 	Paths []string
 	// Combined lists artifacts that were changed here too.
-	Combined  []string
+	Combined  []state.Combined
 	Conflicts []element.Conflict
 	Rescued   string
 }

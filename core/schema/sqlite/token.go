@@ -6,6 +6,8 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"oakenchest/core/schema/sqltext"
 )
 
 // tokenSort says what a token is.
@@ -49,7 +51,7 @@ func scan(sql string) ([]token, error) {
 	}
 	var out []token
 	line := 1
-	for i := 0; i < len(sql); {
+	for i := len(sqltext.ByteOrder(sql)); i < len(sql); {
 		c := sql[i]
 		if c == '\n' {
 			line++

@@ -45,6 +45,16 @@ func (d *Dialect) NameOf(t Token) string {
 	return t.Text
 }
 
+// ByteOrder gives the byte-order mark that a text of SQL begins with; it is no part of what
+// the text says.
+func ByteOrder(sql string) string {
+	const mark = "\ufeff"
+	if strings.HasPrefix(sql, mark) {
+		return mark
+	}
+	return ""
+}
+
 // Scan takes SQL apart. An error says on which line something is not closed.
 func (d *Dialect) Scan(sql string) ([]Token, error) {
 	if !utf8.ValidString(sql) {
@@ -52,7 +62,7 @@ func (d *Dialect) Scan(sql string) ([]Token, error) {
 	}
 	out := make([]Token, 0, len(sql)/6)
 	line := 1
-	for i := 0; i < len(sql); {
+	for i := len(ByteOrder(sql)); i < len(sql); {
 		switch sql[i] {
 		case '\n':
 			line++
