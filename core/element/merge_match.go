@@ -2,6 +2,7 @@ package element
 
 import (
 	"slices"
+	"strings"
 )
 
 // pairs3 says who is who among the children of three versions. What was paired with the
@@ -9,17 +10,19 @@ import (
 // same child it is doubtful that it is one thing, and nobody's edit must land on another.
 func (g *merger) pairs3(b, m, t *Element) (pm, pt pairing, doubtful map[int]bool) {
 	pm, pt = g.sums.match(b, m), g.sums.match(b, t)
-	if aligned(b.Children, m.Children) && aligned(b.Children, t.Children) {
+	copies := anyDoubled(b.Children) || anyDoubled(m.Children) || anyDoubled(t.Children)
+	if !copies && aligned(b.Children, m.Children) && aligned(b.Children, t.Children) {
 		return pm, pt, nil
 	}
 	doubtful = map[int]bool{}
 	g.sums.pairMoved(b, m, &pm)
 	g.sums.pairMoved(b, t, &pt)
-	if anyDoubled(b.Children) || anyDoubled(m.Children) || anyDoubled(t.Children) {
+	if copies {
 		g.sums.pairCopied(b, m, &pm)
 		g.sums.pairCopied(b, t, &pt)
 	}
 	g.pairRenamed(b, m, t, &pm, &pt)
+	g.pairKin(b, m, t, &pm, &pt)
 	for i, kid := range b.Children {
 		jm, jt := pm.toB[i], pt.toB[i]
 		if kid.Key != "" || jm < 0 || jt < 0 {
@@ -171,7 +174,29 @@ func (m digests) pairCopied(a, b *Element, p *pairing) {
 			p.pair(ia[0], ib[0])
 			continue
 		}
-		m.likest(a.Children, b.Children, ia, ib, alike, p)
+		greedily(a.Children, b.Children, ia, ib, alike, func(x, y *Element) float64 {
+			return (m.similar(x, y) + textLikeness(saying(x), saying(y))) / 2
+		}, p)
+	}
+}
+
+// saying gives the texts in an element and below, up to what textLikeness looks at.
+func saying(e *Element) string {
+	var b strings.Builder
+	e.texts(&b)
+	return b.String()
+}
+
+func (e *Element) texts(b *strings.Builder) {
+	for _, p := range e.Props {
+		if p.Value.sort == Text && b.Len() < 4096 {
+			b.WriteString(p.Value.text + " ")
+		}
+	}
+	for _, k := range e.Children {
+		if b.Len() < 4096 {
+			k.texts(b)
+		}
 	}
 }
 

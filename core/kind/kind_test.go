@@ -2,6 +2,7 @@ package kind_test
 
 import (
 	"archive/tar"
+	"archive/zip"
 	"bytes"
 	"compress/gzip"
 	"errors"
@@ -48,7 +49,7 @@ func TestABugInAKindKeepsNobodyFromTheirBytes(t *testing.T) {
 func TestFilesFindTheirKinds(t *testing.T) {
 	table := all.Table()
 	for _, c := range []struct{ path, head, want string }{
-		{"a.glb", "rubbish", "scene"}, {"a.gltf", "{", "scene"}, {"a", "glTF\x02\x00\x00\x00", "scene"}, {"a.odt", "PK\x03\x04", "package"}, {"a.xml", "<a/>", "xml"}, {"a", "\ufeff<?xml version", "xml"},
+		{"a.glb", "rubbish", "scene"}, {"a.gltf", "{", "scene"}, {"a", "glTF\x02\x00\x00\x00", "scene"}, {"a.odt", "PK\x03\x04", "document"}, {"a.odg", "PK\x03\x04", "package"}, {"a.xml", "<a/>", "xml"}, {"a", "\ufeff<?xml version", "xml"},
 		{"a.svg", " <svg", "xml"}, {"a.html", "<html>", "text"}, {"A.JSON", "{", "json"}, {"a.txt", "words", "text"}, {"a.sql", "create table", "text"}, {"a", "", "text"}, {"a", "\x00", "opaque"}, {"a.png", "\x89PNG\r\n\x1a\n", "picture"}, {"a.png", "\x89PNG\r\n", "opaque"}, {"a", "\xff\xd8\xff\xe0", "picture"}, {"a.bmp", "BM words, and more of them", "text"}, {"a.csv", "id,name\n1,x\n", "table"}, {"a.csv", "only one\n", "text"}, {"a.tsv", "a\tb\n", "table"}, {"a.wav", "RIFF....WAVEfmt ", "sound"}, {"a", "RIFF....WEBPVP8 ", "picture"}, {"a", "OggS\x00", "sound"}, {"a", "fLaC\x00", "sound"},
 	} {
 		if got := table.For(c.path, []byte(c.head)).Name(); got != c.want {
@@ -93,7 +94,7 @@ func TestEveryKindKeepsItsPromises(t *testing.T) {
 		"yaml": {Name: "a.yaml", Data: []byte("a: {b: 1}\n")}, "toml": {Name: "a.toml", Data: []byte("[a]\nb = 1\n")}, "settings": {Name: "a.ini", Data: []byte("[a]\nb=1\n")},
 		"postgres-schema": {Name: "x.sql", Data: []byte("create table a (id int primary key, note text);\ncreate view v as select id from a;\ncomment on table a is 'x';\n")}, "mariadb-schema": {Name: "x.sql", Data: []byte("create table a (id int primary key, note text comment 'x');\ncreate view v as select id from a;\n")},
 		"database": {Name: "tanks.db", Data: tanks(t)}, "table": {Name: "a.csv", Data: []byte("id,name\n1,Reef\n")}, "picture": {Name: "sand.png", Data: sample.SandPNG(16)}, "sound": {Name: "bubbles.wav", Data: sample.BubblesWAV()},
-		"workbook": {Name: "tanks.xlsx", Data: workbook(t)},
+		"workbook": {Name: "tanks.xlsx", Data: workbook(t)}, "document": {Name: "tanks.odt", Data: openText(t)},
 	}
 	flat := map[string]bool{"opaque": true, "picture": true, "sound": true} // these say what they are by properties
 	for _, k := range all.Table().All() {
@@ -122,6 +123,21 @@ func TestEveryKindKeepsItsPromises(t *testing.T) {
 			t.Errorf("%s says nothing of itself or found nothing", k.Name())
 		}
 	}
+}
+
+// openText is a text document.
+func openText(t *testing.T) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	w, err := z.Create("content.xml")
+	if err == nil {
+		_, err = w.Write([]byte(`<office:document-content xmlns:office="o" xmlns:text="t"><office:body><office:text><text:p>Before</text:p><text:h>Tanks</text:h><text:p>Two.</text:p></office:text></office:body></office:document-content>`))
+	}
+	if err := errors.Join(err, z.Close()); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
 }
 
 // tarred is an archive.

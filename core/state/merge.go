@@ -232,6 +232,13 @@ func (g *merge) writer(b, m, t *Artifact) kind.Writer {
 			return nil
 		}
 	}
+	if _, holds := kind.Ability[kind.Container](m.Kind); holds {
+		for _, a := range []*Artifact{b, t} { // one was taken apart further than the other
+			if a != nil && a.Reading.Root.Type != m.Reading.Root.Type {
+				return nil
+			}
+		}
+	}
 	w, _ := m.Kind.(kind.Writer)
 	return w
 }

@@ -4,6 +4,7 @@ package all
 import (
 	"oakenchest/core/kind"
 	"oakenchest/core/kind/charset"
+	"oakenchest/core/kind/document"
 	"oakenchest/core/kind/jsontree"
 	"oakenchest/core/kind/model"
 	"oakenchest/core/kind/opaque"
@@ -27,6 +28,7 @@ func Table() *kind.Table {
 	return recipe.Over(kind.NewTable(
 		scene.Kind{},
 		workbook.Kind{},
+		document.Kind{},
 		pack.Kind{},
 		pack.Tar{},
 		pack.Gzip{},

@@ -17,7 +17,7 @@ type archive interface {
 }
 
 // archives are the kinds that recipes may speak of beside documents.
-var archives = map[string]bool{"package": true, "tar": true, "workbook": true}
+var archives = map[string]bool{"package": true, "tar": true, "workbook": true, "document": true}
 
 // packed leaves parts of an archive out that recipes call noise.
 type packed struct {

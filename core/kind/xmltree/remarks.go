@@ -37,6 +37,9 @@ type listener struct {
 }
 
 func (l *listener) other(from, to int) {
+	if strings.HasPrefix(l.src[from:to], "<?xml ") { // it says how the file is written
+		return
+	}
 	r := kind.Remark{Text: strings.ReplaceAll(l.src[from:to], "\r\n", "\n")}
 	if between := l.src[l.ended:from]; l.last != "" && blank(between) && !strings.Contains(between, "\n") && to < len(l.src) && strings.HasPrefix(strings.TrimLeft(l.src[to:], " \t\r"), "\n") {
 		r.Of = "behind " + l.last

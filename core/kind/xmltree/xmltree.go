@@ -41,7 +41,7 @@ func (Kind) Claims(path string, head []byte) bool {
 		return true
 	}
 	lower := strings.ToLower(path)
-	return bytes.HasPrefix(head, []byte("<")) && (strings.HasSuffix(lower, ".xml") || strings.HasSuffix(lower, ".svg"))
+	return bytes.HasPrefix(head, []byte("<")) && (strings.HasSuffix(lower, ".xml") || strings.HasSuffix(lower, ".svg") || strings.HasSuffix(lower, ".rels"))
 }
 
 // Read reads the document; the root of the tree has the root element as its
