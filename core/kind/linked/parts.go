@@ -132,7 +132,7 @@ func Fresh(raw *element.Element) func(format string) string {
 var numbered = regexp.MustCompile(`\d+\.\w+(\.rels)?$`)
 
 // steady are folders whose parts programs do not count anew.
-var steady = []string{"slideLayouts/", "slideMasters/", "theme/", "notesMasters/", "handoutMasters/"}
+var steady = []string{"slideLayouts/", "slideMasters/", "theme/", "notesMasters/", "handoutMasters/", "printerSettings/"}
 
 // Placed lists the parts of a view that are known by a number alone, as type:key.
 func Placed(root *element.Element) []string {

@@ -19,6 +19,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/linked"
 	"oakenchest/core/kind/pack"
 )
 
@@ -58,6 +59,7 @@ func (k Kind) Read(src kind.Source) (*kind.Reading, error) {
 		return r, nil // it is a package all the same
 	}
 	r.Root = b.view()
+	r.Placed = linked.Placed(r.Root)
 	return r, nil
 }
 
@@ -200,30 +202,35 @@ func textOf(si *element.Element) text {
 // view gives the tree that people see.
 func (b *book) view() *element.Element {
 	out := &element.Element{Type: "workbook", Gist: b.raw.Gist}
-	parts := map[string]bool{}
 	for _, s := range b.sheets {
-		parts[s.part] = true
 		out.Add(b.sheetView(s))
 	}
+	rest := b.lift(out.Children)
 	for _, style := range b.styles.named {
 		out.Add(&element.Element{Type: "named-style", Key: style.name, Firm: true, Props: []element.Prop{{Name: "style", Value: element.TextValue(style.text)}}})
 	}
 	element.Distinguish(out.Children)
-	for _, p := range b.raw.Children {
+	for _, p := range linked.Without(rest, func(name string) bool { return name == calcPart }).Children {
+		switch p.Key {
+		case stringsPart: // what it has stands in the cells
+			continue
+		case relsPart:
+			p = linked.Pruned(p, leadsToOrder)
+		}
 		if speaksOfNumbers(p.Key) {
 			p, _ = numbered(p, b.inWords) // words are said without errors
 		}
-		switch {
-		case p.Key == stringsPart || p.Key == calcPart:
-		case p.Key == stylesPart && b.styles.sheet != nil:
-			out.Add(without(p, listed...))
-		case parts[p.Key]:
-			out.Add(b.bare(p))
-		default:
-			out.Add(p)
+		if p.Key == stylesPart && b.styles.sheet != nil {
+			p = without(p, listed...)
 		}
+		out.Add(p)
 	}
 	return out
+}
+
+// leadsToOrder reports whether a relation leads to the order in which formulas are worked out.
+func leadsToOrder(r *element.Element) bool {
+	return linked.Target(workbookPart, r.Prop("Target").Text()) == calcPart
 }
 
 // speaksOfNumbers reports whether a part may refer to formats and sheets by number.

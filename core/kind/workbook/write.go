@@ -9,6 +9,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/kind/linked"
 )
 
 // Write gives the workbook with the wanted cells and parts. Texts and styles that are new
@@ -53,18 +54,17 @@ func (w *writer) raw(want *element.Element) (*element.Element, error) {
 	out := &element.Element{Type: "package", Gist: w.book.raw.Gist}
 	wanted := map[string]*element.Element{} // sheets, by their parts
 	var named []namedStyle
-	parts := []*element.Element{}
 	for _, e := range want.Children {
-		switch e.Type {
-		case "sheet":
-		case "named-style":
+		if e.Type == "named-style" {
 			named = append(named, namedStyle{e.Key, e.Prop("style").Text()})
-		default:
-			parts = append(parts, e)
 		}
 	}
 	if !slices.Equal(sortedStyles(named), sortedStyles(w.styles.named)) {
 		return nil, errors.New("named styles can't be changed")
+	}
+	parts, err := w.settle(want)
+	if err != nil {
+		return nil, err
 	}
 	names, err := sheetsOf(parts)
 	if err != nil {
@@ -79,7 +79,7 @@ func (w *writer) raw(want *element.Element) (*element.Element, error) {
 		}
 		wanted[names[e.Key]] = e
 		w.stale = w.stale || !slices.ContainsFunc(w.have.Children, func(h *element.Element) bool {
-			return h.Type == "sheet" && h.Key == e.Key && h.Sum() == e.Sum()
+			return h.Type == "sheet" && h.Key == e.Key && cellsOf(h).Sum() == cellsOf(e).Sum()
 		})
 	}
 	order, err := open(&element.Element{Children: parts})
@@ -100,6 +100,13 @@ func (w *writer) raw(want *element.Element) (*element.Element, error) {
 		out.Children = append(out.Children, p)
 	}
 	return out, w.lists(out)
+}
+
+// cellsOf gives a sheet with its rows and cells alone.
+func cellsOf(sheet *element.Element) *element.Element {
+	c := *sheet
+	c.Children = slices.DeleteFunc(slices.Clone(sheet.Children), func(k *element.Element) bool { return k.Type == "part" })
+	return &c
 }
 
 func sortedStyles(list []namedStyle) []namedStyle {
@@ -152,9 +159,28 @@ func (w *writer) lists(out *element.Element) error {
 			out.Children = append(out.Children, &grown)
 		case p.Key == calcPart && !w.fresh:
 			out.Children = append(out.Children, p)
+			out.Children = linked.Declared(w.book.raw, out, []string{calcPart}, func(string) string { return "" }).Children
+			w.leadToOrder(out)
 		}
 	}
 	return nil
+}
+
+// leadToOrder puts the relation back that leads to the order of working out.
+func (w *writer) leadToOrder(out *element.Element) {
+	for i, p := range out.Children {
+		if p.Key != relsPart || len(p.Children) != 1 {
+			continue
+		}
+		list := *p.Children[0]
+		list.Children = slices.Clone(list.Children)
+		for _, r := range document(w.book.raw, relsPart).Children {
+			if leadsToOrder(r) {
+				list.Children = append(list.Children, r)
+			}
+		}
+		out.Children[i] = linked.WithRoot(p, &list)
+	}
 }
 
 // sheet gives the part of a sheet with its cells.
