@@ -70,7 +70,7 @@ func (m digests) compare(a, b *Element) *Delta {
 		}
 	}
 	if a.Ordered && b.Ordered && !inOrder(pairs) {
-		still := increasing(pairs)
+		still := Increasing(pairs)
 		for _, q := range pairs {
 			if len(still) > 0 && still[0] == q {
 				still = still[1:]

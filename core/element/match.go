@@ -245,7 +245,7 @@ func (m digests) matchRenamed(a, b []*Element, p *pairing) {
 	if len(ia) == 0 || len(ib) == 0 {
 		return
 	}
-	for _, q := range uniquePairs(da, db) {
+	for _, q := range UniquePairs(da, db) {
 		p.pair(ia[q[0]], ib[q[1]])
 	}
 	m.likest(a, b, open(ia, p.toB), open(ib, p.toA), renamed, p)

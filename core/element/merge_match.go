@@ -99,7 +99,7 @@ func (m digests) pairMoved(a, b *Element, p *pairing) {
 	if len(ia) == 0 || len(ib) == 0 {
 		return
 	}
-	for _, q := range uniquePairs(m.sums(a.Children, ia), m.sums(b.Children, ib)) {
+	for _, q := range UniquePairs(m.sums(a.Children, ia), m.sums(b.Children, ib)) {
 		if substantial(a.Children[ia[q[0]]]) {
 			p.pair(ia[q[0]], ib[q[1]])
 		}
@@ -279,7 +279,7 @@ func (g *merger) pairRenamed(b, m, t *Element, pm, pt *pairing) {
 			}
 		}
 		out := map[int]int{}
-		for _, q := range uniquePairs(g.bodies(b.Children, ia), g.bodies(side.Children, ib)) {
+		for _, q := range UniquePairs(g.bodies(b.Children, ia), g.bodies(side.Children, ib)) {
 			out[ia[q[0]]] = ib[q[1]]
 		}
 		return out

@@ -43,7 +43,7 @@ func movedTokens(from, to []token) map[token]bool {
 		pairs[i] = [2]int{i, place[tok]}
 		out[tok] = true
 	}
-	for _, p := range increasing(pairs) {
+	for _, p := range Increasing(pairs) {
 		delete(out, to[p[0]])
 	}
 	return out

@@ -39,11 +39,11 @@ func align(a, b []Digest, ai, bi int, out *[][2]int) {
 }
 
 func anchored(a, b []Digest, ai, bi int, out *[][2]int) {
-	anchors := uniquePairs(a, b)
+	anchors := UniquePairs(a, b)
 	if len(anchors) == 0 {
 		pairs, ok := greedy(a, b)
 		if !ok {
-			pairs = increasing(firstPairs(a, b))
+			pairs = Increasing(firstPairs(a, b))
 		}
 		for _, p := range pairs {
 			*out = append(*out, [2]int{ai + p[0], bi + p[1]})
@@ -51,7 +51,7 @@ func anchored(a, b []Digest, ai, bi int, out *[][2]int) {
 		return
 	}
 	pa, pb := 0, 0
-	for _, p := range append(increasing(anchors), [2]int{len(a), len(b)}) {
+	for _, p := range append(Increasing(anchors), [2]int{len(a), len(b)}) {
 		align(a[pa:p[0]], b[pb:p[1]], ai+pa, bi+pb, out)
 		if p[0] < len(a) {
 			*out = append(*out, [2]int{ai + p[0], bi + p[1]})
@@ -60,8 +60,8 @@ func anchored(a, b []Digest, ai, bi int, out *[][2]int) {
 	}
 }
 
-// uniquePairs pairs what stands exactly once on both sides, in order of a.
-func uniquePairs(a, b []Digest) [][2]int {
+// UniquePairs pairs what stands exactly once on both sides, in order of a.
+func UniquePairs(a, b []Digest) [][2]int {
 	type place struct{ na, nb, ib int }
 	seen := make(map[Digest]place, len(a))
 	for _, d := range a {
@@ -111,9 +111,9 @@ func inOrder(pairs [][2]int) bool {
 	return true
 }
 
-// increasing keeps a longest run of pairs whose second numbers increase (by
+// Increasing keeps a longest run of pairs whose second numbers increase (by
 // patience sorting, n log n). The first numbers must increase already.
-func increasing(pairs [][2]int) [][2]int {
+func Increasing(pairs [][2]int) [][2]int {
 	var tops, back []int
 	back = make([]int, len(pairs))
 	for i, p := range pairs {

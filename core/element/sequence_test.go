@@ -116,7 +116,7 @@ func TestIncreasingKeepsALongestRun(t *testing.T) {
 			}
 			best = max(best, size)
 		}
-		if got := increasing(pairs); len(got) != best {
+		if got := Increasing(pairs); len(got) != best {
 			t.Fatalf("seed %d: %v of %v, %d are possible", seed, got, pairs, best)
 		}
 	}

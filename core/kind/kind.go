@@ -187,6 +187,35 @@ func RulesOf(k Kind) element.Rules {
 	return element.Rules{}
 }
 
+// Aligner is a kind whose elements are called by their places, as cells of a sheet are, so
+// that what is put in before one gives it another name.
+type Aligner interface {
+	Kind
+	// Align gives three versions in which one name is one thing; nil when that is so already.
+	// An error says why they can't be brought to that.
+	Align(base, mine, theirs *element.Element) (*Alignment, error)
+}
+
+// RowKeyed is a kind of sheets whose rows can be known by columns.
+type RowKeyed interface {
+	Kind
+	// WithRowKeys gives the kind with the headings of such columns, by the names of sheets; *
+	// stands for all others.
+	WithRowKeys(map[string][]string) Kind
+}
+
+// Alignment is three versions in names of a common ground.
+type Alignment struct {
+	Base, Mine, Theirs *element.Element
+	// Back gives a merge of the three the places that it has on its own.
+	Back func(merged *element.Element) (*element.Element, error)
+	// Show tells a conflict in the names that people know.
+	Show func(element.Conflict) element.Conflict
+	// Take gives a choice about a conflict, made in the names that people know, in those of
+	// the common ground.
+	Take func(element.Conflict, element.Choice) element.Choice
+}
+
 // Mechanical is a kind some of whose files only programs write: how they say what they
 // mean is nobody's work, and remarks alone are carried over.
 type Mechanical interface {

@@ -280,18 +280,9 @@ func (g *merge) outcome(p string, w kind.Writer, b, m, t *Artifact) (*outcome, e
 		contents = append(contents, b.Reading.Content)
 	}
 	x := &witness{r: g.r, path: p, kind: w, content: kind.Contents(contents...)}
-	x.settle = func(c element.Conflict) (element.Choice, bool) {
-		if g.settle == nil {
-			return element.Choice{}, false
-		}
-		choice, ok := g.settle(c)
-		x.settled = x.settled || ok
-		return choice, ok
-	}
-	var conflicts []element.Conflict
-	x.meant, conflicts = element.MergeBy(kind.RulesOf(w), p, baseRoot, m.Reading.Root, t.Reading.Root, x.settle)
-	if !x.settled {
-		conflicts = append(conflicts, x.vouch(baseRoot, m.Reading.Root, t.Reading.Root)...)
+	conflicts, err := x.mean(g.settle, baseRoot, m.Reading.Root, t.Reading.Root)
+	if err != nil {
+		return &outcome{witness: x}, nil
 	}
 	var err1, err2, err3 error
 	x.b, err1 = newSide(b)
@@ -302,6 +293,56 @@ func (g *merge) outcome(p string, w kind.Writer, b, m, t *Artifact) (*outcome, e
 	}
 	out, err := x.run()
 	return &outcome{x, out, conflicts}, err
+}
+
+// mean merges the elements of three versions, on a common ground where a kind has one. An
+// error says why they can't be merged.
+func (x *witness) mean(settle element.Settle, b, m, t *element.Element) ([]element.Conflict, error) {
+	var ground *kind.Alignment
+	if k, ok := kind.Ability[kind.Aligner](x.kind); ok {
+		var err error
+		if ground, err = k.Align(b, m, t); err != nil {
+			return nil, err
+		}
+	}
+	if ground != nil {
+		b, m, t = ground.Base, ground.Mine, ground.Theirs
+	}
+	shown := func(c element.Conflict) element.Conflict {
+		if ground != nil {
+			return ground.Show(c)
+		}
+		return c
+	}
+	x.settle = func(c element.Conflict) (element.Choice, bool) {
+		if settle == nil {
+			return element.Choice{}, false
+		}
+		choice, ok := settle(c)
+		x.settled = x.settled || ok
+		return choice, ok
+	}
+	ask := x.settle
+	if ground != nil {
+		ask = func(c element.Conflict) (element.Choice, bool) {
+			choice, ok := x.settle(shown(c))
+			return ground.Take(c, choice), ok
+		}
+	}
+	var conflicts []element.Conflict
+	x.meant, conflicts = element.MergeBy(kind.RulesOf(x.kind), x.path, b, m, t, ask)
+	if !x.settled {
+		conflicts = append(conflicts, x.vouch(b, m, t)...)
+	}
+	for i, c := range conflicts {
+		conflicts[i] = shown(c)
+	}
+	if ground == nil {
+		return conflicts, nil
+	}
+	var err error
+	x.meant, err = ground.Back(x.meant)
+	return conflicts, err
 }
 
 // unreadable makes one conflict of a folder whose outcome can't be read, though both sides

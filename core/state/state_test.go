@@ -74,7 +74,12 @@ same.xml quiet`
 // merged carries the edits of a merge out on mine.
 func merged(t *testing.T, base, mine, theirs Memory, settle element.Settle) (Memory, []string) {
 	t.Helper()
-	r, err := reader().Merge(context.Background(), base, mine, theirs, settle)
+	return mergedBy(t, reader(), base, mine, theirs, settle)
+}
+
+func mergedBy(t *testing.T, by *Reader, base, mine, theirs Memory, settle element.Settle) (Memory, []string) {
+	t.Helper()
+	r, err := by.Merge(context.Background(), base, mine, theirs, settle)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -3,6 +3,7 @@ package recipe
 import (
 	"io"
 	"slices"
+	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
@@ -29,15 +30,23 @@ type packed struct {
 var _ kind.Seamer = packed{}
 
 // overArchive gives an archive's kind by recipes; k itself when none speaks of it.
-// Rules for an archive choose it by `package` or `tar`, and name parts as noise.
+// Rules for an archive choose it by `package`, `tar` or the like, and name parts as noise;
+// `workbook/SHEET` says by which columns the rows of a sheet are known.
 func overArchive(k kind.Kind, recipes []manifest.Recipe, tell func(*Report)) kind.Kind {
-	a, ok := k.(archive)
 	var chosen []*Rule
+	keys := map[string][]string{}
 	for _, rule := range newRules(recipes, false).all {
 		if rule.At == k.Name() && len(rule.Noise) > 0 {
 			chosen = append(chosen, rule)
 		}
+		if sheet, inside := strings.CutPrefix(rule.At, k.Name()+"/"); inside && keys[sheet] == nil && len(rule.Key) > 0 {
+			keys[sheet] = rule.Key
+		}
 	}
+	if sheets, keyed := k.(kind.RowKeyed); keyed && len(keys) > 0 {
+		k = sheets.WithRowKeys(keys)
+	}
+	a, ok := k.(archive)
 	if !ok || len(chosen) == 0 {
 		return k
 	}

@@ -17,10 +17,12 @@ type sheetWriter struct {
 	was  map[string]*element.Element // of the view, by type and key
 	raw  map[string]*element.Element // of the part, alike
 	rows map[int]*element.Element
+	// apart are the formulas, by number, that cells shared and do no more.
+	apart map[string]bool
 }
 
 func (w *writer) sheetWriter(part string) *sheetWriter {
-	s := &sheetWriter{w, &element.Element{Type: "sheetData", Ordered: true, Firm: true}, map[string]*element.Element{}, map[string]*element.Element{}, map[int]*element.Element{}}
+	s := &sheetWriter{w, &element.Element{Type: "sheetData", Ordered: true, Firm: true}, map[string]*element.Element{}, map[string]*element.Element{}, map[int]*element.Element{}, map[string]bool{}}
 	at := slices.IndexFunc(w.sheets, func(x sheet) bool { return x.part == part })
 	if at < 0 {
 		return s
@@ -65,6 +67,7 @@ func (s *sheetWriter) row(n int) *element.Element {
 // write gives the data of the sheet.
 func (s *sheetWriter) write(want *element.Element) (*element.Element, error) {
 	wanted := map[string]bool{}
+	s.share(want)
 	for _, e := range want.Children {
 		wanted[e.Type+" "+e.Key] = true
 		if err := s.put(e); err != nil {
@@ -90,6 +93,32 @@ func (s *sheetWriter) write(want *element.Element) (*element.Element, error) {
 	return &out, nil
 }
 
+// share finds the formulas that cells share no more: one of them has changed.
+func (s *sheetWriter) share(want *element.Element) {
+	same := map[string]bool{}
+	for _, e := range want.Children {
+		old := s.was[e.Type+" "+e.Key]
+		same[e.Type+" "+e.Key] = old != nil && old.Prop(formulaProperty).Equal(e.Prop(formulaProperty))
+	}
+	for key, c := range s.raw {
+		if n := sharedNumber(c); n != "" && !same[key] {
+			s.apart[n] = true
+		}
+	}
+}
+
+// sharedNumber gives the number of the formula that a cell shares, empty for none.
+func sharedNumber(c *element.Element) string {
+	if c == nil {
+		return ""
+	}
+	f := child(c, "f")
+	if f == nil || f.Prop("t").Text() != "shared" {
+		return ""
+	}
+	return f.Prop("si").Text()
+}
+
 // put writes a row or a cell of the view.
 func (s *sheetWriter) put(e *element.Element) error {
 	key := e.Type + " " + e.Key
@@ -110,6 +139,9 @@ func (s *sheetWriter) put(e *element.Element) error {
 			return fmt.Errorf("%s is no cell", e.Key)
 		}
 		c := s.raw[key]
+		if s.apart[sharedNumber(c)] {
+			old, same = nil, false
+		}
 		if !same {
 			var err error
 			if c, err = s.cell(e, old, c); err != nil {

@@ -24,7 +24,11 @@ import (
 )
 
 // Kind reads workbooks.
-type Kind struct{ pack.Kind }
+type Kind struct {
+	pack.Kind
+	// keys are the headings of columns by which rows are known, by the names of sheets.
+	keys map[string][]string
+}
 
 var (
 	_ kind.Writer = Kind{}
@@ -32,7 +36,9 @@ var (
 )
 
 // Within gives the kind that reads parts by the kinds of a table.
-func (Kind) Within(t *kind.Table) kind.Kind { return Kind{pack.Kind{}.Within(t).(pack.Kind)} }
+func (k Kind) Within(t *kind.Table) kind.Kind {
+	return Kind{pack.Kind{}.Within(t).(pack.Kind), k.keys}
+}
 
 // Name is "workbook".
 func (Kind) Name() string { return "workbook" }
@@ -291,7 +297,7 @@ func (b *book) sheetView(s sheet) *element.Element {
 	if data == nil {
 		return e
 	}
-	shared := map[string]string{} // formulas that cells share, by their number
+	shared := map[string]sharedFormula{} // by their number
 	for _, row := range data.Children {
 		if r := b.rowView(row); len(r.Props) > 0 {
 			e.Add(r)
@@ -322,7 +328,7 @@ func (b *book) rowView(row *element.Element) *element.Element {
 	return e
 }
 
-func (b *book) cellView(c *element.Element, shared map[string]string) *element.Element {
+func (b *book) cellView(c *element.Element, shared map[string]sharedFormula) *element.Element {
 	e := &element.Element{Type: "cell", Key: c.Prop("r").Text(), Firm: true}
 	f := child(c, "f")
 	v := ""
@@ -377,18 +383,26 @@ func (b *book) text(number string) (text, bool) {
 	return b.texts[n], true
 }
 
-// formulaOf gives a formula. One that several cells share is told with the cell that has
-// it, since its number says nothing.
-func formulaOf(f *element.Element, at string, shared map[string]string) string {
+// sharedFormula is a formula that cells share, with the cell that has it.
+type sharedFormula struct{ at, words string }
+
+// formulaOf gives a formula. One that several cells share is told as it is in each.
+func formulaOf(f *element.Element, at string, shared map[string]sharedFormula) string {
 	words := f.Prop("text").Text()
 	switch f.Prop("t").Text() {
 	case "shared":
 		n := f.Prop("si").Text()
 		if words != "" {
-			shared[n] = "as in " + at + ": " + words
-			return words + sharedMark + f.Prop("ref").Text()
+			shared[n] = sharedFormula{at, words}
+			return words
 		}
-		return sharedMark + shared[n]
+		from := shared[n]
+		col, row, _ := place(at)
+		col0, row0, known := place(from.at)
+		if told, err := moved(from.words, row-row0, col-col0); known && err == nil {
+			return told
+		}
+		return "as in " + from.at + ": " + from.words + sharedMark
 	case "":
 		return words
 	}
