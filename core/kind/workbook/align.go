@@ -43,7 +43,7 @@ func (k Kind) Align(b, m, t *element.Element) (*kind.Alignment, error) {
 		to   **element.Element
 		lane func(ground) lane
 	}{{b, &a.Base, ofBase}, {m, &a.Mine, ofMine}, {t, &a.Theirs, ofTheirs}} {
-		out, err := (&mover{sheets: sheets, to: func(g ground, n, _ int) (int, bool) { return v.lane(g).common(n), true }}).tree(v.from)
+		out, err := (&mover{sheets: sheets, to: func(g ground, n, _ int) (int, bool) { return v.lane(g).common(n), true }, lane: v.lane}).tree(v.from)
 		if err != nil {
 			return nil, err
 		}
@@ -79,6 +79,9 @@ func wrapped(sheets map[string]*grounds, root *element.Element) *element.Element
 				rest = append(rest, lines[key])
 			}
 			lines[key].Add(e)
+			if e.Gist != "" {
+				lines[key].Gist = strings.TrimPrefix(lines[key].Gist+" | "+e.Gist, " | ")
+			}
 		}
 		s.Children = rest
 	})
@@ -227,6 +230,8 @@ type mover struct {
 	// does what to does.
 	gone   map[string]*[2][]int
 	settle func(gone []int, n, edge int) (int, bool)
+	// lane gives, when it is set, the lane that rows are moved by.
+	lane func(ground) lane
 }
 
 func (m *mover) row(sheet string, n, edge int) (int, bool) {
@@ -273,6 +278,12 @@ func (m *mover) ref(home string, r ref) (ref, error) {
 			return r, fmt.Errorf("a formula refers to %s, which was taken away", r)
 		}
 		e.row, e.col = row, col
+	}
+	if g := m.sheets[sheet]; g != nil && m.lane != nil && len(out.ends) == 2 && r.ends[0].row > 0 && r.ends[0].row <= r.ends[1].row {
+		var whole bool
+		if out.ends[0].row, out.ends[1].row, whole = m.lane(g.rows).span(r.ends[0].row, r.ends[1].row); !whole {
+			return r, fmt.Errorf("a formula refers to %s, which does not stand together any more", r)
+		}
 	}
 	if len(out.ends) == 2 && (out.ends[0].row > out.ends[1].row || out.ends[0].col > out.ends[1].col) && r.ends[0].row <= r.ends[1].row && r.ends[0].col <= r.ends[1].col {
 		return r, fmt.Errorf("a formula refers to %s, which was taken away", r)

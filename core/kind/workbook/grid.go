@@ -19,6 +19,12 @@ type lane struct {
 	to []int // by own number, from 1; the first entry is unused
 	// beyond is the common place of the first one behind all of these.
 	beyond int
+	// mixed says that the version has another order.
+	mixed bool
+}
+
+func newLane(to []int, beyond int) lane {
+	return lane{to, beyond, len(to) > 2 && !slices.IsSorted(to[1:])}
 }
 
 // common gives the common place of a row.
@@ -27,6 +33,26 @@ func (l lane) common(n int) int {
 		return l.to[n]
 	}
 	return l.beyond + n - len(l.to)
+}
+
+// span gives the common places of the first and last one of a stretch. Where the order is
+// another one, they are those of what the stretch has, as long as nothing else of the
+// version stands between them.
+func (l lane) span(first, last int) (int, int, bool) {
+	lo, hi := l.common(first), l.common(last)
+	if !l.mixed {
+		return lo, hi, true
+	}
+	for n := first; n <= min(last, len(l.to)); n++ {
+		lo, hi = min(lo, l.common(n)), max(hi, l.common(n))
+	}
+	among := 0
+	for n := 1; n < len(l.to); n++ {
+		if l.to[n] >= lo && l.to[n] <= hi {
+			among++
+		}
+	}
+	return lo, hi, last >= len(l.to) || among == last-first+1
 }
 
 // own is the reverse; false for a place that the version does not have.
@@ -112,9 +138,9 @@ func newGround(nb int, pm, pt []int, alike func(m, t int) bool) ground {
 				g.same = false
 			}
 		}
-		return lane{to, base[last] + 1}
+		return newLane(to, base[last]+1)
 	}
-	g.base = lane{base[:nb+1], base[nb] + 1}
+	g.base = newLane(base[:nb+1], base[nb]+1)
 	g.mine, g.theirs = lanes(pm, m), lanes(pt, t)
 	return g
 }

@@ -71,7 +71,7 @@ func rowNames(sheet *element.Element, headings []string) (names []string, ok boo
 			names[row] = "head " + strconv.Itoa(row)
 		case below > 0 || slices.Contains(key, ""):
 			below++
-			names[row] = "below " + strconv.Itoa(below)
+			names[row] = belowRecords + strconv.Itoa(below)
 		case seen[name]:
 			return nil, false
 		default:
@@ -80,6 +80,9 @@ func rowNames(sheet *element.Element, headings []string) (names []string, ok boo
 	}
 	return names, true
 }
+
+// belowRecords begins the names of rows below all records.
+const belowRecords = "below "
 
 // columnsOf gives the columns that have some headings, nil when one is missing.
 func columnsOf(row map[int]string, headings []string) []int {
@@ -113,14 +116,24 @@ func byNames(b, m, t []string) (ground, error) {
 	default:
 		return ground{}, errors.New("both have sorted the rows of a sheet")
 	}
-	// What the others have besides follows what it stands behind there.
-	behind, has := map[string][]string{}, map[string]bool{}
+	// What the others have besides follows what it stands behind there, or, at the end of all
+	// records, what is the last one here.
+	behind, has, end := map[string][]string{}, map[string]bool{}, ""
 	for _, name := range order[1:] {
-		has[name] = true
+		if has[name] = true; !strings.HasPrefix(name, belowRecords) {
+			end = name
+		}
 	}
 	for _, v := range [][]string{b, m, t} {
+		tail := len(v)
+		for tail > 1 && (strings.HasPrefix(v[tail-1], belowRecords) || !has[v[tail-1]]) {
+			tail--
+		}
 		last := ""
-		for _, name := range v[1:] {
+		for j, name := range v[1:] {
+			if j+1 == tail && !strings.HasPrefix(name, belowRecords) {
+				last = end
+			}
 			if !has[name] {
 				has[name] = true
 				behind[last] = append(behind[last], name)
@@ -148,12 +161,12 @@ func byNames(b, m, t []string) (ground, error) {
 	}
 	g := ground{same: true}
 	to := func(names []string) lane {
-		l := lane{make([]int, len(names)), len(all) + 1}
+		l := make([]int, len(names))
 		for j := 1; j < len(names); j++ {
-			l.to[j] = place[names[j]]
-			g.same = g.same && l.to[j] == j
+			l[j] = place[names[j]]
+			g.same = g.same && l[j] == j
 		}
-		return l
+		return newLane(l, len(all)+1)
 	}
 	g.base, g.mine, g.theirs = to(b), to(m), to(t)
 	inM, inT := map[string]bool{}, map[string]bool{}
