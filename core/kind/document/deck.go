@@ -197,7 +197,7 @@ func (l deckLayout) view(raw *element.Element) (*view, error) {
 		for i, name := range s.names() {
 			lifted[name] = true
 			if p := linked.Part(said, name); p != nil && i == 0 {
-				e.Add(titled(linked.Named(p, slideParts[i]), s.title))
+				e.Add(titled(uncounted(linked.Named(p, slideParts[i])), s.title))
 			} else if p != nil {
 				e.Add(linked.Named(p, slideParts[i]))
 			}
@@ -299,7 +299,9 @@ func (l deckLayout) raw(raw, want *element.Element) (*element.Element, error) {
 			if at < 0 || at >= len(names) {
 				return nil, fmt.Errorf("a slide has no part %s", p.Key)
 			}
-			p = entitled(linked.Named(p, names[at]), titles[i])
+			if p = entitled(linked.Named(p, names[at]), titles[i]); at == 0 {
+				p = counted(p, linked.Part(raw, names[at]))
+			}
 			if out.Add(p); at == 0 && len(p.Children) == 1 {
 				roots[i] = p.Children[0]
 			}

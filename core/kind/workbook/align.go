@@ -152,7 +152,7 @@ func newGrounds(b, m, t *element.Element, headings []string) (*grounds, error) {
 	rb, cb := linesOf(b)
 	rm, cm := linesOf(m)
 	rt, ct := linesOf(t)
-	cols := newGround(len(cb)-1, pairLines(cb, cm), pairLines(cb, ct), func(x, y int) bool { return likeness(cm[x], ct[y]) == 1 })
+	cols := newGround(len(cb)-1, pairLines(cb, cm, anything), pairLines(cb, ct, anything), func(x, y int) bool { return likeness(cm[x], ct[y]) == 1 })
 	for rows, l := range map[*[]line]lane{&rb: cols.base, &rm: cols.mine, &rt: cols.theirs} {
 		for i, r := range *rows {
 			on := make(line, len(r))
@@ -174,7 +174,7 @@ func newGrounds(b, m, t *element.Element, headings []string) (*grounds, error) {
 			return &grounds{rows, cols}, nil
 		}
 	}
-	rows := newGround(len(rb)-1, pairLines(rb, rm), pairLines(rb, rt), func(x, y int) bool { return likeness(rm[x], rt[y]) == 1 })
+	rows := newGround(len(rb)-1, pairLines(rb, rm, rewritten), pairLines(rb, rt, rewritten), func(x, y int) bool { return likeness(rm[x], rt[y]) == 1 })
 	if rows.same && cols.same {
 		return nil, nil
 	}

@@ -178,13 +178,16 @@ func rewritten(was, is line) bool {
 	return len(was) == 0 || len(is) == 0 || likeness(was, is) >= least
 }
 
+// anything lets a line be the other one: a column whose heading was rewritten.
+func anything(_, _ line) bool { return true }
+
 // mostPairs bounds the table of likenesses.
 const mostPairs = 4 << 20
 
 // pairLines tells for each line of a version, from 1, which of the base it is; 0 for one
 // that was put in. What is alike stays in order; as many that are not, between the same
-// neighbours, are the same ones rewritten. Behind all others, lines keep their numbers.
-func pairLines(base, is []line) []int {
+// neighbours, are the same ones rewritten where they may be. Behind all others, lines keep their numbers.
+func pairLines(base, is []line, mayBe func(was, is line) bool) []int {
 	p := make([]int, len(is))
 	same := func(i, j int) bool {
 		return len(base[i]) == len(is[j]) && (len(base[i]) == 0 || likeness(base[i], is[j]) == 1)
@@ -200,7 +203,7 @@ func pairLines(base, is []line) []int {
 		p[hiI] = hiB
 	}
 	between(base, is, lo, hiB, lo, hiI, p)
-	fill(p, base, is, lo)
+	fill(p, base, is, lo, mayBe)
 	return p
 }
 
@@ -293,7 +296,7 @@ func likest(a, b []line, pair func(i, j int)) {
 
 // fill pairs what is between two pairs in order, where there are as many on both sides and
 // each may be the other one, and what is behind the last one.
-func fill(p []int, base, is []line, lo int) {
+func fill(p []int, base, is []line, lo int, mayBe func(was, is line) bool) {
 	last, from := lo-1, lo
 	for j := lo; j <= len(p); j++ {
 		end := j == len(p)
@@ -308,7 +311,7 @@ func fill(p []int, base, is []line, lo int) {
 			switch i := last + 1 + k; {
 			case end && i >= len(base):
 				p[from+k] = i
-			case (end || j-from == at-last-1) && rewritten(base[i], is[from+k]):
+			case (end || j-from == at-last-1) && mayBe(base[i], is[from+k]):
 				p[from+k] = i
 			}
 		}
