@@ -105,7 +105,7 @@ func TestTheDemoPlays(t *testing.T) {
 	}
 	for _, want := range []string{
 		"exhibit/reef.glb::node:Lamp.scale             1 1 1 → 1.2 1.2 1.2", "database::table:feeding/column:amount_g  added  integer not null default 0", "is locked by Imke", "combined by element: exhibit/reef.glb",
-		"settled: 35", "2 steps done in one transaction. test and main:8 agree.", "is merged into main", "a merge combines them", "would lose data: table specimen has 4 rows",
+		"settled: 35", "2 steps done in one transaction. test and main:8 agree.", "is merged into main", "they meet nowhere, no merge was tried", "would lose data: table specimen has 4 rows",
 	} {
 		if !strings.Contains(out.String(), want) {
 			t.Errorf("the output lacks: %s", want)

@@ -76,12 +76,12 @@ func (h hand) tank() *tankRow {
 }
 
 func (h hand) editTanks(s *tanks, keyed bool) {
-	n := h.IntN(len(s.rows))
-	r := s.rows[n]
 	if keyed && h.IntN(5) == 0 { // it is sorted
 		k := h.IntN(3)
 		slices.SortStableFunc(s.rows, func(x, y *tankRow) int { return strings.Compare(x.figure[k], y.figure[k]) })
 	}
+	n := h.IntN(len(s.rows))
+	r := s.rows[n]
 	switch h.IntN(8) {
 	case 0, 1:
 		s.rows = slices.Insert(s.rows, 1+h.IntN(len(s.rows)-1), h.tank())
