@@ -187,7 +187,7 @@ func TestWarningsComeBeforeTheWork(t *testing.T) {
 		t.Errorf("lock does not tell who, where and what:\n%s", out)
 	}
 	imke.reef(sample.Lamp{Scale: 1.2, Brightness: 40})
-	imke.tells("they meet nowhere, no merge was tried", "changes")
+	imke.tells("a merge combines them", "changes")
 	imke.reef(sample.Lamp{Scale: 1.2, Brightness: 60})
 	o := imke.object("overlaps")["overlaps"].([]any)[0].(map[string]any)
 	if o["verdict"] != "clashing" || !strings.Contains(fmt.Sprint(o["clashes"]), "intensity") || len(o["sides"].([]any)) != 2 {
