@@ -267,7 +267,6 @@ func renamedEntries(e *element.Element, say func(string) string) *element.Elemen
 type deckWriter struct {
 	had    *deck
 	slides []*deckSlide
-	parts  map[string]*element.Element // of the package, the slides' own among them
 	byWord map[string]*deckSlide
 	byPart map[string]*deckSlide
 }
