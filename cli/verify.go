@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -109,7 +110,7 @@ func (a *App) verifyStage(ctx context.Context, w *workspace.Workspace, m *pipeli
 		return p, err
 	}
 	found, err := comparePair(ctx, w.Reader(), with, live)
-	p.changes, p.paths = found.changes, found.paths
+	p.changes, p.paths, p.unread = found.changes, found.paths, found.unread
 	return p, err
 }
 
@@ -118,7 +119,8 @@ type pair struct {
 	from, to string
 	changes  int
 	paths    []string
-	failure  string // why it could not be told; empty when it could
+	unread   []string // what can't be read, in sentences
+	failure  string   // why it could not be told; empty when it could
 }
 
 func (a *App) verify(ctx context.Context, w *workspace.Workspace, names []string) error {
@@ -160,6 +162,7 @@ func comparePair(ctx context.Context, r *state.Reader, from, to state.State) (pa
 		}
 		p.changes += max(len(d.Changes), 1)
 		p.paths = append(p.paths, d.Path)
+		p.unread = append(p.unread, d.Unread...)
 	}
 	slices.Sort(p.paths)
 	return p, err
@@ -169,7 +172,7 @@ func (a *App) showVerified(pairs []pair, states, differ int) {
 	if a.json {
 		list := []any{}
 		for _, p := range pairs {
-			list = append(list, map[string]any{"from": p.from, "to": p.to, "same": len(p.paths) == 0 && p.failure == "", "changes": p.changes, "paths": append([]string{}, p.paths...), "failure": p.failure})
+			list = append(list, map[string]any{"from": p.from, "to": p.to, "same": len(p.paths) == 0 && p.failure == "", "changes": p.changes, "paths": append([]string{}, p.paths...), "unread": append([]string{}, p.unread...), "failure": p.failure})
 		}
 		a.printJSON(map[string]any{"schema": "oaken.verify/1", "same": differ == 0, "pairs": list})
 		return
@@ -193,7 +196,16 @@ func (a *App) showVerified(pairs []pair, states, differ int) {
 	if !a.quiet {
 		a.table(a.Out, "", rows)
 	}
+	var unread []string
+	for _, p := range pairs {
+		unread = append(unread, p.unread...)
+	}
+	slices.Sort(unread)
+	for _, text := range slices.Compact(unread) {
+		a.say("No: %s.", strings.TrimSuffix(text, "."))
+	}
 	switch {
+	case len(unread) > 0 && states == 2:
 	case differ == 0 && states == 0:
 		a.say("Yes: every environment holds that.")
 	case differ == 0 && states == 2:

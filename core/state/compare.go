@@ -3,6 +3,7 @@ package state
 import (
 	"context"
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -20,8 +21,10 @@ type Difference struct {
 	// Changes lists what differs, in the artifact's own terms. A whole artifact
 	// that came, went or moved is one change at its path.
 	Changes []element.Change
-	// Why says what its kind could not read, when it is treated as opaque.
-	Why string
+	// Why says what its kind could not read, when it is treated as opaque; Unread says it of
+	// each version, in a sentence that names the file. What can't be read is never alike.
+	Why    string
+	Unread []string
 	// Notes say more of some changes, by the property of the root that changed.
 	Notes map[string]string
 	// Quiet says that only bytes without meaning differ.
@@ -204,6 +207,9 @@ func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 	for _, art := range []*Artifact{x, y} {
 		if art.Why != nil {
 			d.Why = art.Why.Error()
+			if text := unread(p, art); !slices.Contains(d.Unread, text) {
+				d.Unread = append(d.Unread, text)
+			}
 		}
 	}
 	fx, fy := a.files[p], b.files[p]
@@ -216,6 +222,12 @@ func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 				d.Notes = measure(x, y, d.Changes)
 			}
 		}
+		if _, single := b.files[p]; !single {
+			d.Changes = append(d.Changes, fileChanges(p, x, y)...)
+		}
+		if len(d.Changes) == 0 && len(d.Unread) > 0 {
+			d.Changes = []element.Change{{Kind: element.Edited, Address: element.Address{Path: p, Property: element.ReadingProperty}, From: why(x), To: why(y)}}
+		}
 	} else {
 		d.Changes = element.Compare(x.Reading.Root, y.Reading.Root).Changes(p)
 		d.Notes = measure(x, y, d.Changes)
@@ -226,6 +238,59 @@ func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 	d.Quiet = len(d.Changes) == 0
 	d.Noise = d.Quiet && x.Reading.Hidden != y.Reading.Hidden
 	return d
+}
+
+// unread says that a version of an artifact can't be read, with its file when the reason
+// begins with its name.
+func unread(p string, a *Artifact) string {
+	text := a.Why.Error()
+	if a.Source != nil {
+		for _, name := range a.Source.Files() {
+			if rest, ok := strings.CutPrefix(text, name+", "); ok && path.Base(p) != name {
+				return path.Join(p, name) + " can't be read, " + rest
+			}
+		}
+	}
+	return p + " can't be read: " + text
+}
+
+func why(a *Artifact) element.Value {
+	if a.Why == nil {
+		return element.Value{}
+	}
+	return element.TextValue(a.Why.Error())
+}
+
+// fileChanges tells two versions of a folder apart file by file.
+func fileChanges(p string, x, y *Artifact) []element.Change {
+	was, is := fileValues(x), fileValues(y)
+	var out []element.Change
+	for _, name := range slices.Sorted(maps.Keys(namesOf(was, is))) {
+		c := element.Change{Kind: element.Edited, Address: element.Address{Path: path.Join(p, name)}, From: was[name], To: is[name]}
+		switch {
+		case was[name].Equal(is[name]):
+			continue
+		case was[name].IsAbsent():
+			c.Kind = element.Added
+		case is[name].IsAbsent():
+			c.Kind = element.Removed
+		}
+		out = append(out, c)
+	}
+	return out
+}
+
+func fileValues(a *Artifact) map[string]element.Value {
+	out := map[string]element.Value{}
+	if a.Source == nil {
+		return out
+	}
+	for _, name := range a.Source.Files() {
+		if data, err := a.Source.File(name); err == nil {
+			out[name] = element.BytesValue(element.DigestOf(data), int64(len(data)))
+		}
+	}
+	return out
 }
 
 // measure asks the kind of two versions how much the root's properties differ.

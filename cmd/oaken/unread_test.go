@@ -1,0 +1,61 @@
+package main
+
+import (
+	"os"
+	"strings"
+	"testing"
+)
+
+// TestWhatCantBeReadIsNeverAlike damages a file of a declared folder and takes another one
+// away: no proof may say yes, and all say which file and line.
+func TestWhatCantBeReadIsNeverAlike(t *testing.T) {
+	for _, kind := range []string{"schema", "postgres-schema", "mariadb-schema"} {
+		p := empty(t)
+		p.write("oaken.toml", "project = \"Tanks\"\n\n[[artifact]]\npath = \"database\"\nkind = \""+kind+"\"\n")
+		p.write("database/tank.sql", "create table tank (id integer primary key, name text);\n")
+		p.write("database/visitor.sql", "create table visitor (id integer primary key);\n")
+		if kind == "schema" {
+			p.write("oaken.toml", p.read("oaken.toml")+"\n[[environment]]\nname = \"v\"\ntarget = \"sqlite:../v.db\"\ninto = \"database\"\n")
+		}
+		p.ok("begin", "--as", "Imke")
+		p.ok("commit", "-m", "First")
+		states := []string{"main", "release:one"}
+		p.ok("release", "one", "-m", "One")
+		if kind == "schema" {
+			p.ok("deploy", "v")
+			states = append(states, "env:v")
+			if r := p.run("verify", "work", "env:v"); r.status != 0 || !strings.Contains(r.out, "Yes: both hold the same.") {
+				t.Fatalf("before: %s", r.out)
+			}
+		}
+		p.write("database/tank.sql", p.read("database/tank.sql")+"create tabel (\n")
+		if err := os.Remove(p.path("database/visitor.sql")); err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range states {
+			r := p.run("verify", "work", s)
+			if r.status != 1 || !strings.Contains(r.out, "No: database/tank.sql can't be read, line 2") || strings.Contains(r.out, "Yes") {
+				t.Errorf("%s, verify work %s: %d, %s", kind, s, r.status, r.out)
+			}
+			if r := p.run("compare", "work", s, "--check"); r.status != 1 || !strings.Contains(r.out, "line 2") || strings.Contains(r.out, "only bytes without meaning") {
+				t.Errorf("%s, compare work %s: %d, %s", kind, s, r.status, r.out)
+			}
+		}
+		// Both hold the same bytes, which nobody can read: they are alike all the same.
+		p.ok("commit", "-m", "Damaged")
+		if r := p.run("verify", "work", "main"); r.status != 0 {
+			t.Errorf("%s: equal bytes differ: %s", kind, r.out)
+		}
+		// Both can't be read, and differ.
+		p.write("database/visitor.sql", "create table visitor (id integer primary key);\n")
+		if r := p.run("verify", "work", "main"); r.status != 1 {
+			t.Errorf("%s: two that can't be read are alike: %s", kind, r.out)
+		}
+		if kind == "schema" {
+			p.fails(4, "tank.sql, line 2", "deploy", "v")
+			if r := p.run("drift", "v", "--check"); r.status != 0 {
+				t.Errorf("what was deployed is there still: %s", r.out)
+			}
+		}
+	}
+}
