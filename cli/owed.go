@@ -74,27 +74,75 @@ func (a *App) owed(ctx context.Context, w *workspace.Workspace, o owedOptions) e
 			return fault.New(fault.Usage, "Lanes are declared in oaken.toml, under [[pipeline.lane]].", "There is no lane %s.", o.lane)
 		}
 	}
-	all, err := m.Owed(ctx)
+	all, empty, err := m.OwedOf(ctx)
 	if err != nil {
 		return err
 	}
 	var list []owed.Debt
+	besides := map[string]bool{} // work that was not asked for
 	for _, d := range all {
 		d.Works = slices.DeleteFunc(d.Works, func(x owed.Work) bool {
-			return o.item != "" && x.Item != o.item || older > 0 && a.Now().Sub(x.Since) <= older
+			other := o.item != "" && x.Item != o.item || older > 0 && a.Now().Sub(x.Since) <= older || o.lane != "" && d.Lane != o.lane
+			if other {
+				besides[x.ID.String()] = true
+			}
+			return other
 		})
-		if len(d.Works) > 0 && (o.lane == "" || d.Lane == o.lane) {
+		if len(d.Works) > 0 {
 			list = append(list, d)
 		}
 	}
-	a.showOwed(list, o.by)
+	a.showOwed(list, o.by, owedBesides{o.asked(), len(besides), empty})
 	if o.check && len(list) > 0 {
 		return &foundDifference{}
 	}
 	return nil
 }
 
-func (a *App) showOwed(list []owed.Debt, by string) {
+// asked says what was asked for; empty for everything.
+func (o owedOptions) asked() string {
+	var parts []string
+	if o.lane != "" {
+		parts = append(parts, "to "+o.lane)
+	}
+	if o.item != "" {
+		parts = append(parts, "for "+o.item)
+	}
+	if o.older != "" {
+		parts = append(parts, "for longer than "+o.older)
+	}
+	return strings.Join(parts, ", ")
+}
+
+// owedBesides is what a list of what is owed leaves out: the work that was not asked for,
+// and the environments of which nothing is known.
+type owedBesides struct {
+	asked string
+	works int
+	empty []string
+}
+
+// nothing says that nothing is owed, and of what that is said.
+func (b owedBesides) nothing() string {
+	switch {
+	case b.asked == "" && len(b.empty) == 0:
+		return "Nothing is owed: what later environments have has come back everywhere."
+	case b.asked == "":
+		return "Nothing is owed, as far as is known."
+	case b.works == 0:
+		return "Nothing is owed " + b.asked + ", nor anything else."
+	}
+	return "Nothing is owed " + b.asked + "; " + isAreCount(b.works, "other piece of work is", "other pieces of work are") + "."
+}
+
+func (a *App) showOwed(list []owed.Debt, by string, besides owedBesides) {
+	if !a.json {
+		defer func() {
+			if len(besides.empty) > 0 {
+				a.say("Nothing was deployed to %s yet: what is there, and owed for it, is not known.", strings.Join(besides.empty, ", "))
+			}
+		}()
+	}
 	switch {
 	case a.json:
 		rows := []any{}
@@ -107,9 +155,9 @@ func (a *App) showOwed(list []owed.Debt, by string) {
 			}
 			rows = append(rows, map[string]any{"lane": d.Lane, "environment": d.Environment, "commits": commits})
 		}
-		a.printJSON(map[string]any{"schema": "oaken.owed/1", "owed": rows})
+		a.printJSON(map[string]any{"schema": "oaken.owed/1", "owed": rows, "besides": besides.works, "empty": append([]string{}, besides.empty...)})
 	case len(list) == 0:
-		a.say("Nothing is owed: what later environments have has come back everywhere.")
+		a.say("%s", besides.nothing())
 	case by == byItem:
 		a.owedByItem(list)
 	case by == byAge:

@@ -63,6 +63,11 @@ func TestAMonthInThePipeline(t *testing.T) {
 	if r := p.run("owed", "--check", "--lane", "Exhibit"); r.status != 0 || !strings.Contains(r.out, "Nothing is owed") {
 		t.Errorf("owed of Exhibit: %d %s", r.status, r.out)
 	}
+	p.says(p.ok("owed", "--lane", "Exhibit"), "Nothing is owed to Exhibit; 1 other piece of work is.")
+	p.says(p.ok("owed", "--item", "AQ-99", "--older", "2d"), "Nothing is owed for AQ-99, for longer than 2d; 1 other piece of work is.")
+	if o := p.object("owed", "--lane", "Exhibit"); o["besides"].(float64) != 1 || len(o["empty"].([]any)) != 0 {
+		t.Errorf("owed of Exhibit: %v", o)
+	}
 	p.says(p.ok("owed", "--by", "item"), "AQ-31")
 	p.says(p.ok("owed", "--by", "age", "--item", "AQ-31", "--older", "1d"), "not in odalys, maren")
 	p.fails(2, "--by takes one of lane, age, item", "owed", "--by", "weight")

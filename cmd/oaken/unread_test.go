@@ -59,3 +59,29 @@ func TestWhatCantBeReadIsNeverAlike(t *testing.T) {
 		}
 	}
 }
+
+// TestAnEmptyStageIsTold asks what is owed before anything was deployed.
+func TestAnEmptyStageIsTold(t *testing.T) {
+	p := empty(t)
+	p.write("oaken.toml", "project = \"Tanks\"\n"+
+		"\n[[environment]]\nname = \"dev\"\ntarget = \"folder:../dev\"\ninto = \"files\"\ntier = \"development\"\n"+
+		"\n[[environment]]\nname = \"test\"\ntarget = \"folder:../test\"\ninto = \"files\"\ntier = \"test\"\n"+
+		"\n[[environment]]\nname = \"live\"\ntarget = \"folder:../live\"\ninto = \"files\"\ntier = \"live\"\n"+
+		"\n[[pipeline.move]]\nfrom = \"dev\"\nto = \"test\"\n\n[[pipeline.move]]\nfrom = \"test\"\nto = \"live\"\n")
+	p.write("files/reef.txt", "A reef\n")
+	p.ok("begin", "--as", "Imke")
+	p.ok("commit", "-m", "First")
+	p.says(p.ok("owed"), "Nothing is owed, as far as is known.", "Nothing was deployed to test, live yet: what is there, and owed for it, is not known.")
+	if o := p.object("owed"); len(o["empty"].([]any)) != 2 {
+		t.Errorf("%v", o)
+	}
+	for _, stage := range []string{"dev", "test", "live"} {
+		if err := os.MkdirAll(p.path("../"+stage), 0o777); err != nil {
+			t.Fatal(err)
+		}
+		p.ok("deploy", stage)
+	}
+	if out := p.ok("owed"); out != "Nothing is owed: what later environments have has come back everywhere.\n" {
+		t.Errorf("%s", out)
+	}
+}

@@ -145,6 +145,18 @@ func (b *Book) All() ([]Debt, error) {
 	return out, nil
 }
 
+// Empty lists the environments that work is promoted to and to which nothing was deployed
+// yet: what they hold, and so what they are owed and what others are owed of them, is not
+// known.
+func (b *Book) Empty() (names []string) {
+	for _, e := range b.Landscape.Staged() {
+		if _, stands := b.Standing[e.Name]; !stands && len(b.Landscape.Into(e.Name)) > 0 {
+			names = append(names, e.Name)
+		}
+	}
+	return names
+}
+
 // To gives what one environment is owed.
 func (b *Book) To(e manifest.Environment) (Debt, error) {
 	d := Debt{Lane: e.Lane, Environment: e.Name}

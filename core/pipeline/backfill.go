@@ -17,8 +17,18 @@ import (
 
 // Owed gives what is owed to every environment of the pipeline.
 func (m *Mover) Owed(ctx context.Context) (out []owed.Debt, err error) {
-	err = owed.View(ctx, m.Workspace.Chest, m.rules(ctx), func(b *owed.Book) error { out, err = b.All(); return err })
+	out, _, err = m.OwedOf(ctx)
 	return out, err
+}
+
+// OwedOf gives besides the environments of which nothing is known.
+func (m *Mover) OwedOf(ctx context.Context) (out []owed.Debt, empty []string, err error) {
+	err = owed.View(ctx, m.Workspace.Chest, m.rules(ctx), func(b *owed.Book) error {
+		out, err = b.All()
+		empty = b.Empty()
+		return err
+	})
+	return out, empty, err
 }
 
 // BackfillOptions are the choices of a backfill.
