@@ -149,10 +149,13 @@ func sheetOf(root *element.Element, name string) *element.Element {
 // newGrounds gives the common ground of three versions of a sheet, nil when nothing moved.
 // Rows are known by columns with headings, if there are any, else by what is alike.
 func newGrounds(b, m, t *element.Element, headings []string) (*grounds, error) {
-	rb, cb := linesOf(b)
-	rm, cm := linesOf(m)
-	rt, ct := linesOf(t)
-	cols := newGround(len(cb)-1, pairLines(cb, cm, anything), pairLines(cb, ct, anything), func(x, y int) bool { return likeness(cm[x], ct[y]) == 1 })
+	rb, cb, hb := linesOf(b)
+	rm, cm, hm := linesOf(m)
+	rt, ct, ht := linesOf(t)
+	columns := func(cols, heads []line) []int {
+		return pairLines(hb, heads, func(i, j int) int { return agreeing(cb[i], cols[j]) }, anything)
+	}
+	cols := newGround(len(hb)-1, columns(cm, hm), columns(ct, ht), func(x, y int) bool { return likeness(hm[x], ht[y]) == 1 })
 	for rows, l := range map[*[]line]lane{&rb: cols.base, &rm: cols.mine, &rt: cols.theirs} {
 		for i, r := range *rows {
 			on := make(line, len(r))
@@ -174,7 +177,10 @@ func newGrounds(b, m, t *element.Element, headings []string) (*grounds, error) {
 			return &grounds{rows, cols}, nil
 		}
 	}
-	rows := newGround(len(rb)-1, pairLines(rb, rm, rewritten), pairLines(rb, rt, rewritten), func(x, y int) bool { return likeness(rm[x], rt[y]) == 1 })
+	lines := func(rows []line) []int {
+		return pairLines(rb, rows, func(i, j int) int { return agreeing(rb[i], rows[j]) }, rewritten)
+	}
+	rows := newGround(len(rb)-1, lines(rm), lines(rt), func(x, y int) bool { return likeness(rm[x], rt[y]) == 1 })
 	if rows.same && cols.same {
 		return nil, nil
 	}

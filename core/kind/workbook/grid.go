@@ -187,7 +187,12 @@ const mostPairs = 4 << 20
 // pairLines tells for each line of a version, from 1, which of the base it is; 0 for one
 // that was put in. What is alike stays in order; as many that are not, between the same
 // neighbours, are the same ones rewritten where they may be. Behind all others, lines keep their numbers.
-func pairLines(base, is []line, mayBe func(was, is line) bool) []int {
+//
+// That lines have moved takes evidence: two places at least say the same in lines that
+// moved, and together the lines are more alike than they are where they stand. Else nobody
+// has put anything in, and each line is the one of its number. evidence counts what says the
+// same in two lines.
+func pairLines(base, is []line, evidence func(i, j int) int, mayBe func(was, is line) bool) []int {
 	p := make([]int, len(is))
 	same := func(i, j int) bool {
 		return len(base[i]) == len(is[j]) && (len(base[i]) == 0 || likeness(base[i], is[j]) == 1)
@@ -203,8 +208,42 @@ func pairLines(base, is []line, mayBe func(was, is line) bool) []int {
 		p[hiI] = hiB
 	}
 	between(base, is, lo, hiB, lo, hiI, p)
+	if !shifted(base, is, evidence, p) {
+		for j := 1; j < len(p); j++ {
+			p[j] = j
+		}
+		return p
+	}
 	fill(p, base, is, lo, mayBe)
 	return p
+}
+
+// shifted reports whether there is enough to say that lines have moved.
+func shifted(base, is []line, evidence func(i, j int) int, p []int) bool {
+	stay, move, same := 0.0, 0.0, 0
+	for j := 1; j < len(is); j++ {
+		if j < len(base) {
+			stay += likeness(base[j], is[j])
+		}
+		if i := p[j]; i > 0 {
+			move += likeness(base[i], is[j])
+			if i != j {
+				same += evidence(i, j)
+			}
+		}
+	}
+	return same >= 2 && move >= stay+0.5
+}
+
+// agreeing counts the places that say the same in two lines.
+func agreeing(a, b line) int {
+	n := 0
+	for k, v := range a {
+		if b[k] == v {
+			n++
+		}
+	}
+	return n
 }
 
 // between pairs the lines of two stretches: where they are long, first those that stand once
@@ -321,10 +360,10 @@ func fill(p []int, base, is []line, lo int, mayBe func(was, is line) bool) {
 	}
 }
 
-// linesOf gives the rows and the columns of a sheet. Columns are known by what stands first
-// in them, as headings do.
-func linesOf(sheet *element.Element) (rows, cols []line) {
-	rows, cols = make([]line, 1), make([]line, 1)
+// linesOf gives the rows and the columns of a sheet, and what stands first in each column,
+// as headings do, by which columns are known.
+func linesOf(sheet *element.Element) (rows, cols, heads []line) {
+	rows, cols, heads = make([]line, 1), make([]line, 1), make([]line, 1)
 	grow := func(list []line, n int) []line {
 		for len(list) <= n {
 			list = append(list, line{})
@@ -341,15 +380,14 @@ func linesOf(sheet *element.Element) (rows, cols []line) {
 		if !c.Prop(formulaProperty).IsAbsent() {
 			text = "="
 		}
-		rows, cols = grow(rows, row), grow(cols, col)
+		rows, cols, heads = grow(rows, row), grow(cols, col), grow(heads, col)
 		if text == "" || c.Prop(valueProperty).IsAbsent() && text != "=" {
 			continue
 		}
-		rows[row][col] = text
+		rows[row][col], cols[col][row] = text, text
 		if at, known := first[col]; !known || row < at {
-			first[col] = row
-			cols[col] = line{0: text}
+			first[col], heads[col] = row, line{0: text}
 		}
 	}
-	return rows, cols
+	return rows, cols, heads
 }
