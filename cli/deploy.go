@@ -181,13 +181,14 @@ them, and carry them out in one transaction. Before it is committed, the result
 is read back and must be what was declared. STATE is the tip of the workspace's
 branch unless it is named. A step that would lose data is refused without
 --allow-loss, and what is lost is saved first; oaken rollback brings it back.
+With --dry-run STATE may be work: the workspace as it is, not committed yet.
 
 Where moves of the pipeline lead to an environment, it takes work by oaken promote
 alone, once something is in it; who may override gates can deploy with --reason.
 
 On a shared database, --mine deploys only the objects that you have locked or
 changed there, and leaves all others as they are.`,
-		Example:           "  oaken deploy test --dry-run\n  oaken deploy test release:spring",
+		Example:           "  oaken deploy test --dry-run\n  oaken deploy test work --dry-run\n  oaken deploy test release:spring",
 		GroupID:           groupEnvironments,
 		Args:              cobra.RangeArgs(1, 2),
 		ValidArgsFunction: a.completeDeploy,
@@ -196,6 +197,9 @@ changed there, and leaves all others as they are.`,
 				from := w.Branch
 				if len(args) == 2 {
 					from = args[1]
+				}
+				if from == "work" {
+					return a.deployWork(cmd.Context(), w, args[0], o)
 				}
 				c, err := a.commitOf(cmd.Context(), w, from)
 				if err != nil {
@@ -231,6 +235,24 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 	}
 	defer d.Close()
 	return a.carryOut(d, source, o, func(p pipeline.DeployOptions) error { return m.Deploy(ctx, d, p) })
+}
+
+// deployWork shows what deploying the workspace as it is would do.
+func (a *App) deployWork(ctx context.Context, w *workspace.Workspace, env string, o deployOptions) error {
+	if !o.dryRun && o.script == "" {
+		return fault.New(fault.Refused, "Commit it first; or look at what it would do with --dry-run.", "What is not committed can't be deployed: nobody could tell later what %s holds.", env)
+	}
+	m := a.mover(w)
+	var err error
+	if m.Fill, err = o.values(); err != nil {
+		return err
+	}
+	d, err := m.Foresee(ctx, env, w.Work(), "work", o.mine)
+	if err != nil {
+		return err
+	}
+	defer d.Close()
+	return a.carryOut(d, "work", o, nil)
 }
 
 // carryOut shows a deployment, and does it or what the options say instead.

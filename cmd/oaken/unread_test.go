@@ -28,6 +28,12 @@ func TestWhatCantBeReadIsNeverAlike(t *testing.T) {
 				t.Fatalf("before: %s", r.out)
 			}
 		}
+		if kind == "schema" { // what is not committed is looked at, and never deployed
+			p.write("database/tank.sql", "create table tank (id integer primary key, name text, depth integer);\n")
+			p.says(p.ok("deploy", "v", "work", "--dry-run"), "add the column integer", "this was a dry run")
+			p.fails(4, "What is not committed can't be deployed", "deploy", "v", "work")
+			p.ok("discard", "database")
+		}
 		p.write("database/tank.sql", p.read("database/tank.sql")+"create tabel (\n")
 		if err := os.Remove(p.path("database/visitor.sql")); err != nil {
 			t.Fatal(err)

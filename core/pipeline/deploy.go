@@ -75,6 +75,11 @@ func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine 
 	return d, nil
 }
 
+// Foresee is Prepare for a state that is only looked at, such as what is not committed yet.
+func (m *Mover) Foresee(ctx context.Context, name string, s state.State, label string, mine bool) (*Deployment, error) {
+	return m.prepare(ctx, name, s, label, mine)
+}
+
 // prepare is Prepare for any state.
 func (m *Mover) prepare(ctx context.Context, name string, s state.State, label string, mine bool) (*Deployment, error) {
 	env, d, err := m.stage(ctx, name)
