@@ -17,7 +17,8 @@ import (
 )
 
 func newCapture(a *App) *cobra.Command {
-	var commit, mine bool
+	var commit bool
+	var o pipeline.CaptureOptions
 	var message, item string
 	cmd := &cobra.Command{
 		Use:   "capture ENV",
@@ -25,7 +26,8 @@ func newCapture(a *App) *cobra.Command {
 		Long: `Read an environment and write what it holds into its folder of the project, one
 file for each object. Files of objects that are alike are not touched. oaken
 commit then records it; --commit does so at once, and makes no commit when
-nothing has changed, so that it can run every night.
+nothing has changed, so that it can run every night. A capture that would remove
+more than half of the files is refused unless --removes says how many.
 
 On a shared database, capture tells who changed what: from the locks, and from the
 log that oaken env prepare sets up. --mine takes only your own changes.`,
@@ -41,7 +43,7 @@ log that oaken env prepare sets up. --mine takes only your own changes.`,
 				return usage(cmd, "-m and --item go with --commit.")
 			}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				c, err := a.mover(w).Capture(cmd.Context(), args[0], mine)
+				c, err := a.mover(w).Capture(cmd.Context(), args[0], o)
 				if err != nil {
 					return err
 				}
@@ -50,7 +52,7 @@ log that oaken env prepare sets up. --mine takes only your own changes.`,
 					if made, err = w.Commit(cmd.Context(), workspace.CommitOptions{Paths: c.Environment.Folders(), Message: message, Item: item}); err != nil {
 						return err
 					}
-					if !mine && made.Held == 0 {
+					if !o.Mine && made.Held == 0 {
 						if err := a.mover(w).Noted(cmd.Context(), args[0], made.Commit); err != nil {
 							return err
 						}
@@ -62,7 +64,8 @@ log that oaken env prepare sets up. --mine takes only your own changes.`,
 		},
 	}
 	cmd.Flags().BoolVar(&commit, "commit", false, "record what was captured")
-	cmd.Flags().BoolVar(&mine, "mine", false, "take only objects that you have locked or changed")
+	cmd.Flags().IntVar(&o.Removes, "removes", 0, "consent to the removal of so many files, `COUNT`, more than half of them")
+	cmd.Flags().BoolVar(&o.Mine, "mine", false, "take only objects that you have locked or changed")
 	cmd.Flags().StringVarP(&message, "message", "m", "", "what the commit is for, `TEXT`")
 	cmd.Flags().StringVar(&item, "item", "", "the work item that the commit is for, `KEY`")
 	_ = cmd.RegisterFlagCompletionFunc("message", cobra.NoFileCompletions)

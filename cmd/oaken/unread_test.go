@@ -91,3 +91,26 @@ func TestAnEmptyStageIsTold(t *testing.T) {
 		t.Errorf("%s", out)
 	}
 }
+
+// TestACaptureDoesNotEmptyAFolder points an environment to a database that has next to
+// nothing of what is declared.
+func TestACaptureDoesNotEmptyAFolder(t *testing.T) {
+	p := empty(t)
+	p.write("oaken.toml", "project = \"Tanks\"\n\n[[artifact]]\npath = \"database\"\nkind = \"schema\"\n\n[[environment]]\nname = \"v\"\ntarget = \"sqlite:../v.db\"\ninto = \"database\"\n")
+	for _, name := range []string{"tank", "visitor", "feeding", "keeper"} {
+		p.write("database/"+name+".sql", "create table "+name+" (id integer primary key);\n")
+	}
+	p.ok("begin", "--as", "Imke")
+	p.ok("commit", "-m", "First")
+	p.ok("deploy", "v")
+	p.sql("../v.db", "drop table keeper; drop table visitor")
+	p.ok("capture", "v") // half of them
+	p.ok("discard", "database")
+	p.sql("../v.db", "drop table feeding")
+	p.fails(4, "v lacks what 3 of 4 files in database declare", "capture", "v")
+	p.fails(4, "nothing was captured", "capture", "v", "--removes", "2")
+	p.ok("capture", "v", "--removes", "3", "--commit", "-m", "One table is left")
+	if _, err := os.Stat(p.path("database/tank.sql")); err != nil || strings.Contains(p.tree("database"), "feeding") {
+		t.Errorf("captured: %s, %v", p.tree("database"), err)
+	}
+}

@@ -7,6 +7,7 @@ package pipeline
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -82,6 +83,33 @@ func (m *Mover) live(ctx context.Context, name string) (env manifest.Environment
 	return env, d, have, got, nil
 }
 
+// CaptureOptions are the choices of a capture.
+type CaptureOptions struct {
+	// Mine takes only what this person has changed or locked.
+	Mine bool
+	// Removes is how many files it may remove, where that is more than half of them.
+	Removes int
+}
+
+// brake refuses a capture that would remove all files, or more than half of them: of an
+// empty database, of one that was taken for another, or through a filter that lets nothing
+// pass.
+func (o CaptureOptions) brake(env manifest.Environment, have environment.Files, edits map[string][]byte) error {
+	gone := 0
+	for name, data := range edits {
+		if _, had := have[name]; data == nil {
+			gone++
+		} else if !had {
+			gone-- // a file may have come in the place of another
+		}
+	}
+	if gone*2 <= len(have) || gone == o.Removes {
+		return nil
+	}
+	return fault.New(fault.Refused, fmt.Sprintf("Look at its target and filters in oaken.toml. If it is right, say so: oaken capture %s --removes %d.", env.Name, gone),
+		"%s lacks what %d of %d files in %s declare; nothing was captured.", env.Name, gone, len(have), strings.Join(env.Folders(), " and "))
+}
+
 // Capture is what came of capturing an environment.
 type Capture struct {
 	Environment manifest.Environment
@@ -119,12 +147,16 @@ func objects(root *element.Element) int {
 // Capture brings what an environment holds into the workspace: one file for
 // each object. Files of objects that are alike are not touched. With mine, only what
 // this person changed there comes.
-func (m *Mover) Capture(ctx context.Context, name string, mine bool) (*Capture, error) {
+func (m *Mover) Capture(ctx context.Context, name string, o CaptureOptions) (*Capture, error) {
 	env, d, have, got, err := m.live(ctx, name)
 	if err != nil {
 		return nil, err
 	}
 	defer d.Close()
+	mine := o.Mine
+	if err := o.brake(env, have, got.Edits); err != nil && !mine {
+		return nil, err
+	}
 	c := &Capture{Environment: env, Objects: objects(got.Tree), Untracked: got.Untracked}
 	if mine {
 		if got.Files, c.By, err = m.onlyMineIn(ctx, env, have, got.Files); err != nil {
