@@ -51,6 +51,7 @@ type App struct {
 	Person, Machine string
 
 	in, as      string
+	lenient     bool // an oaken.toml that can't be read is no reason to stop
 	json, quiet bool
 	yes         bool
 	running     bool // the call was understood
@@ -189,7 +190,7 @@ func (a *App) at(p string) string {
 }
 
 func (a *App) host() workspace.Host {
-	h := workspace.Host{Now: a.Now, Machine: a.Machine, Person: a.Person, Kinds: a.kinds, Progress: a.bar.show(a)}
+	h := workspace.Host{Now: a.Now, Machine: a.Machine, Person: a.Person, Kinds: a.kinds, Progress: a.bar.show(a), Lenient: a.lenient}
 	if h.Machine == "" {
 		h.Machine, _ = os.Hostname()
 	}
@@ -211,7 +212,12 @@ func accountName() string {
 
 // open opens the workspace of the call for reading.
 func (a *App) open(ctx context.Context) (*workspace.Workspace, error) {
-	return workspace.Open(ctx, a.host(), a.folder(), a.as)
+	w, err := workspace.Open(ctx, a.host(), a.folder(), a.as)
+	if err == nil && w.Broken != nil {
+		f := asFault(w.Broken)
+		a.note("%s The rules of %s count.", f.What, workspace.Label(w.Base))
+	}
+	return w, err
 }
 
 // with opens the workspace, keeps others from changing it, and runs fn.

@@ -70,7 +70,26 @@ changed in each one's own terms, and brings it from one environment to the next.
 	root.SetHelpCommand(helpCommand())
 	root.SetHelpCommandGroupID(groupStart)
 	wrap(a, root)
+	for _, cmd := range root.Commands() {
+		if tolerant[cmd.Name()] {
+			a.tolerate(cmd)
+		}
+	}
 	return root
+}
+
+// tolerant are the commands that work with an oaken.toml that can't be read: those that look
+// at files, and those that bring it back.
+var tolerant = map[string]bool{"changes": true, "compare": true, "history": true, "show": true, "inspect": true, "discard": true, "restore": true}
+
+// tolerate lets a command work by the rules of the commit that the workspace stands on, where
+// its own can't be read.
+func (a *App) tolerate(cmd *cobra.Command) {
+	run := cmd.RunE
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		a.lenient = true
+		return run(cmd, args)
+	}
 }
 
 func unknownCommand(cmd *cobra.Command, name string) error {

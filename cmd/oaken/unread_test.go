@@ -114,3 +114,31 @@ func TestACaptureDoesNotEmptyAFolder(t *testing.T) {
 		t.Errorf("captured: %s, %v", p.tree("database"), err)
 	}
 }
+
+// TestABrokenManifestLocksNobodyOut breaks oaken.toml, and brings it back with what is at hand.
+func TestABrokenManifestLocksNobodyOut(t *testing.T) {
+	p := empty(t)
+	p.write("reef.txt", "A reef\n")
+	p.write("trash.tmp", "x")
+	p.write("oaken.toml", "project = \"Reef\"\nleave-out = [\"*.tmp\"]\n")
+	p.ok("begin", "--as", "Imke")
+	p.ok("commit", "-m", "First")
+	p.write("oaken.toml", "project = \n")
+	p.write("reef.txt", "A larger reef\n")
+	for _, call := range [][]string{{"commit", "-m", "x"}, {"sync"}, {"lock", "reef.txt"}} {
+		p.fails(2, "oaken.toml can't be read: line 1", call...)
+	}
+	r := p.run("changes")
+	if r.status != 0 || !strings.Contains(r.err, "The rules of main:1 count.") || !strings.Contains(r.out, "reef.txt") || strings.Contains(r.out, "trash.tmp") {
+		t.Errorf("changes: %d %s%s", r.status, r.out, r.err)
+	}
+	p.says(p.ok("history", "oaken.toml"), "First")
+	p.says(p.ok("compare", "main", "work", "--lines"), "project =", "A larger reef")
+	p.ok("restore", "reef.txt", "--from", "main")
+	if p.read("reef.txt") != "A reef\n" {
+		t.Error("restore did not bring a file back")
+	}
+	p.ok("discard", "oaken.toml")
+	p.write("reef.txt", "A larger reef\n")
+	p.ok("commit", "-m", "It works again")
+}

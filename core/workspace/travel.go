@@ -97,8 +97,11 @@ func (w *Workspace) reloadManifest() error {
 		return err
 	}
 	m, err := recipe.Manifest(data, w.host.Kinds)
-	if err == nil {
-		w.Manifest = m
+	switch {
+	case err == nil:
+		w.Manifest, w.Broken = m, nil
+	case w.Broken != nil: // it was so before
+		return nil
 	}
 	return err
 }

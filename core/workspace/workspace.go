@@ -55,6 +55,9 @@ type Host struct {
 	Machine, Person string
 	// Kinds are the kinds that the program knows.
 	Kinds *kind.Table
+	// Lenient opens a workspace whose oaken.toml can't be read: the rules of the commit that
+	// it stands on count then, and Broken says why.
+	Lenient bool
 	// Progress, when set, is told how far long work is: units done of a total.
 	Progress func(what string, done, total int)
 }
@@ -96,6 +99,8 @@ type Workspace struct {
 	Root     string
 	Chest    *chest.Chest
 	Manifest *manifest.Manifest
+	// Broken is why oaken.toml can't be read, when the workspace was opened all the same.
+	Broken error
 	// Person acts; Name is the workspace's, as others see it.
 	Person, Name string
 	Branch       string
@@ -341,10 +346,25 @@ func (w *Workspace) loadManifest() error {
 	if err == nil {
 		w.Manifest, err = recipe.Manifest(data, w.host.Kinds)
 	}
+	if err != nil && w.host.Lenient {
+		w.Broken, w.Manifest = err, w.manifestOfBase()
+		return nil
+	}
 	if err != nil {
 		w.Chest.Close()
 	}
 	return err
+}
+
+// manifestOfBase gives the rules of the commit that the workspace stands on; none where they
+// can't be read either.
+func (w *Workspace) manifestOfBase() *manifest.Manifest {
+	if data, err := state.ReadFile(w.BaseState(), manifest.Name); err == nil {
+		if m, err := recipe.Manifest(data, w.host.Kinds); err == nil {
+			return m
+		}
+	}
+	return &manifest.Manifest{}
 }
 
 // Close lets go of the chest and of the folder.
