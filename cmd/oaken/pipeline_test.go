@@ -522,6 +522,18 @@ func TestBookingsInTheProgram(t *testing.T) {
 		t.Errorf("bookings: %v", b)
 	}
 	p.fails(4, "is booked for Kelp", "promote", "test", "live")
+
+	// One that is ended while it waits never gets its turn, whenever the one before it ends.
+	p.ok("book", "live", "--lane", "Reef", "--for", "5h")
+	p.says(p.ok("book", "live", "--end", "--lane", "Reef"), "given back by Reef")
+	if list := p.object("book", "live")["bookings"].([]any); len(list) != 1 {
+		t.Errorf("a booking that was ended waits still: %v", list)
+	}
+	out := p.ok("--as", "Odalys", "--yes", "book", "live", "--end", "--lane", "Kelp")
+	if strings.Contains(out, "Reef  has it") {
+		t.Errorf("a booking that was ended has it: %s", out)
+	}
+	p.says(p.ok("book", "live"), "live is not booked")
 }
 
 func TestOnlyWhoControlsMayPromote(t *testing.T) {

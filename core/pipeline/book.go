@@ -84,11 +84,8 @@ func (m *Mover) EndBooking(ctx context.Context, name, lane string) (landscape.Sl
 		if m.Workspace.Person != s.Person && !l.Manifest.Team.Plays(m.Workspace.Person, append(slices.Clone(declared.Developers), env.Controllers...)) {
 			return s, fault.New(fault.Refused, "Ask "+s.Person+", who booked it.", "The booking is one of the lane %s.", s.Lane)
 		}
-		end := m.Now()
-		if end.Before(s.From) {
-			end = s.From // it never begins
-		}
-		return s, m.Workspace.Chest.EndBooking(ctx, s.Booking, end)
+		// One that waits has ended before it begins, whenever that would be.
+		return s, m.Workspace.Chest.EndBooking(ctx, s.Booking, m.Now())
 	}
 	return landscape.Slot{}, fault.New(fault.Usage, "oaken book "+name+" shows who has it when.", "%s has no such booking.", name)
 }
