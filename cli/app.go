@@ -27,6 +27,7 @@ import (
 	"oakenchest/core/kind"
 	"oakenchest/core/kind/all"
 	"oakenchest/core/kind/recipe"
+	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/workspace"
 )
@@ -215,7 +216,11 @@ func (a *App) open(ctx context.Context) (*workspace.Workspace, error) {
 	w, err := workspace.Open(ctx, a.host(), a.folder(), a.as)
 	if err == nil && w.Broken != nil {
 		f := asFault(w.Broken)
-		a.note("%s The rules of %s count.", f.What, workspace.Label(w.Base))
+		rules := "No rules count."
+		if w.Base.ID != (ledger.ID{}) {
+			rules = "The rules of " + workspace.Label(w.Base) + " count."
+		}
+		a.note("%s %s", f.What, rules)
 	}
 	return w, err
 }

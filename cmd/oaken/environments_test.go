@@ -150,7 +150,7 @@ func TestEnvironmentsThatCanNotBe(t *testing.T) {
 	p.fails(2, "OAKEN_TEST_NO_SUCH", "capture", "secret")
 	p.fails(5, "There is no folder", "deploy", "far")
 	p.fails(5, "can't be opened", "capture", "rubbish")
-	p.fails(2, "not recorded in the chest", "deploy", "gone", "work")
+	p.fails(4, "What is not committed can't be deployed", "deploy", "gone", "work")
 	p.write("database/tables/feeding.sql", "create table feeding (id integer primary key;\n")
 	if out := p.ok("changes"); !strings.Contains(out, "kept as opaque: tables/feeding.sql, line 1: SQLite says: near") {
 		t.Errorf("changes: %s", out)

@@ -89,5 +89,5 @@ func TestRecipesAreTriedAndChecked(t *testing.T) {
 		t.Errorf("joined:\n%s", got)
 	}
 	p.write("oaken.toml", p.read("oaken.toml")+"embedded = { x = \"rot13\" }\n")
-	p.fails(2, "no encoding", "changes")
+	p.fails(2, "no encoding", "locks")
 }

@@ -44,7 +44,7 @@ func TestCompanionsTravelTogether(t *testing.T) {
 	for _, bad := range []string{"of = \"[\"\nis = \"{path}.m\"", "of = \"**\"\nis = \"{path}\"", "of = \"**\"\nis = \"x.meta\""} {
 		text := p.read("oaken.toml")
 		p.declare("\n[[companion]]\n" + bad + "\n")
-		p.fails(2, "a companion needs", "changes")
+		p.fails(2, "a companion needs", "locks")
 		p.write("oaken.toml", text)
 	}
 }
@@ -115,5 +115,5 @@ func TestLinesEndAsTheProjectAsks(t *testing.T) {
 		t.Errorf("a commit of line ends that the rules take back: %v", r)
 	}
 	p.declare("\n[[lines]]\nmatch = \"**\"\nends = \"cr\"\n")
-	p.fails(2, "a rule for lines needs", "changes")
+	p.fails(2, "a rule for lines needs", "locks")
 }
