@@ -152,10 +152,15 @@ func newGrounds(b, m, t *element.Element, headings []string) (*grounds, error) {
 	rb, cb, hb := linesOf(b)
 	rm, cm, hm := linesOf(m)
 	rt, ct, ht := linesOf(t)
-	columns := func(cols, heads []line) []int {
-		return pairLines(hb, heads, func(i, j int) int { return agreeing(cb[i], cols[j]) }, anything)
+	columns := func(cols, heads []line) ([]int, bool) {
+		return pairLines(hb, heads, func(i, j int) int { return sharing(cb[i], cols[j]) }, anything)
 	}
-	cols := newGround(len(hb)-1, columns(cm, hm), columns(ct, ht), func(x, y int) bool { return likeness(hm[x], ht[y]) == 1 })
+	pm, doubtM := columns(cm, hm)
+	pt, doubtT := columns(ct, ht)
+	if doubtful(doubtM, doubtT, pm, pt) {
+		return nil, errMoved
+	}
+	cols := newGround(len(hb)-1, pm, pt, func(x, y int) bool { return likeness(hm[x], ht[y]) == 1 })
 	for rows, l := range map[*[]line]lane{&rb: cols.base, &rm: cols.mine, &rt: cols.theirs} {
 		for i, r := range *rows {
 			on := make(line, len(r))
@@ -177,14 +182,35 @@ func newGrounds(b, m, t *element.Element, headings []string) (*grounds, error) {
 			return &grounds{rows, cols}, nil
 		}
 	}
-	lines := func(rows []line) []int {
+	lines := func(rows []line) ([]int, bool) {
 		return pairLines(rb, rows, func(i, j int) int { return agreeing(rb[i], rows[j]) }, rewritten)
 	}
-	rows := newGround(len(rb)-1, lines(rm), lines(rt), func(x, y int) bool { return likeness(rm[x], rt[y]) == 1 })
+	pm, doubtM = lines(rm)
+	pt, doubtT = lines(rt)
+	if doubtful(doubtM, doubtT, pm, pt) {
+		return nil, errMoved
+	}
+	rows := newGround(len(rb)-1, pm, pt, func(x, y int) bool { return likeness(rm[x], rt[y]) == 1 })
 	if rows.same && cols.same {
 		return nil, nil
 	}
 	return &grounds{rows, cols}, nil
+}
+
+var errMoved = errors.New("both sides have moved rows or columns, in a way that can't be told")
+
+// doubtful reports whether it can't be told what one side has moved, while the other one has
+// moved something too.
+func doubtful(doubtM, doubtT bool, pm, pt []int) bool {
+	moved := func(p []int) bool {
+		for j := 1; j < len(p); j++ {
+			if p[j] != j {
+				return true
+			}
+		}
+		return false
+	}
+	return doubtM && (doubtT || moved(pt)) || doubtT && moved(pm)
 }
 
 // back gives a tree of the common ground places of its own: a row that one side took away,

@@ -192,8 +192,9 @@ const mostPairs = 4 << 20
 // moved, and together the lines are more alike than they are where they stand. Else nobody
 // has put anything in, and each line is the one of its number. evidence counts what says the
 // same in two lines.
-func pairLines(base, is []line, evidence func(i, j int) int, mayBe func(was, is line) bool) []int {
-	p := make([]int, len(is))
+// It is doubtful when some seem to have moved, and that is not enough.
+func pairLines(base, is []line, evidence func(i, j int) int, mayBe func(was, is line) bool) (p []int, doubtful bool) {
+	p = make([]int, len(is))
 	same := func(i, j int) bool {
 		return len(base[i]) == len(is[j]) && (len(base[i]) == 0 || likeness(base[i], is[j]) == 1)
 	}
@@ -210,12 +211,13 @@ func pairLines(base, is []line, evidence func(i, j int) int, mayBe func(was, is 
 	between(base, is, lo, hiB, lo, hiI, p)
 	if !shifted(base, is, evidence, p) {
 		for j := 1; j < len(p); j++ {
+			doubtful = doubtful || p[j] > 0 && p[j] != j
 			p[j] = j
 		}
-		return p
+		return p, doubtful
 	}
 	fill(p, base, is, lo, mayBe)
-	return p
+	return p, false
 }
 
 // shifted reports whether there is enough to say that lines have moved.
@@ -240,6 +242,22 @@ func agreeing(a, b line) int {
 	n := 0
 	for k, v := range a {
 		if b[k] == v {
+			n++
+		}
+	}
+	return n
+}
+
+// sharing counts what two lines say, wherever in them.
+func sharing(a, b line) int {
+	has := map[string]int{}
+	for _, v := range a {
+		has[v]++
+	}
+	n := 0
+	for _, v := range b {
+		if has[v] > 0 {
+			has[v]--
 			n++
 		}
 	}
