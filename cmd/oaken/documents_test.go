@@ -201,6 +201,7 @@ func TestRowsThatMoveInASheet(t *testing.T) {
 	want(p, "Tank Litres Fish Each", "Reef 42000 120 =B2/C2", "Kelp 31000 85 =B3/C3", "Lagoon 12000 60 =B4/C4", "All =SUM(B2:B4)")
 
 	p = begin("\n[[recipe]]\nname = \"tanks\"\nmatch = \"*.xlsx\"\n\n[[recipe.element]]\nat = \"workbook/Sheet1\"\nkey = [\"Tank\"]\n")
+	p.ok("recipe", "check")
 	sorted := [][]any{head, {"Kelp", 31000, 80, "=B2/C2"}, {"Lagoon", 12000, 60, "=B3/C3"}, {"Reef", 42000, 120, "=B4/C4"}}
 	r = both(p, append(slices.Clone(sorted), []any{}, []any{"sorted by Imke"}), [][]any{head, reef, kelp, {"Lagoon", 12500, 65, "=B4/C4"}, {"Mangrove", 9000, 40, "=B5/C5"}})
 	if r.status != 0 {

@@ -35,15 +35,17 @@ var _ kind.Seamer = packed{}
 func overArchive(k kind.Kind, recipes []manifest.Recipe, tell func(*Report)) kind.Kind {
 	var chosen []*Rule
 	keys := map[string][]string{}
+	sheets, keyed := k.(kind.RowKeyed)
 	for _, rule := range newRules(recipes, false).all {
 		if rule.At == k.Name() && len(rule.Noise) > 0 {
 			chosen = append(chosen, rule)
 		}
-		if sheet, inside := strings.CutPrefix(rule.At, k.Name()+"/"); inside && keys[sheet] == nil && len(rule.Key) > 0 {
+		if sheet, inside := strings.CutPrefix(rule.At, k.Name()+"/"); keyed && inside && keys[sheet] == nil && len(rule.Key) > 0 {
 			keys[sheet] = rule.Key
+			chosen = append(chosen, rule)
 		}
 	}
-	if sheets, keyed := k.(kind.RowKeyed); keyed && len(keys) > 0 {
+	if len(keys) > 0 {
 		k = sheets.WithRowKeys(keys)
 	}
 	a, ok := k.(archive)
@@ -63,6 +65,18 @@ func (p packed) hides(e *element.Element) *Rule {
 	return nil
 }
 
+// sheets counts the sheets that a rule says the keys of.
+func (p packed) sheets(rule *Rule, root *element.Element) int {
+	name, inside := strings.CutPrefix(rule.At, p.Name()+"/")
+	n := 0
+	for _, e := range root.Children {
+		if inside && e.Type == "sheet" && (e.Key == name || name == "*") {
+			n++
+		}
+	}
+	return n
+}
+
 // Read reads the archive without the parts that are noise.
 func (p packed) Read(src kind.Source) (*kind.Reading, error) {
 	r, err := p.archive.Read(src)
@@ -72,6 +86,9 @@ func (p packed) Read(src kind.Source) (*kind.Reading, error) {
 	report := newReport(src.Path())
 	v := &viewer{rules: &rules{all: p.rules, report: report}}
 	report.Elements = len(r.Root.Children)
+	for _, rule := range p.rules {
+		report.uses[rule] += p.sheets(rule, r.Root)
+	}
 	r.Root.Children = slices.DeleteFunc(slices.Clone(r.Root.Children), func(e *element.Element) bool {
 		rule := p.hides(e)
 		if rule != nil {

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"oakenchest/core/element"
+	"oakenchest/core/kind/linked"
 )
 
 // sheetWriter writes the rows of one sheet: what stays is as it was.
@@ -34,7 +35,7 @@ func (w *writer) sheetWriter(part string) *sheetWriter {
 			}
 		}
 	}
-	if data := child(document(w.book.raw, part), "sheetData"); data != nil {
+	if data := child(linked.Root(w.book.raw, part), "sheetData"); data != nil {
 		s.data = data
 		for _, row := range data.Children {
 			s.raw["row "+row.Prop("r").Text()] = row

@@ -151,7 +151,7 @@ func (w *writer) settle(want *element.Element) ([]*element.Element, error) {
 // entries gives the root of a workbook whose entries of sheets have numbers again.
 func (w *writer) entries(top *element.Element, parts map[string]string) *element.Element {
 	was, last, reference := map[string]*element.Element{}, 0, linked.Reference(top)
-	if list := child(document(w.book.raw, workbookPart), "sheets"); list != nil {
+	if list := child(linked.Root(w.book.raw, workbookPart), "sheets"); list != nil {
 		for _, e := range list.Children {
 			was[e.Prop("name").Text()] = e
 			n, _ := strconv.Atoi(e.Prop("sheetId").Text())

@@ -94,7 +94,7 @@ type text struct{ plain, rich string }
 
 func open(raw *element.Element) (*book, error) {
 	b := &book{raw: raw}
-	top, rels := document(raw, workbookPart), document(raw, relsPart)
+	top, rels := linked.Root(raw, workbookPart), linked.Root(raw, relsPart)
 	if top == nil || rels == nil {
 		return nil, errors.New("it holds no workbook")
 	}
@@ -109,23 +109,23 @@ func open(raw *element.Element) (*book, error) {
 			if name == "" || part == "" || b.part(name) != "" {
 				return nil, errors.New("a sheet has no name, no part, or the name of another")
 			}
-			if d := document(raw, part); d != nil && d.Type == "worksheet" {
+			if d := linked.Root(raw, part); d != nil && d.Type == "worksheet" {
 				b.sheets = append(b.sheets, sheet{name, part})
 			}
 		}
 	}
-	if d := document(raw, stringsPart); d != nil {
+	if d := linked.Root(raw, stringsPart); d != nil {
 		for _, si := range d.Children {
 			b.texts = append(b.texts, textOf(si))
 		}
 	}
 	for _, s := range b.sheets {
-		if err := inPlace(document(raw, s.part)); err != nil {
+		if err := inPlace(linked.Root(raw, s.part)); err != nil {
 			return nil, fmt.Errorf("the sheet %s: %w", s.name, err)
 		}
 	}
 	var err error
-	b.styles, err = newStyles(document(raw, stylesPart))
+	b.styles, err = newStyles(linked.Root(raw, stylesPart))
 	return b, err
 }
 
@@ -161,16 +161,6 @@ func (b *book) part(name string) string {
 		return ""
 	}
 	return b.sheets[i].part
-}
-
-// document gives the root element of a part that is XML; nil for none.
-func document(raw *element.Element, name string) *element.Element {
-	for _, p := range raw.Children {
-		if p.Type == "part" && p.Key == name && len(p.Children) == 1 {
-			return p.Children[0]
-		}
-	}
-	return nil
 }
 
 func child(e *element.Element, typ string) *element.Element {
@@ -293,7 +283,7 @@ const (
 
 func (b *book) sheetView(s sheet) *element.Element {
 	e := &element.Element{Type: "sheet", Key: s.name, Firm: true}
-	data := child(document(b.raw, s.part), "sheetData")
+	data := child(linked.Root(b.raw, s.part), "sheetData")
 	if data == nil {
 		return e
 	}

@@ -174,7 +174,7 @@ func (w *writer) leadToOrder(out *element.Element) {
 		}
 		list := *p.Children[0]
 		list.Children = slices.Clone(list.Children)
-		for _, r := range document(w.book.raw, relsPart).Children {
+		for _, r := range linked.Root(w.book.raw, relsPart).Children {
 			if leadsToOrder(r) {
 				list.Children = append(list.Children, r)
 			}
@@ -218,7 +218,7 @@ func (w *writer) sheet(p, want *element.Element) (*element.Element, error) {
 		}
 	}
 	root.Children = slices.Insert(root.Children, at, data)
-	if old := document(w.book.raw, p.Key); old != nil {
+	if old := linked.Root(w.book.raw, p.Key); old != nil {
 		if d := child(old, "dimension"); d != nil { // wherever cells are, it only has to be no less
 			place := 0
 			if len(root.Children) > 0 && root.Children[0].Type == "sheetPr" {
@@ -330,7 +330,7 @@ func (w *writer) sharedText(t text) (int, bool, error) {
 	if i := slices.Index(w.texts, t); i >= 0 {
 		return i, true, nil
 	}
-	if document(w.book.raw, stringsPart) == nil {
+	if linked.Root(w.book.raw, stringsPart) == nil {
 		if t.rich != "" {
 			return 0, false, errors.New("the workbook has no list of texts")
 		}
