@@ -1,6 +1,10 @@
 package cli
 
 import (
+	"errors"
+	"io"
+	"os"
+	"path"
 	"path/filepath"
 	"strings"
 
@@ -143,8 +147,41 @@ func (a *App) showBegun(cmd *cobra.Command, w *workspace.Workspace, presets []pr
 	for _, p := range presets {
 		a.say("  preset     %s, %s; see oaken.toml", p.Name, p.About)
 	}
+	a.pointOutDatabases(cmd, w)
 	a.say("Next: oaken changes, then oaken commit -m \"First state\"")
 	return nil
+}
+
+// pointOutDatabases names database files that are no environment yet.
+func (a *App) pointOutDatabases(cmd *cobra.Command, w *workspace.Workspace) {
+	files, err := w.Files(cmd.Context())
+	if err != nil {
+		return // begin itself has worked
+	}
+	for _, f := range files {
+		if ext := path.Ext(f.Path); ext != ".db" && ext != ".sqlite" && ext != ".sqlite3" {
+			continue
+		}
+		head, err := readHead(filepath.Join(w.Root, filepath.FromSlash(f.Path)))
+		if err == nil && strings.HasPrefix(head, "SQLite format 3") {
+			a.say("  database   %s would be recorded as a file. To have its tables in the project, and the file out of it: oaken env add NAME sqlite:%s", f.Path, f.Path)
+		}
+	}
+}
+
+// readHead gives the first bytes of a file.
+func readHead(name string) (string, error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	head := make([]byte, 16)
+	n, err := io.ReadFull(f, head)
+	if errors.Is(err, io.ErrUnexpectedEOF) {
+		err = nil
+	}
+	return string(head[:n]), err
 }
 
 func presetsOf(presets []preset.Preset) []string {

@@ -46,6 +46,8 @@ compare shows what is different inside each artifact.`,
 					a.printJSON(changesJSON(w, s, p, t))
 				} else {
 					a.showChanges(w, s, p, len(open), t)
+					a.tellCaptured(w)
+					a.tellBehind(cmd.Context(), w)
 				}
 				if check && len(told(s)) > 0 {
 					return &foundDifference{}

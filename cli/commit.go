@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/workspace"
@@ -124,6 +125,15 @@ func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {
 	if b := c.Brought; b != nil && b.Commits > 0 && len(c.Conflicts) == 0 {
 		a.say("  on top of %s that came in first", count(b.Commits, "newer commit"))
 		a.showCombined("combined by element", b.Combined)
+	}
+	for _, x := range c.Beside {
+		name, _ := ledger.LineOf(x.Branch)
+		name, _, _ = strings.Cut(name, chest.PersonalMark)
+		taken := ""
+		if w.Base.ID != c.Commit.ID {
+			taken = "; " + workspace.Label(w.Base) + " takes that in, and stays as it is"
+		}
+		a.say("  %s holds something else: %s%s", name, workspace.Label(x), taken)
 	}
 	for _, l := range c.Released {
 		a.say("  lock ended: %s", l)

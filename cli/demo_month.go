@@ -174,9 +174,15 @@ var monthStory = []scene{
 	{"A promotion that was a mistake, and back", []act{
 		{at: "2026-06-24 13:00", tell: "On a large screen the softer lamp is too dark: the test environment goes back.", by: "Sefa", call: `rollback test`},
 		{by: "Sefa", call: `deployments test`},
-		{by: "Sefa", call: `promote integration --quiet`},
+		{by: "Sefa", call: `promote integration --quiet`, status: 4},
+		{by: "Sefa", tell: "On the screens of the exhibit it is bright enough: it goes again, and somebody has said so.", call: `promote integration --quiet --again`},
 		{by: "Sefa", call: `approve acceptance`},
 		{by: "Sefa", call: `promote test --quiet`},
+	}},
+	{"One item is withdrawn", []act{
+		{at: "2026-06-26 16:00", tell: "The robots count each feeding twice: that goes from live, and all else stays.", call: `withdraw live --item AQ-77 --dry-run`},
+		{call: `withdraw live --item AQ-77 --reason "robots count each feeding twice"`},
+		{call: `owed`},
 	}},
 	{"The end of the month", []act{
 		{at: "2026-06-29 09:00", call: `promote acceptance --quiet`},

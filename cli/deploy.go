@@ -16,87 +16,6 @@ import (
 	"oakenchest/core/workspace"
 )
 
-func newCapture(a *App) *cobra.Command {
-	var commit bool
-	var o pipeline.CaptureOptions
-	var message, item string
-	cmd := &cobra.Command{
-		Use:   "capture ENV",
-		Short: "Bring what an environment holds into the workspace",
-		Long: `Read an environment and write what it holds into its folder of the project, one
-file for each object. Files of objects that are alike are not touched. oaken
-commit then records it; --commit does so at once, and makes no commit when
-nothing has changed, so that it can run every night. A capture that would remove
-more than half of the files is refused unless --removes says how many.
-
-On a shared database, capture tells who changed what: from the locks, and from the
-log that oaken env prepare sets up. --mine takes only your own changes.`,
-		Example:           "  oaken capture dev\n  oaken capture live --commit -m \"Nightly\"",
-		GroupID:           groupEnvironments,
-		Args:              cobra.ExactArgs(1),
-		ValidArgsFunction: a.completeEnvironments,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if commit && strings.TrimSpace(message) == "" {
-				return usage(cmd, "A commit needs a message: -m TEXT.")
-			}
-			if !commit && (message != "" || item != "") {
-				return usage(cmd, "-m and --item go with --commit.")
-			}
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				c, err := a.mover(w).Capture(cmd.Context(), args[0], o)
-				if err != nil {
-					return err
-				}
-				var made *workspace.Committed
-				if commit {
-					if made, err = w.Commit(cmd.Context(), workspace.CommitOptions{Paths: c.Environment.Folders(), Message: message, Item: item}); err != nil {
-						return err
-					}
-					if !o.Mine && made.Held == 0 {
-						if err := a.mover(w).Noted(cmd.Context(), args[0], made.Commit); err != nil {
-							return err
-						}
-					}
-				}
-				a.showCaptured(w, args[0], c, made)
-				return nil
-			})
-		},
-	}
-	cmd.Flags().BoolVar(&commit, "commit", false, "record what was captured")
-	cmd.Flags().IntVar(&o.Removes, "removes", 0, "consent to the removal of so many files, `COUNT`, more than half of them")
-	cmd.Flags().BoolVar(&o.Mine, "mine", false, "take only objects that you have locked or changed")
-	cmd.Flags().StringVarP(&message, "message", "m", "", "what the commit is for, `TEXT`")
-	cmd.Flags().StringVar(&item, "item", "", "the work item that the commit is for, `KEY`")
-	_ = cmd.RegisterFlagCompletionFunc("message", cobra.NoFileCompletions)
-	_ = cmd.RegisterFlagCompletionFunc("item", cobra.NoFileCompletions)
-	return cmd
-}
-
-func (a *App) showCaptured(w *workspace.Workspace, name string, c *pipeline.Capture, made *workspace.Committed) {
-	if a.json {
-		out := map[string]any{"schema": "oaken.capture/1", "environment": name, "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(c.Differences), "rescued": c.Rescued,
-			"untracked": append([]string{}, c.Untracked...), "commit": nil, "by": byJSON(c.By)}
-		if made != nil && len(made.Changes) > 0 {
-			out["commit"] = commitJSON(made.Commit)
-		}
-		a.printJSON(out)
-		return
-	}
-	a.sayUntracked(c.Untracked)
-	if len(c.Written) == 0 {
-		a.say("%s holds what %s declares: %s, none changed.", name, c.Environment.Into, count(c.Objects, "object"))
-	} else {
-		a.say("%s: %s captured into %s, %s written.", name, count(c.Objects, "object"), c.Environment.Into, count(len(c.Written), "file"))
-		a.showDifferences(c.Differences, false)
-		a.sayRescued(c.Rescued)
-	}
-	a.showBy(c.By)
-	if made != nil {
-		a.showCommitted(w, made)
-	}
-}
-
 // showBy tells who is behind the objects that differ.
 func (a *App) showBy(list []pipeline.Attribution) {
 	if len(list) == 0 || a.quiet {
@@ -147,9 +66,10 @@ func (a *App) sayUntracked(list []string) {
 }
 
 type deployOptions struct {
-	dryRun, allowLoss, mine bool
-	script, reason          string
-	fill                    []string
+	dryRun, allowLoss, mine, replace bool
+	script, reason                   string
+	fill                             []string
+	ask                              string // the question on a terminal
 }
 
 // values reads the values of --fill.
@@ -181,7 +101,9 @@ func newDeploy(a *App) *cobra.Command {
 		Short: "Make an environment hold what a state declares",
 		Long: `Compute the statements that make an environment hold what a state declares, show
 them, and carry them out in one transaction. Before it is committed, the result
-is read back and must be what was declared. STATE is the tip of the workspace's
+is read back and must be what was declared. On a terminal you are asked first; --yes
+answers. What somebody changed there, and no commit knows, is named and stops it:
+keep it with oaken capture, or consent with --replace-drift. STATE is the tip of the workspace's
 branch unless it is named. A step that would lose data is refused without
 --allow-loss, and what is lost is saved first; oaken rollback brings it back.
 With --dry-run STATE may be work: the workspace as it is, not committed yet.
@@ -215,6 +137,7 @@ changed there, and leaves all others as they are.`,
 	o.flags(cmd)
 	cmd.Flags().StringVar(&o.reason, "reason", "", "why an environment that takes promotions alone is deployed to, `TEXT`")
 	_ = cmd.RegisterFlagCompletionFunc("reason", cobra.NoFileCompletions)
+	cmd.Flags().BoolVar(&o.replace, "replace-drift", false, "consent to changing what no commit knows; it is kept first")
 	cmd.Flags().BoolVar(&o.mine, "mine", false, "deploy only objects that you have locked or changed")
 	return cmd
 }
@@ -237,6 +160,15 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 		return err
 	}
 	defer d.Close()
+	if o.dryRun || o.script != "" {
+		defer a.showObstacles(m.Obstacles(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace, Reason: o.reason}))
+	} else if err := m.Stands(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace, Reason: o.reason}); err != nil {
+		if !a.json {
+			a.showPlan(d, source)
+		}
+		return err
+	}
+	o.ask = "Carry this out on " + env + "?"
 	return a.carryOut(d, source, o, func(p pipeline.DeployOptions) error { return m.Deploy(ctx, d, p) })
 }
 
@@ -271,9 +203,11 @@ func (a *App) carryOut(d *pipeline.Deployment, source string, o deployOptions, d
 		a.say("The statements are in %s; %s was not changed.", o.script, d.Environment.Name)
 	case o.dryRun:
 		a.say("Nothing was changed: this was a dry run.")
+	case o.ask != "" && len(d.Plan.Steps) > 0 && !a.yes && a.Keys != nil && !a.json && !a.ask(o.ask):
+		a.say("Nothing was changed.")
 	default:
 		show := a.bar.show(a)
-		err := do(pipeline.DeployOptions{AllowLoss: o.allowLoss, Source: source, Reason: o.reason, Done: func(step int) {
+		err := do(pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace, Source: source, Reason: o.reason, Done: func(step int) {
 			if show != nil {
 				show("running steps", step, len(d.Plan.Steps))
 			}
@@ -307,6 +241,26 @@ func (a *App) showPlan(d *pipeline.Deployment, source string) {
 		a.say("  nothing to do")
 	}
 	a.showSteps(d.Plan.Steps, "  ")
+	if len(d.Unknown) > 0 {
+		a.say("  %s has what no commit knows, and this would change it:", d.Environment.Name)
+		for _, address := range d.Unknown {
+			a.say("    %s", address)
+		}
+	}
+}
+
+// showObstacles lists what stands in the way of a deployment.
+func (a *App) showObstacles(list []error) {
+	if a.json || len(list) == 0 {
+		return
+	}
+	a.say("In the way:")
+	for _, err := range list {
+		a.say("  %s", err)
+		if hint := fault.HintOf(err); hint != "" {
+			a.say("    %s", hint)
+		}
+	}
 }
 
 // showSteps lists steps with what they cost and the statements that do them.
@@ -410,7 +364,7 @@ func deploymentJSON(d *pipeline.Deployment, source string) any {
 	for _, s := range d.Plan.Steps {
 		steps = append(steps, map[string]any{"address": s.Address.InPath(intoOf(s, d)).String(), "what": s.What, "effect": s.Effect, "loss": s.Loss, "statements": s.Statements})
 	}
-	out := map[string]any{"schema": "oaken.deploy/1", "environment": d.Environment.Name, "commit": nil, "source": source, "steps": steps, "done": d.Done, "saved": d.Saved}
+	out := map[string]any{"schema": "oaken.deploy/1", "environment": d.Environment.Name, "commit": nil, "source": source, "steps": steps, "done": d.Done, "saved": d.Saved, "unknown": append([]string{}, d.Unknown...)}
 	if d.Commit.ID != (ledger.ID{}) {
 		out["commit"] = commitJSON(d.Commit)
 	}

@@ -18,7 +18,7 @@ import (
 
 type deploymentsOptions struct {
 	since, until, html, sheet string
-	byItem                    bool
+	byItem, attempts          bool
 	limit                     int
 }
 
@@ -57,6 +57,7 @@ show NUMBER, two are compared with oaken deployments compare NUMBER NUMBER.`,
 	f.StringVar(&o.since, "since", "", "only from the `DAY` on, such as 2026-06-01")
 	f.StringVar(&o.until, "until", "", "only up to the `DAY`, to its end")
 	f.BoolVar(&o.byItem, "by-item", false, "list what went where by work item")
+	f.BoolVar(&o.attempts, "attempts", false, "list what was refused or failed instead")
 	f.IntVar(&o.limit, "limit", 30, "show at most `NUMBER`; 0 for all")
 	f.StringVar(&o.html, "html", "", "write a page to `FILE`")
 	f.StringVar(&o.sheet, "sheet", "", "write a spreadsheet to `FILE`")
@@ -76,6 +77,9 @@ func (a *App) deployments(ctx context.Context, w *workspace.Workspace, env strin
 		}
 	}
 	m := a.mover(w)
+	if o.attempts {
+		return a.attempts(ctx, w, env, since, until, o.limit)
+	}
 	list, err := m.Deployments(ctx, env, since, until)
 	if err != nil {
 		return err
@@ -84,7 +88,7 @@ func (a *App) deployments(ctx context.Context, w *workspace.Workspace, env strin
 		return a.writeReport(ctx, m, w, env, since, until, list, o)
 	}
 	total := len(list)
-	if o.limit > 0 && !a.json {
+	if o.limit > 0 && !a.json && !o.byItem { // where an item went is known from all of them
 		list = list[:min(o.limit, len(list))]
 	}
 	switch {
@@ -129,8 +133,45 @@ func wayOf(r pipeline.Record) string {
 		return "promoted from " + r.Account.Origin
 	case pipeline.ActionBackfill:
 		return "brought back"
+	case pipeline.ActionWithdraw:
+		return strings.TrimPrefix(r.Source, pipeline.ActionWithdraw+" ") + " withdrawn"
+	case pipeline.ActionSettle:
+		return "settled"
 	}
 	return "deployed"
+}
+
+// reasonOf says what a reason was given for.
+func reasonOf(r pipeline.Record) string {
+	if r.Account.Action == pipeline.ActionWithdraw {
+		return "withdrawn: "
+	}
+	return "overridden: "
+}
+
+// attempts lists what was refused or failed.
+func (a *App) attempts(ctx context.Context, w *workspace.Workspace, env string, since, until time.Time, limit int) error {
+	all, err := w.Chest.Attempts(ctx, env)
+	if err != nil {
+		return err
+	}
+	rows, list := [][]cell{}, []any{}
+	for _, x := range all {
+		if !since.IsZero() && x.Time.Before(since) || !until.IsZero() && !x.Time.Before(until) || limit > 0 && len(list) == limit && !a.json {
+			continue
+		}
+		list = append(list, map[string]any{"environment": x.Environment, "action": x.Action, "author": x.Person, "workspace": x.Workspace, "time": stamp(x.Time), "outcome": x.Outcome, "said": x.Said})
+		rows = append(rows, []cell{{clock(x.Time), plain}, {x.Environment, strong}, {x.Action, plain}, {x.Person, plain}, {x.Outcome, warm}, {oneLine(x.Said, 90), plain}})
+	}
+	switch {
+	case a.json:
+		a.printJSON(map[string]any{"schema": "oaken.attempts/1", "attempts": list})
+	case len(rows) == 0:
+		a.say("Nothing was refused, and nothing failed.")
+	default:
+		a.table(a.Out, "", rows)
+	}
+	return nil
 }
 
 func (a *App) showDeployments(list []pipeline.Record) {
@@ -140,7 +181,7 @@ func (a *App) showDeployments(list []pipeline.Record) {
 		if r.Account != nil {
 			items = strings.Join(r.Account.Items, ", ")
 			if r.Account.Reason != "" {
-				note = cell{"overridden: " + oneLine(r.Account.Reason, 40), warm}
+				note = cell{reasonOf(r) + oneLine(r.Account.Reason, 40), warm}
 			}
 		}
 		if r.Undone != nil {
@@ -274,7 +315,7 @@ func (a *App) showRecord(r *pipeline.Record) {
 		a.say("  items: %s", strings.Join(r.Account.Items, ", "))
 	}
 	if r.Account != nil && r.Account.Reason != "" {
-		a.say("  %s", a.paint(warm, "overridden: "+r.Account.Reason))
+		a.say("  %s", a.paint(warm, reasonOf(*r)+r.Account.Reason))
 	}
 	if r.Undone != nil {
 		a.say("  %s", a.paint(warm, "taken back by "+r.Undone.Author+" on "+clock(r.Undone.Time)))

@@ -2,14 +2,17 @@ package cli
 
 import (
 	"context"
+	"fmt"
 	"path"
 	"path/filepath"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/manifest"
+	"oakenchest/core/pipeline"
 	"oakenchest/core/workspace"
 )
 
@@ -24,12 +27,13 @@ func newEnv(a *App) *cobra.Command {
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE:              func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(newEnvAdd(a), newEnvList(a), newEnvRemove(a), newEnvPrepare(a))
+	cmd.AddCommand(newEnvAdd(a), newEnvList(a), newEnvRename(a), newEnvRemove(a), newEnvPrepare(a))
 	return cmd
 }
 
 func newEnvAdd(a *App) *cobra.Command {
 	var into, tier, lane, branch string
+	var stop bool
 	cmd := &cobra.Command{
 		Use:   "add NAME TARGET",
 		Short: "Declare an environment",
@@ -37,7 +41,9 @@ func newEnvAdd(a *App) *cobra.Command {
 whose path is taken from the project's folder. --into names the folder of the
 project that holds what the environment holds, one file for each object.
 
-A database file that lies in the project is never recorded itself. A secret is
+A database file that lies in the project is never recorded itself: one that was recorded
+so far needs --stop-recording, leaves the records with the next commit, and stays on
+everybody's disk. A secret is
 not written into TARGET: write ${NAME} for the variable that holds it.
 
 --tier, --lane and --branch give it its place in the pipeline; targets that go with
@@ -48,7 +54,7 @@ it, controllers, gates and notes are written in oaken.toml.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				e := manifest.Environment{Name: args[0], Site: manifest.Site{Target: args[1], Into: path.Clean(filepath.ToSlash(into))}, Tier: manifest.Tier(tier), Lane: lane, Branch: branch}
-				return a.addEnvironment(w, e, cmd.Flags().Changed("into"))
+				return a.addEnvironment(w, e, cmd.Flags().Changed("into"), stop)
 			})
 		},
 	}
@@ -56,6 +62,7 @@ it, controllers, gates and notes are written in oaken.toml.`,
 	cmd.Flags().StringVar(&tier, "tier", "", "what it is for: `TIER`, development to live")
 	cmd.Flags().StringVar(&lane, "lane", "", "the lane that it belongs to, `NAME`")
 	cmd.Flags().StringVar(&branch, "branch", "", "the branch that work is merged into for it, `NAME`")
+	cmd.Flags().BoolVar(&stop, "stop-recording", false, "let a database file that is recorded be an environment from now on, and no file of the project")
 	_ = cmd.MarkFlagDirname("into")
 	_ = cmd.RegisterFlagCompletionFunc("tier", completeTiers)
 	_ = cmd.RegisterFlagCompletionFunc("lane", a.completeLanes)
@@ -72,7 +79,21 @@ func completeTiers(*cobra.Command, []string, string) ([]string, cobra.ShellCompD
 	return out, cobra.ShellCompDirectiveNoFileComp
 }
 
-func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, chosen bool) error {
+func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, chosen, stop bool) error {
+	file, isFile := strings.CutPrefix(e.Target, "sqlite:")
+	if file = path.Clean(filepath.ToSlash(file)); isFile && manifest.Inside(file) && !w.Offline {
+		recorded, err := w.Recorded(file)
+		if err != nil {
+			return err
+		}
+		if recorded && !stop {
+			return fault.New(fault.Refused, "To keep the file as it is: declare a copy of it, oaken env add "+e.Name+" sqlite:COPY. To let it be an environment: --stop-recording; it then leaves the records with the next commit, and stays on everybody's disk.",
+				"%s is recorded as a file of the project, and an environment's database is not.", file)
+		}
+		if recorded {
+			w.Free(file)
+		}
+	}
 	kindName, err := environment.KindOf(e.Target)
 	if err == nil {
 		err = environment.CheckTarget(e.Target)
@@ -136,6 +157,16 @@ func newEnvList(a *App) *cobra.Command {
 
 func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) error {
 	list, rows := []any{}, [][]cell{}
+	lacking := map[string]pipeline.Behind{}
+	if !w.Offline {
+		behind, err := a.mover(w).WhoIsBehind(ctx, "")
+		if err != nil {
+			return err
+		}
+		for _, b := range behind {
+			lacking[b.Environment.Name] = b
+		}
+	}
 	for _, e := range w.Manifest.Environments {
 		row := environmentJSON(e).(map[string]any)
 		last := "nothing deployed yet"
@@ -151,8 +182,14 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 			last = workspace.Label(c) + " by " + d.Author + ", " + clock(d.Time)
 			row["deployed"] = map[string]any{"state": workspace.Label(c), "commit": d.Commit.String(), "author": d.Author, "time": stamp(d.Time)}
 		}
+		b := lacking[e.Name]
+		row["lacks"] = commitRows(b.Lacks)
+		lacks := ""
+		if n := len(b.Lacks); n > 0 {
+			lacks = fmt.Sprintf("lacks %s of %s", count(n, "commit"), b.Branch)
+		}
 		list = append(list, row)
-		rows = append(rows, []cell{{e.Name, strong}, {e.Target, plain}, {e.Into, plain}, {last, faint}})
+		rows = append(rows, []cell{{e.Name, strong}, {e.Target, plain}, {e.Into, plain}, {last, faint}, {lacks, warm}})
 	}
 	switch {
 	case a.json:
@@ -165,11 +202,62 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 	return nil
 }
 
+func newEnvRename(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:   "rename NAME NEW",
+		Short: "Give an environment another name",
+		Long: `Give an environment another name, in oaken.toml and in all that is recorded of it: what
+it holds, deployments, approvals, bookings. Commit oaken.toml soon: whoever still has the
+former name finds no record under it.`,
+		Example:           "  oaken env rename test acceptance",
+		Args:              cobra.ExactArgs(2),
+		ValidArgsFunction: a.completeEnvironments,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.renameEnvironment(cmd.Context(), w, args[0], args[1]) })
+		},
+	}
+}
+
+func (a *App) renameEnvironment(ctx context.Context, w *workspace.Workspace, from, to string) error {
+	e, err := w.Manifest.Environment(from)
+	if err != nil {
+		return err
+	}
+	if e.Name = to; from == to {
+		return fault.New(fault.Usage, "Give it another name.", "%s has that name.", from)
+	}
+	if err := manifest.CheckEnvironment(e); err != nil {
+		return fault.New(fault.Usage, "See oaken help env add.", "The environment can't be called so: %w.", err)
+	}
+	if _, err := w.Manifest.Environment(to); err == nil {
+		return fault.New(fault.Refused, "Choose another name.", "There is an environment %s already.", to)
+	}
+	text, err := w.ReadOwnManifest()
+	if err != nil {
+		return err
+	}
+	if _, err := manifest.RenameEnvironment(text, from, to); err != nil {
+		return fault.New(fault.Refused, "Rename it there by hand.", "It can't be renamed in oaken.toml: %w.", err)
+	}
+	if err := w.Chest.RenameEnvironment(ctx, from, to); err != nil {
+		return err
+	}
+	if err := w.EditManifest(func(data []byte) ([]byte, error) { return manifest.RenameEnvironment(data, from, to) }); err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.env/1", "renamed": from, "environment": environmentJSON(e)})
+		return nil
+	}
+	a.say("Environment %s is %s now, with all that is recorded of it. Commit oaken.toml soon.", from, a.paint(strong, to))
+	return nil
+}
+
 func newEnvRemove(a *App) *cobra.Command {
 	return &cobra.Command{
 		Use:               "remove NAME",
 		Short:             "Take an environment's declaration out of oaken.toml",
-		Long:              "Take an environment's declaration out of oaken.toml. The environment itself, and\nits files in the project, stay as they are.",
+		Long:              "Take an environment's declaration out of oaken.toml. The environment itself, its files in\nthe project, and what is recorded of it, stay as they are.",
 		Example:           "  oaken env remove test",
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeEnvironments,

@@ -48,6 +48,11 @@ says what would happen.`,
 				if err != nil {
 					return err
 				}
+				defer func() {
+					if r.Committed != nil {
+						a.tellBehind(cmd.Context(), w)
+					}
+				}()
 				return a.showMerged(w, r, "merge", args[0])
 			})
 		},

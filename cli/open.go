@@ -92,6 +92,11 @@ the two can't be combined, the conflicts are laid open and nothing is lost.`,
 				if err != nil {
 					return err
 				}
+				defer func() {
+					if s.Commits > 0 {
+						a.tellBehind(cmd.Context(), w)
+					}
+				}()
 				return a.showSynced(w, s)
 			})
 		},

@@ -80,7 +80,11 @@ func (a *App) owed(ctx context.Context, w *workspace.Workspace, o owedOptions) e
 	}
 	var list []owed.Debt
 	besides := map[string]bool{} // work that was not asked for
+	var back []owed.Debt         // what was taken back
 	for _, d := range all {
+		if len(d.TakenBack) > 0 && (o.lane == "" || d.Lane == o.lane) {
+			back = append(back, d)
+		}
 		d.Works = slices.DeleteFunc(d.Works, func(x owed.Work) bool {
 			other := o.item != "" && x.Item != o.item || older > 0 && a.Now().Sub(x.Since) <= older || o.lane != "" && d.Lane != o.lane
 			if other {
@@ -92,7 +96,7 @@ func (a *App) owed(ctx context.Context, w *workspace.Workspace, o owedOptions) e
 			list = append(list, d)
 		}
 	}
-	a.showOwed(list, o.by, owedBesides{o.asked(), len(besides), empty})
+	a.showOwed(list, o.by, owedBesides{o.asked(), len(besides), empty, back})
 	if o.check && len(list) > 0 {
 		return &foundDifference{}
 	}
@@ -120,6 +124,7 @@ type owedBesides struct {
 	asked string
 	works int
 	empty []string
+	back  []owed.Debt // taken back, and not owed until somebody brings it there
 }
 
 // nothing says that nothing is owed, and of what that is said.
@@ -138,6 +143,11 @@ func (b owedBesides) nothing() string {
 func (a *App) showOwed(list []owed.Debt, by string, besides owedBesides) {
 	if !a.json {
 		defer func() {
+			for _, d := range besides.back {
+				for _, x := range d.TakenBack {
+					a.say("Taken back from %s, so not owed to it: %s  %s  %s", d.Environment, workspace.Label(x.Commit), x.Item, oneLine(firstLine(x.Message), 44))
+				}
+			}
 			if len(besides.empty) > 0 {
 				a.say("Nothing was deployed to %s yet: what is there, and owed for it, is not known.", strings.Join(besides.empty, ", "))
 			}
@@ -155,7 +165,7 @@ func (a *App) showOwed(list []owed.Debt, by string, besides owedBesides) {
 			}
 			rows = append(rows, map[string]any{"lane": d.Lane, "environment": d.Environment, "commits": commits})
 		}
-		a.printJSON(map[string]any{"schema": "oaken.owed/1", "owed": rows, "besides": besides.works, "empty": append([]string{}, besides.empty...)})
+		a.printJSON(map[string]any{"schema": "oaken.owed/1", "owed": rows, "besides": besides.works, "empty": append([]string{}, besides.empty...), "takenBack": takenBackJSON(besides.back)})
 	case len(list) == 0:
 		a.say("%s", besides.nothing())
 	case by == byItem:
@@ -167,6 +177,18 @@ func (a *App) showOwed(list []owed.Debt, by string, besides owedBesides) {
 	default:
 		a.owedByLane(list)
 	}
+}
+
+func takenBackJSON(list []owed.Debt) []any {
+	out := []any{}
+	for _, d := range list {
+		commits := []any{}
+		for _, x := range d.TakenBack {
+			commits = append(commits, commitJSON(x.Commit))
+		}
+		out = append(out, map[string]any{"environment": d.Environment, "commits": commits})
+	}
+	return out
 }
 
 // debtOf is one work with the environments that it is owed to.

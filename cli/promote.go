@@ -22,7 +22,7 @@ type promoteOptions struct {
 	deployOptions
 	item, at, expect, lane string
 	paths                  []string
-	withNeeded             bool
+	withNeeded, again      bool
 	override               []string
 	full                   bool
 }
@@ -40,8 +40,9 @@ records it. All of it happens or nothing; after a kill, the same command goes on
 
 FROM must hold what a commit declares; what nobody has committed is not promoted.
 --item KEY or --path PATH takes some of the work only, and names what that depends
-on. A gate that is shut can be overridden by those who may, with a reason. --at
-writes what a scheduler runs, for just the work that is there now.`,
+on. What was taken back from TO comes again with --again alone. A gate that is shut
+can be overridden by those who may, with a reason. --at writes what a scheduler runs,
+for just the work that is there now.`,
 		Example:           "  oaken promote dev test --dry-run\n  oaken promote dev test\n  oaken promote test live --item AQ-31 --with-needed\n  oaken promote rehearsal --at \"2026-12-01 22:00\"",
 		GroupID:           groupPipeline,
 		Args:              cobra.RangeArgs(1, 2),
@@ -59,6 +60,7 @@ writes what a scheduler runs, for just the work that is there now.`,
 	f.StringVar(&o.item, "item", "", "move only the work for the item `KEY`")
 	f.StringSliceVar(&o.paths, "path", nil, "move only the work that touches `PATH`")
 	f.BoolVar(&o.withNeeded, "with-needed", false, "take along what the chosen work depends on")
+	f.BoolVar(&o.again, "again", false, "bring work again that was taken back from TO")
 	f.StringSliceVar(&o.override, "override", nil, "pass the `GATE` though it is shut")
 	f.StringVar(&o.reason, "reason", "", "why it is overridden, `TEXT`")
 	f.StringVar(&o.at, "at", "", "write what a scheduler runs at the `TIME`, and change nothing")
@@ -81,7 +83,7 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 	} else if to, err = m.Next(ctx, from); err != nil {
 		return err
 	}
-	opts := pipeline.PromoteOptions{Lane: o.lane, Item: o.item, WithNeeded: o.withNeeded, Override: o.override, Reason: o.reason, AllowLoss: o.allowLoss}
+	opts := pipeline.PromoteOptions{Lane: o.lane, Item: o.item, WithNeeded: o.withNeeded, Again: o.again, Override: o.override, Reason: o.reason, AllowLoss: o.allowLoss}
 	if opts.Paths, err = a.projectPaths(w, o.paths); err != nil {
 		return err
 	}
@@ -118,6 +120,10 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 	case o.dryRun:
 		a.say("Nothing was changed: this was a dry run.")
 	default:
+		if p.AsksAgain() && a.Keys != nil && !a.json && a.ask("Bring again what was taken back from "+to+"?") {
+			opts.Again = true
+			p.BringAgain()
+		}
 		if err := a.movePromotion(ctx, m, p, opts); err != nil {
 			return err
 		}
@@ -197,6 +203,9 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 	}
 	a.say("\n%s", a.paint(strong, "What becomes different in "+p.To.Name))
 	a.showSome(p, o)
+	if folders := p.Untested(); len(folders) > 0 {
+		a.say("  %s", a.paint(warm, fmt.Sprintf("Not tried in %s, which does not hold it: %s", p.From.Name, strings.Join(folders, ", "))))
+	}
 	a.showPlanOf(p, o)
 	a.showGates(p.Gates)
 	if lost := p.Deployment.Plan.Loses(); len(lost) > 0 && !o.allowLoss {
@@ -356,7 +365,7 @@ func commitsJSON(list []ledger.Commit) []any {
 
 func promotionJSON(p *pipeline.Promotion) any {
 	out := map[string]any{"schema": "oaken.promote/1", "from": p.From.Name, "to": p.To.Name, "environment": p.To.Name, "lane": p.Lane, "branch": p.Branch, "source": workspace.Label(p.Source), "moves": commitsJSON(p.Moving),
-		"ahead": commitsJSON(p.Ahead), "lost": commitsJSON(p.Lost), "changes": changeRows(p.Differences), "gates": gatesJSON(p.Gates), "steps": []any{}, "done": false, "commit": nil, "saved": ""}
+		"ahead": commitsJSON(p.Ahead), "lost": commitsJSON(p.Lost), "changes": changeRows(p.Differences), "untested": append([]string{}, p.Untested()...), "gates": gatesJSON(p.Gates), "steps": []any{}, "done": false, "commit": nil, "saved": ""}
 	needs := []any{}
 	for _, n := range p.Needs {
 		needs = append(needs, map[string]any{"commit": commitJSON(n.Commit), "for": workspace.Label(n.For), "how": n.How, "address": n.What.String()})
@@ -392,6 +401,9 @@ func (a *App) schedule(w *workspace.Workspace, p *pipeline.Promotion, o promoteO
 	}
 	for _, v := range o.paths {
 		call = append(call, "--path", quoteWord(v))
+	}
+	if o.again {
+		call = append(call, "--again")
 	}
 	if o.withNeeded {
 		call = append(call, "--with-needed")

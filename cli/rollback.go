@@ -24,7 +24,11 @@ the data back that this lost. What somebody changed there since is taken back to
 look at the steps first, with --dry-run. Called again, it goes one deployment
 further back; --to goes back to what an earlier deployment left, by its number in oaken
 deployments ENV. --lost writes the rows that the last deployment lost into a folder, as
-CSV, and changes nothing.`,
+CSV, and changes nothing.
+
+What is taken back is not there: it is not owed, and no hot fix or merge brings it again.
+Where the environment has a branch of its own, a commit takes it back from that too. A
+promotion that would bring it again says so, and needs --again.`,
 		Example:           "  oaken rollback test --dry-run\n  oaken rollback test\n  oaken rollback test --to 12\n  oaken rollback live --lost kept-rows",
 		GroupID:           groupPipeline,
 		Args:              cobra.ExactArgs(1),
@@ -51,11 +55,19 @@ CSV, and changes nothing.`,
 				for _, text := range r.Filled {
 					a.note("%s", text)
 				}
-				return a.carryOut(&r.Deployment, "", o, func(p pipeline.DeployOptions) error { return m.Rollback(cmd.Context(), r, p) })
+				o.ask = "Take this back in " + args[0] + "?"
+				a.showTakes(r)
+				if err := a.carryOut(&r.Deployment, "", o, func(p pipeline.DeployOptions) error { return m.Rollback(cmd.Context(), r, p) }); err != nil {
+					return err
+				}
+				a.showTaken(r)
+				return nil
 			})
 		},
 	}
 	o.flags(cmd)
+	cmd.Flags().StringVar(&o.reason, "reason", "", "why it is taken back, `TEXT`")
+	_ = cmd.RegisterFlagCompletionFunc("reason", cobra.NoFileCompletions)
 	cmd.Flags().StringVar(&lost, "lost", "", "write the rows that the last deployment lost into `FOLDER`")
 	cmd.Flags().Int64Var(&to, "to", 0, "go back to what the deployment `NUMBER` left")
 	cmd.MarkFlagsMutuallyExclusive("lost", "to")
@@ -63,6 +75,30 @@ CSV, and changes nothing.`,
 	_ = cmd.MarkFlagDirname("lost")
 	_ = cmd.RegisterFlagCompletionFunc("to", cobra.NoFileCompletions)
 	return cmd
+}
+
+// showTakes says what a rollback takes back.
+func (a *App) showTakes(r *pipeline.Rollback) {
+	if a.json || len(r.Takes) == 0 {
+		return
+	}
+	a.say("Takes back from %s:", r.Environment.Name)
+	var rows [][]cell
+	for _, c := range r.Takes {
+		rows = append(rows, []cell{{workspace.Label(c), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 50), plain}, {c.Author, faint}})
+	}
+	a.table(a.Out, "  ", rows)
+}
+
+// showTaken says what became of the branch.
+func (a *App) showTaken(r *pipeline.Rollback) {
+	switch {
+	case a.json:
+	case r.Made != nil:
+		a.say("%s takes it back from the branch.", a.paint(strong, workspace.Label(*r.Made)))
+	case r.StillOn != "":
+		a.note("Branch %s has it still: other work stands on it there. A promotion asks before it brings it again.", r.StillOn)
+	}
 }
 
 // writeLost writes rows that a deployment lost into a folder of their own.

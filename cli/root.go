@@ -62,7 +62,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 		newBranch(a), newSwitch(a), newMerge(a), newConflicts(a), newResolve(a), newOverlaps(a), newReview(a), newRelease(a),
 		newInspect(a), newSplit(a), newJoin(a), newKinds(a), newRecipe(a),
 		newEnv(a), newCapture(a), newDeploy(a), newSettle(a), newDrift(a), newVerify(a), newRows(a),
-		newPipeline(a), newPromote(a), newApprove(a), newOwed(a), newBackfill(a), newBook(a), newDeployments(a), newRollback(a), newLookalikes(a),
+		newPipeline(a), newPromote(a), newApprove(a), newOwed(a), newBackfill(a), newBook(a), newDeployments(a), newRollback(a), newWithdraw(a), newLookalikes(a),
 
 		newWatch(a),
 		newHealth(a), newTidy(a), newUsage(a),

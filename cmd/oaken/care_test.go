@@ -132,7 +132,7 @@ func TestRepairFromACopyElsewhere(t *testing.T) {
 		t.Fatal(err)
 	}
 	packs, err := filepath.Glob(p.path(".oaken/chest/packs/*.pack"))
-	if err != nil || len(packs) != 2 {
+	if err != nil || len(packs) == 0 {
 		t.Fatal(packs, err)
 	}
 	for _, f := range packs { // nothing of the chest's bytes is left

@@ -131,7 +131,9 @@ func wholeWay(t *testing.T, s server) {
 		t.Errorf("drift says\n%s", out)
 	}
 	p.differs("drift", "test", "--check", "--summary")
-	p.ok("deploy", "test")
+	p.says(p.ok("deploy", "test", "--dry-run"), "In the way:", "test has what no commit knows", "drop column note")
+	p.fails(4, "test has what no commit knows, and this would change it", "deploy", "test")
+	p.ok("deploy", "test", "--replace-drift")
 	p.ok("drift", "--check")
 	// A column goes that has values: consent is needed, and they are saved.
 	s.run(t, test, "insert into tank values (1, 'A1', 2.50);")
@@ -227,6 +229,7 @@ func TestAPlainFolderIsAnEnvironment(t *testing.T) {
 	if err := os.Remove(p.path("out/a.txt")); err != nil {
 		t.Fatal(err)
 	}
-	p.ok("deploy", "files")
+	p.fails(4, "files has what no commit knows, and this would change it: notes/a.txt", "deploy", "files")
+	p.ok("deploy", "files", "--replace-drift")
 	p.ok("verify", "main", "env:files")
 }

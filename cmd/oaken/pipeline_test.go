@@ -28,7 +28,7 @@ func month(t *testing.T, args ...string) (p *project, told string) {
 func TestAMonthInThePipeline(t *testing.T) {
 	p, told := month(t)
 	p.says(told, "in conflict: database::view:hungry_tank.definition", "received and arrival: mean much the same", "gate notes (exit status 2", "rehearsal is booked for Exhibit by Tarek until 2026-06-11 23:59",
-		"hotfix:4     AQ-77  Feedings know whether a robot gave them       Maren   in live, owed", "gate owed (Exhibit has owed hotfix:4 of live for more than 5d", "taken back by Sefa", "live is frozen until 2026-06-30", "Yes: every environment holds that.")
+		"AQ-77  Feedings know whether a robot gave them       Maren   in live, owed", "gate owed (Exhibit has owed hotfix:4 of live for more than 5d", "taken back by Sefa", "live is frozen until 2026-06-30", "Yes: every environment holds that.")
 	page := p.read("../brindle-bay-month-stages/board.html")
 	p.says(page, "<svg", "Brindle Bay: the pipeline", "AQ-31", "husbandry:4", "id=\"stage-rehearsal\"")
 	if strings.Contains(page, "http://") && strings.Count(page, "http://") != strings.Count(page, "http://www.w3.org/2000/svg") || strings.Contains(page, "https://") {
@@ -40,7 +40,7 @@ func TestAMonthInThePipeline(t *testing.T) {
 		t.Fatal(err)
 	}
 	rows, err := book.GetRows("Deployments")
-	if err != nil || len(rows) != 4 || rows[1][1] != "2026-06-15 18:55" || rows[1][3] != "live:4" || rows[1][8] != "AQ-77" || rows[2][4] != "promote" {
+	if err != nil || len(rows) != 5 || rows[1][4] != "withdraw" || rows[2][1] != "2026-06-15 18:55" || rows[2][3] != "live:4" || rows[2][8] != "AQ-77" || rows[3][4] != "promote" {
 		t.Errorf("the sheet: %v, %v", rows, err)
 	}
 	if got := book.GetSheetList(); !slices.Equal(got, []string{"Deployments", "Items", "Changes"}) {
@@ -261,7 +261,7 @@ func TestReviewedWorkPasses(t *testing.T) {
 	p := lane(t, "\n[[pipeline.gate]]\nname = \"tests\"\nneeds = \"reviews\"\n")
 	p.ok("branch", "crabs")
 	p.ok("switch", "crabs")
-	p.change("create table crab (id integer primary key)", "Crabs")
+	p.change("create table crab (id integer primary key)", "Crabs", "--onto", "crabs")
 	p.ok("review", "open", "--into", "reef", "--title", "Crabs")
 	p.ok("switch", "reef")
 	p.ok("--as", "Tarek", "review", "merge", "1")
@@ -322,6 +322,7 @@ func TestAStageChangesWholeOrNotAtAll(t *testing.T) {
 	p.write("signs/tank.txt", "The reef, larger\n")
 	p.change("alter table specimen drop column arrived", "No days of arrival any more")
 	p.ok("commit", "-m", "A larger sign")
+	p.says(p.run("promote", "dev", "--dry-run").out, "Not tried in dev, which does not hold it: signs")
 	p.fails(4, "would lose data", "promote", "dev")
 	p.ok("promote", "dev", "--script", "../up.sql")
 	p.says(p.read("../up.sql"), "-- Target 1: sqlite:../test.db, which holds database", "begin immediate;", "-- LOSES DATA: ", "-- Target 2: folder:../test-signs, which holds signs", "-- file:\"tank.txt\": replace the file")
@@ -649,7 +650,7 @@ func TestColumnsThatTakeNoNullComeBack(t *testing.T) {
 	p.says(dry.err, "feeding.food takes no null: rows that came since get 'krill' there, unless --fill says otherwise.")
 	p.ok("rollback", "test", "--fill", "feeding.food='mussels'")
 	p.sql("../test.db", "create table proof (n integer check (n = 3)); insert into proof select count(*) from feeding where (id, food) in (values (1, 'krill'), (2, 'it''s algae'), (3, 'mussels')); drop table proof")
-	p.ok("promote", "dev", "--allow-loss")
+	p.ok("promote", "dev", "--allow-loss", "--again")
 	p.ok("rollback", "test")
 	p.sql("../test.db", "create table proof (n integer check (n = 3)); insert into proof select count(*) from feeding where (id, food) in (values (1, 'krill'), (2, 'it''s algae'), (3, 'mussels')); drop table proof")
 	p.says(p.ok("drift", "test"), "as it was deployed")
@@ -666,10 +667,12 @@ func TestNothingGoesBackUnseen(t *testing.T) {
 	p.ok("promote", "dev")
 	p.fails(4, "takes its work from the same branch", "promote", "dev", "test", "--path", "signs")
 	p.ok("deploy", "dev", "main", "--allow-loss")
-	r := p.run("promote", "dev", "test")
-	if r.status != 4 || !strings.Contains(r.out, "test has work that dev has not") || !strings.Contains(r.out, "would go from it") || !strings.Contains(r.err, "gate order (test has work that would go from it: reef:") {
-		t.Errorf("going back: %d %s%s", r.status, r.out, r.err)
+	p.says(p.ok("promote", "dev", "test"), "test has everything that dev has")
+	if r := p.run("verify", "main", "env:test"); r.status != 1 {
+		t.Errorf("test went back with dev: %s", r.out)
 	}
-	p.ok("promote", "dev", "test", "--override", "order", "--reason", "a mistake", "--allow-loss")
+	// Who means it says so, and stays on the record.
+	p.fails(4, "takes work by promotion alone", "deploy", "test", "main", "--allow-loss")
+	p.ok("deploy", "test", "main", "--allow-loss", "--reason", "a mistake")
 	p.ok("verify", "main", "env:test")
 }

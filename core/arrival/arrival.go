@@ -30,6 +30,7 @@ type Reader struct {
 	copies  map[ledger.ID][]ledger.Commit
 	settled map[ledger.ID]bool
 	twins   map[ledger.ID][]ledger.Commit // those that did just the same
+	taken   takings
 
 	extents map[ledger.ID]ledger.Extent
 	known   map[string]*stretch
@@ -62,7 +63,10 @@ func Open(tx *ledger.Tx) (*Reader, error) {
 	if r.twins, err = tx.Alike(); err != nil {
 		return nil, err
 	}
-	return r, r.readPicks()
+	if err := r.readPicks(); err != nil {
+		return nil, err
+	}
+	return r, r.readTakings()
 }
 
 // readPicks follows every pick to the commit that did its work first.
@@ -103,8 +107,11 @@ func (r *Reader) Root(id ledger.ID) ledger.ID {
 	return id
 }
 
-// IsWork reports whether a commit did something itself.
-func (r *Reader) IsWork(c ledger.Commit) bool { return len(c.Parents) < 2 || r.settled[c.ID] }
+// IsWork reports whether a commit did something itself. What takes something back is nobody's
+// work.
+func (r *Reader) IsWork(c ledger.Commit) bool {
+	return !r.taken.isTaker[c.ID] && (len(c.Parents) < 2 || r.settled[c.ID])
+}
 
 // Extent says what a commit stands on; the zero commit stands on nothing.
 func (r *Reader) Extent(c ledger.Commit) ledger.Extent {
@@ -139,8 +146,12 @@ func (r *Reader) Extent(c ledger.Commit) ledger.Extent {
 	return x
 }
 
-// Has reports whether a commit stands on a work, by whatever way it came.
+// Has reports whether a commit stands on a work, by whatever way it came, and it was not
+// taken back.
 func (r *Reader) Has(at, work ledger.Commit) bool {
+	if of, ok := r.taken.of[work.ID]; ok {
+		return at.Depth > 0 && r.has(of, at.Branch, at.Depth)
+	}
 	x := r.Extent(at)
 	return r.holds(x, work) || r.alike(x, work)
 }
@@ -153,6 +164,31 @@ func (r *Reader) holds(x ledger.Extent, c ledger.Commit) bool {
 	root := r.Root(c.ID)
 	return root != c.ID && x.Holds(r.firsts[root]) || slices.ContainsFunc(r.copies[root], x.Holds)
 }
+
+// FirstWith gives the first commit of a branch that has all of some work; ok is false when
+// not even its tip has.
+func (r *Reader) FirstWith(tip ledger.Commit, works []ledger.Commit) (c ledger.Commit, ok bool, err error) {
+	has := func(at ledger.Commit) bool {
+		return !slices.ContainsFunc(works, func(w ledger.Commit) bool { return !r.Has(at, w) })
+	}
+	if tip.Depth == 0 || !has(tip) {
+		return c, false, nil
+	}
+	list, err := r.between(tip.Branch, 0, tip.Depth)
+	if err != nil || len(list) == 0 {
+		return tip, true, err
+	}
+	i, _ := slices.BinarySearchFunc(list, true, func(at ledger.Commit, _ bool) int { // what a commit has, those after it have
+		if has(at) {
+			return 0
+		}
+		return -1
+	})
+	return list[i], true, nil
+}
+
+// IsSettled reports whether a commit is a merge in which people settled something.
+func (r *Reader) IsSettled(c ledger.Commit) bool { return len(c.Parents) > 1 && r.settled[c.ID] }
 
 // Missing lists the work that one commit stands on and another does not, each once, none
 // before work that it stands on itself. Of work that came by several picks the first is
@@ -183,8 +219,16 @@ func (r *Reader) MissingOf(at ledger.Commit, of []ledger.Commit) ([]ledger.Commi
 	}
 	out := []ledger.Commit{}
 	seen := map[ledger.ID]bool{} // the roots of picks, and of what was picked
-	for _, c := range candidates {
-		if !r.IsWork(c) || r.holds(x, c) || r.alike(x, c) {
+	for _, c := range r.withTaken(candidates, all) {
+		if !r.IsWork(c) || r.Has(at, c) {
+			continue
+		}
+		if work, ok := r.taken.of[c.ID]; ok {
+			if seen[work] || !slices.ContainsFunc(of, func(o ledger.Commit) bool { return r.Has(o, c) }) {
+				continue
+			}
+			seen[work] = true
+			out = append(out, c)
 			continue
 		}
 		if root := r.Root(c.ID); root != c.ID || len(r.copies[root]) > 0 {
@@ -196,6 +240,30 @@ func (r *Reader) MissingOf(at ledger.Commit, of []ledger.Commit) ([]ledger.Commi
 		out = append(out, c)
 	}
 	return out, nil
+}
+
+// withTaken adds to the commits that one side has alone those that it has still, and that were
+// taken back from the other.
+func (r *Reader) withTaken(list []ledger.Commit, all ledger.Extent) []ledger.Commit {
+	if len(r.taken.works) == 0 {
+		return list
+	}
+	known := make(map[ledger.ID]bool, len(list))
+	for _, c := range list {
+		known[c.ID] = true
+	}
+	more := false
+	for _, commits := range r.taken.works {
+		for _, c := range commits {
+			if all.Holds(c) && !known[c.ID] {
+				list, more = append(list, c), true
+			}
+		}
+	}
+	if more {
+		slices.SortFunc(list, ledger.Older)
+	}
+	return list
 }
 
 // Brings lists the work that a commit would bring to an environment, against what was

@@ -39,6 +39,8 @@ type Chest struct {
 	Dir    string
 	Blobs  *blob.Store
 	Ledger *ledger.Ledger
+	// Warden, when set, is asked before the first branch moves.
+	Warden Warden
 	trees  treeCache
 }
 

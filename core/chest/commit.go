@@ -27,6 +27,8 @@ type Draft struct {
 	Release []string
 	// Picks is the commit whose work this one brings; zero for none.
 	Picks ledger.ID
+	// Takes are the works that this commit takes back.
+	Takes []ledger.ID
 	// Settled says, of a merge, that people settled something in it.
 	Settled bool
 }
@@ -35,6 +37,9 @@ type Draft struct {
 // bytes that it names must be committed before. When the branch has moved, it
 // is refused and nothing changes.
 func (c *Chest) Publish(ctx context.Context, d Draft) (ledger.Commit, error) {
+	if err := c.Allowed(ctx, d); err != nil {
+		return ledger.Commit{}, err
+	}
 	touches, err := c.touches(ctx, d)
 	if err != nil {
 		return ledger.Commit{}, Explain(err)
@@ -86,6 +91,11 @@ func publish(tx *ledger.Tx, d Draft, t traces) (ledger.Commit, error) {
 	}
 	if d.Picks != (ledger.ID{}) {
 		if err := tx.AddPick(commit.ID, d.Picks); err != nil {
+			return commit, err
+		}
+	}
+	for _, work := range d.Takes {
+		if err := tx.AddTaking(commit.ID, work); err != nil {
 			return commit, err
 		}
 	}

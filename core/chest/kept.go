@@ -27,6 +27,7 @@ func InMemory(name string, data []byte) KeptFile {
 // Keep stores files that an environment holds before a deployment that is about to
 // begin, and gives the number of the record.
 func (c *Chest) Keep(ctx context.Context, environment string, files []KeptFile, now time.Time) (id int64, err error) {
+	environment = c.RecordName(environment)
 	release, err := c.Hold(ctx, false)
 	if err != nil {
 		return 0, err
@@ -51,7 +52,7 @@ func (c *Chest) Forget(ctx context.Context, id int64) error {
 // LastKept gives what an environment held before the newest deployment that was not
 // taken back; ok is false when nothing is kept.
 func (c *Chest) LastKept(ctx context.Context, environment string) (k ledger.Kept, ok bool, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { k, err = tx.LastKept(environment); return err })
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { k, err = tx.LastKept(c.RecordName(environment)); return err })
 	if errors.Is(err, ledger.ErrNotFound) {
 		return k, false, nil
 	}
@@ -95,25 +96,88 @@ func treeOf(k ledger.Kept) (blob.Digest, error) {
 	return d, nil
 }
 
-// Deployed records a deployment, and that what was kept belongs to it; kept is 0 when
-// nothing was.
-func (c *Chest) Deployed(ctx context.Context, kept int64, d ledger.Deployment) error {
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.Finish(kept, d) }))
-}
-
 // Changed records that what was kept belongs to a change that is finished, and is no
 // deployment of a commit.
 func (c *Chest) Changed(ctx context.Context, kept int64) error {
 	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.Number(kept, ledger.Unnumbered) }))
 }
 
-// TakenBack records that an environment is as it was kept: the deployment that changed it
-// is undone.
-func (c *Chest) TakenBack(ctx context.Context, k ledger.Kept, author, workspace string, now time.Time) error {
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
-		if k.Deployment <= 0 {
-			return tx.Forget(k.ID)
+// TakingBack is what is recorded when deployments to an environment are taken back.
+type TakingBack struct {
+	// Kept is what the environment held before them; the oldest numbered one first.
+	Kept              []ledger.Kept
+	Author, Workspace string
+	Time              time.Time
+	// Aside is the number of what it held before it was taken back; 0 for none.
+	Aside int64
+	// Absences are the works that it has no more.
+	Absences []ledger.Absence
+	// Draft is the commit that takes them back from the environment's branch; without a branch
+	// there is none.
+	Draft Draft
+}
+
+// TakeBack records it, in one transaction. It wraps ledger.ErrMoved when the branch is not
+// where it was.
+func (c *Chest) TakeBack(ctx context.Context, x TakingBack) (made ledger.Commit, err error) {
+	var traced traces
+	if x.Draft.Branch != "" {
+		if err := c.Allowed(ctx, x.Draft); err != nil {
+			return made, err
 		}
-		return tx.Undo(k, author, workspace, now)
-	}))
+		if traced, err = c.touches(ctx, x.Draft); err != nil {
+			return made, Explain(err)
+		}
+	}
+	err = c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
+		for _, k := range x.Kept {
+			if k.Deployment <= 0 {
+				err = tx.Forget(k.ID)
+			} else {
+				err = tx.Undo(k, x.Author, x.Workspace, x.Time)
+			}
+			if err != nil {
+				return err
+			}
+		}
+		if x.Aside != 0 {
+			if err := tx.Number(x.Aside, ledger.Aside); err != nil {
+				return err
+			}
+		}
+		for _, a := range x.Absences {
+			a.Environment = c.RecordName(a.Environment)
+			if err := tx.AddAbsence(a); err != nil {
+				return err
+			}
+		}
+		if x.Draft.Branch != "" {
+			made, err = publish(tx, x.Draft, traced)
+		}
+		return err
+	})
+	return made, overtaken(x.Draft.Branch, err)
+}
+
+// Absences gives what was taken back from each environment, the oldest first.
+func (c *Chest) Absences(ctx context.Context) (out map[string][]ledger.Absence, err error) {
+	var all map[string][]ledger.Absence
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { all, err = tx.Absences(); return err })
+	out = make(map[string][]ledger.Absence, len(all))
+	for name, list := range all {
+		out[c.plainName(name)] = list
+	}
+	return out, Explain(err)
+}
+
+// KeptAs gives what is kept under a number; ok is false when it is not there any more.
+func (c *Chest) KeptAs(ctx context.Context, id int64) (k ledger.Kept, ok bool, err error) {
+	var all []ledger.Kept
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { all, err = tx.AllKept(); return err })
+	for _, x := range all {
+		if x.ID == id {
+			k, ok = x, true
+		}
+	}
+	return k, ok, Explain(err)
 }

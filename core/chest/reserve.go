@@ -22,7 +22,7 @@ func (c *Chest) Reserve(ctx context.Context, environment string) (release func()
 	if err := os.Mkdir(c.holds(), 0o777); err != nil && !errors.Is(err, os.ErrExist) {
 		return nil, Explain(err)
 	}
-	sum := sha256.Sum256([]byte(environment))
+	sum := sha256.Sum256([]byte(c.RecordName(environment)))
 	name := filepath.Join(c.holds(), "environment-"+hex.EncodeToString(sum[:8]))
 	for begun := time.Now(); ; {
 		l, err := takeLease(name)

@@ -157,7 +157,8 @@ func TestADeploymentConcludesWholeOrNotAtAll(t *testing.T) {
 		Account:    ledger.Account{Action: "promote", Origin: "test", Lane: "Exhibit", Source: first.ID, Began: now, Took: time.Second, Gates: "[]", Items: []string{"AQ-1", "AQ-2"}, Reason: "none", Tree: tree("steps")},
 	}
 	x.Drafts[0].Picks = first.ID
-	last, err := c.Conclude(ctx, x)
+	done, err := c.Conclude(ctx, x)
+	last := done.Commit
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -187,7 +188,7 @@ func TestADeploymentConcludesWholeOrNotAtAll(t *testing.T) {
 	if list, err = c.Deployments(ctx, ""); err != nil || len(list) != 1 {
 		t.Errorf("after that: %d, %v", len(list), err)
 	}
-	if err := c.TakenBack(ctx, since[0], "Sefa", "w", now); err != nil {
+	if _, err := c.TakeBack(ctx, TakingBack{Kept: since[:1], Author: "Sefa", Workspace: "w", Time: now}); err != nil {
 		t.Fatal(err)
 	}
 	if list, err = c.Deployments(ctx, ""); err != nil || list[0].Undone == nil || list[0].Undone.Author != "Sefa" {

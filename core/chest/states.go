@@ -177,10 +177,34 @@ func CheckName(name string) error {
 // LastDeployment gives the newest deployment into an environment and when it
 // was; ok is false when there was none.
 func (c *Chest) LastDeployment(ctx context.Context, environment string) (d ledger.Deployment, ok bool, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { d, err = tx.LastDeployment(environment); return err })
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { d, err = c.lastDeployment(tx, environment); return err })
 	if errors.Is(err, ledger.ErrNotFound) {
 		return d, false, nil
 	}
 	d.Time = d.Time.Truncate(time.Millisecond)
 	return d, err == nil, Explain(err)
+}
+
+// lastDeployment gives the newest deployment into an environment. Of one that belongs to this
+// workspace alone an older program kept the records under the environment's own name.
+func (c *Chest) lastDeployment(tx *ledger.Tx, environment string) (ledger.Deployment, error) {
+	name := c.RecordName(environment)
+	d, err := tx.LastDeployment(name)
+	if !errors.Is(err, ledger.ErrNotFound) || name == environment {
+		return d, err
+	}
+	list, err := tx.Deployments(environment)
+	if err != nil {
+		return d, err
+	}
+	undone, err := tx.AllUndone()
+	if err != nil {
+		return d, err
+	}
+	for _, d := range list {
+		if _, is := undone[d.Number]; !is && environment+PersonalMark+d.Workspace == name {
+			return d, nil
+		}
+	}
+	return d, ledger.ErrNotFound
 }

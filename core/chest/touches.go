@@ -34,8 +34,8 @@ func Moved(pairs []Pair) map[string]string {
 }
 
 // touches tells what a commit to be made does: the paths that it has otherwise than all
-// of its parents, none when there is no parent.
-func (c *Chest) touches(ctx context.Context, d Draft) (traces, error) {
+// of its parents, none when there is no parent. Some parents may not be recorded yet.
+func (c *Chest) touches(ctx context.Context, d Draft, unrecorded ...ledger.Commit) (traces, error) {
 	var parents []ledger.Commit
 	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
 		for _, id := range []ledger.ID{d.Tip, d.Merged} {
@@ -50,6 +50,7 @@ func (c *Chest) touches(ctx context.Context, d Draft) (traces, error) {
 		}
 		return nil
 	})
+	parents = append(parents, unrecorded...)
 	if err != nil || len(parents) == 0 {
 		return traces{}, err
 	}

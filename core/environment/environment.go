@@ -9,6 +9,7 @@ package environment
 
 import (
 	"context"
+	"errors"
 	"net/url"
 	"os"
 	"regexp"
@@ -21,6 +22,17 @@ import (
 	"oakenchest/core/schema/scope"
 	"oakenchest/core/schema/step"
 )
+
+// ErrMissing says that a target is not there yet: a deployment makes it. One that can't be
+// reached is no such.
+var ErrMissing = errors.New("the target is not there yet")
+
+// missing is an error for people that is ErrMissing too.
+func missing(hint, format string, args ...any) error {
+	e := fault.New(fault.Unreachable, hint, format, args...)
+	e.Err = ErrMissing
+	return e
+}
 
 // Files are the files of a folder, by name below it; nil stands for one that goes.
 type Files = map[string][]byte
@@ -165,7 +177,11 @@ var variable = regexp.MustCompile(`\$\{([A-Za-z_][A-Za-z0-9_]*)\}`)
 
 // CheckTarget refuses a target that no driver reaches, and one with a secret in it.
 func CheckTarget(target string) error {
-	if _, _, err := split(target); err != nil {
+	s, rest, err := split(target)
+	if err != nil {
+		return err
+	}
+	if err := s.checkDatabase(rest); err != nil {
 		return err
 	}
 	u, err := url.Parse(variable.ReplaceAllString(target, "VARIABLE"))
@@ -178,6 +194,19 @@ func CheckTarget(target string) error {
 	return nil
 }
 
+// checkDatabase refuses the address of a server that names none of its databases: the server
+// would choose one.
+func (s scheme) checkDatabase(rest string) error {
+	if s.name != "postgres" && s.name != "mysql" || !strings.HasPrefix(rest, "//") {
+		return nil
+	}
+	_, name, _ := strings.Cut(strings.TrimPrefix(rest, "//"), "/")
+	if name, _, _ = strings.Cut(name, "?"); name != "" {
+		return nil
+	}
+	return fault.New(fault.Usage, "Write it at the end: "+s.name+"://USER@HOST:PORT/DATABASE.", "The target names a server and none of its databases.")
+}
+
 // Open reaches a target. ${NAME} in it stands for a variable of the process.
 func Open(ctx context.Context, h Host, target string, settings Settings) (Driver, error) {
 	s, rest, err := split(target)
@@ -185,6 +214,9 @@ func Open(ctx context.Context, h Host, target string, settings Settings) (Driver
 		return nil, err
 	}
 	if rest, err = h.expand(target, rest); err != nil {
+		return nil, err
+	}
+	if err := s.checkDatabase(rest); err != nil {
 		return nil, err
 	}
 	if settings.Scratch, err = h.expand("scratch", settings.Scratch); err != nil {

@@ -73,7 +73,7 @@ func (d *folderDriver) files(ctx context.Context) (Files, error) {
 // Capture reads the files.
 func (d *folderDriver) Capture(ctx context.Context, have Files) (*Captured, error) {
 	if _, err := os.Stat(d.root); err != nil {
-		return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make it with oaken deploy.", "There is no folder %s.", d.root)
+		return nil, missing("Correct the target in oaken.toml, or make it with oaken deploy.", "There is no folder %s.", d.root)
 	}
 	there, err := d.files(ctx)
 	if err != nil {

@@ -113,11 +113,12 @@ func (d *mariadbDriver) Capture(ctx context.Context, have Files) (*Captured, err
 	case err != nil:
 		c.Edits = mariadb.Anew(have, tree)
 	case element.Compare(told.Root, tree) != nil:
+		want := d.settings.Scope.WithUntracked(tree, told.Root) // files of what is not tracked stay
 		if loaded, err := d.load(ctx, told); err == nil {
-			told.Root = d.settings.Scope.Apply(loaded.Root)
-			tree = d.settings.Scope.Align(tree, told.Root)
+			told.Root = d.settings.Scope.WithUntracked(d.settings.Scope.Apply(loaded.Root), loaded.Root)
+			want = d.settings.Scope.WithUntracked(d.settings.Scope.Align(tree, told.Root), loaded.Root)
 		}
-		c.Edits = mariadb.Update(have, told, tree)
+		c.Edits = mariadb.Update(have, told, want)
 	}
 	t, done, err := d.tracked(ctx)
 	if err != nil {

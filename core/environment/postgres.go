@@ -87,11 +87,12 @@ func (d *postgresDriver) Capture(ctx context.Context, have Files) (*Captured, er
 	case err != nil:
 		c.Edits = postgres.Anew(have, tree)
 	case len(told.Places) > 0 && element.Compare(told.Root, tree) != nil:
+		want := d.settings.Scope.WithUntracked(tree, told.Root) // files of what is not tracked stay
 		if loaded, err := d.load(ctx, have, told); err == nil {
-			told.Root = d.settings.Scope.Apply(loaded.Root)
-			tree = d.settings.Scope.Align(tree, told.Root)
+			told.Root = d.settings.Scope.WithUntracked(d.settings.Scope.Apply(loaded.Root), loaded.Root)
+			want = d.settings.Scope.WithUntracked(d.settings.Scope.Align(tree, told.Root), loaded.Root)
 		}
-		c.Edits = postgres.Update(have, told, tree)
+		c.Edits = postgres.Update(have, told, want)
 	case len(told.Places) == 0:
 		c.Edits = postgres.Update(have, told, tree)
 	}

@@ -302,7 +302,7 @@ type RowsKeeper interface {
 
 // TrackedRows tells which tables the files of rows in a folder belong to: names of
 // tables by those of files. target says of which sort the folder is.
-func TrackedRows(target string, files Files) (map[string]string, error) {
+func TrackedRows(ctx context.Context, target string, files Files) (map[string]string, error) {
 	kind, err := KindOf(target)
 	if err != nil {
 		return nil, err
@@ -318,7 +318,7 @@ func TrackedRows(target string, files Files) (map[string]string, error) {
 			tables = mariadb.Tables(d.Root)
 		}
 	case "schema":
-		if d, failed := sqlite.Load(context.Background(), files); failed == nil {
+		if d, failed := sqlite.Load(ctx, files); failed == nil {
 			tables = sqlite.Tables(d.Root)
 		}
 	}

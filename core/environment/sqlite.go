@@ -72,7 +72,7 @@ func (d *sqliteDriver) live(ctx context.Context) (*element.Element, error) {
 // Capture reads the schema.
 func (d *sqliteDriver) Capture(ctx context.Context, have Files) (*Captured, error) {
 	if d.db == nil {
-		return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make the database with oaken deploy.", "There is no database %s.", d.file)
+		return nil, missing("Correct the target in oaken.toml, or make the database with oaken deploy.", "There is no database %s.", d.file)
 	}
 	live, err := d.live(ctx)
 	if err != nil {
@@ -81,8 +81,9 @@ func (d *sqliteDriver) Capture(ctx context.Context, have Files) (*Captured, erro
 	live = d.scope.Apply(live)
 	c := &Captured{Tree: live}
 	if told, err := sqlite.Load(ctx, have); err == nil {
-		told.Root = d.scope.Apply(told.Root)
-		c.Edits = told.Update(have, live)
+		all := told.Root
+		told.Root = d.scope.WithUntracked(d.scope.Apply(all), all) // files of what is not tracked stay
+		c.Edits = told.Update(have, d.scope.WithUntracked(live, all))
 	} else {
 		c.Edits = sqlite.Anew(have, live)
 	}
@@ -99,7 +100,7 @@ func (d *sqliteDriver) tracked(q sqlite.Querier) tracked { return tracked{rows.O
 // Rows gives the files of the rows of tables.
 func (d *sqliteDriver) Rows(ctx context.Context, names []string) (Files, error) {
 	if d.db == nil {
-		return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make the database with oaken deploy.", "There is no database %s.", d.file)
+		return nil, missing("Correct the target in oaken.toml, or make the database with oaken deploy.", "There is no database %s.", d.file)
 	}
 	live, err := d.live(ctx)
 	if err != nil {

@@ -64,3 +64,12 @@ func Status(err error) int {
 	}
 	return status[CodeOf(err)]
 }
+
+// HintOf gives what an error says to do next; empty when it says nothing.
+func HintOf(err error) string {
+	var e *Error
+	if errors.As(err, &e) {
+		return e.Hint
+	}
+	return ""
+}

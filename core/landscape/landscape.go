@@ -5,7 +5,9 @@ package landscape
 
 import (
 	"slices"
+	"strings"
 
+	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 )
 
@@ -95,8 +97,17 @@ func (l *Landscape) Members(lane string) []manifest.Environment {
 	return out
 }
 
-// LaneOf gives the lane whose work a branch holds; empty for none.
+// LaneOf gives the lane whose work a branch holds; empty for none. What was captured in an
+// environment is work of its lane.
 func (l *Landscape) LaneOf(branch string) string {
+	if name, ok := ledger.LineOf(branch); ok {
+		name, _, _ = strings.Cut(name, "@") // of a workspace's own
+		e, err := l.Manifest.Environment(name)
+		if err != nil {
+			return ""
+		}
+		return e.Lane
+	}
 	for _, lane := range l.Manifest.Pipeline.Lanes {
 		if lane.Branch == branch {
 			return lane.Name
@@ -108,6 +119,13 @@ func (l *Landscape) LaneOf(branch string) string {
 		}
 	}
 	return ""
+}
+
+// Shared reports whether a branch is that of an environment which lanes share.
+func (l *Landscape) Shared(branch string) bool {
+	return slices.ContainsFunc(l.Manifest.Environments, func(e manifest.Environment) bool {
+		return e.Lane == "" && l.Manifest.BranchOf(e) == branch
+	})
 }
 
 // LanesOf lists the lanes that somebody develops in.

@@ -18,6 +18,10 @@ type Kept struct {
 // deployment of a commit.
 const Unnumbered = -1
 
+// Aside marks what was kept before something was taken back: it belongs to no deployment,
+// and is there for when the work comes again.
+const Aside = -2
+
 func scanKept(scan func(...any) error) (Kept, error) {
 	var k Kept
 	var ms int64
@@ -51,7 +55,7 @@ func (tx *Tx) AllKept() ([]Kept, error) { return rows(tx, scanKept, keptFields+"
 // LastKept gives what an environment held before the newest deployment that was not
 // undone, or before one that was begun and not finished since; or ErrNotFound.
 func (tx *Tx) LastKept(environment string) (Kept, error) {
-	k, err := scanKept(tx.tx.QueryRowContext(tx.ctx, keptFields+" where environment = ? and deployment not in (select deployment from undone) order by id desc limit 1", environment).Scan)
+	k, err := scanKept(tx.tx.QueryRowContext(tx.ctx, keptFields+" where environment = ? and deployment <> -2 and deployment not in (select deployment from undone) order by id desc limit 1", environment).Scan)
 	return k, one(err)
 }
 

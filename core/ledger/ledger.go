@@ -20,7 +20,7 @@ import (
 )
 
 // Version is the format of the records that this program writes.
-const Version = 5
+const Version = 6
 
 // Errors that callers act on.
 var (
@@ -58,7 +58,7 @@ create table deployments (
   id integer primary key, environment text not null, commit_id text not null, author text not null, workspace text not null,
   time integer not null, source text not null, steps integer not null, sum integer not null);
 create index deployments_environment on deployments (environment, id desc);
-` + touchesSchema + keptSchema + teamSchema + stagesSchema
+` + touchesSchema + keptSchema + teamSchema + stagesSchema + recordsSchema
 
 // keptSchema came with version 3.
 const keptSchema = `
@@ -170,7 +170,12 @@ func (l *Ledger) upgrade(ctx context.Context) error {
 				return err
 			}
 		}
-		if _, err := tx.tx.ExecContext(ctx, stagesSchema); err != nil {
+		if version < 5 {
+			if _, err := tx.tx.ExecContext(ctx, stagesSchema); err != nil {
+				return err
+			}
+		}
+		if _, err := tx.tx.ExecContext(ctx, recordsSchema); err != nil {
 			return err
 		}
 		_, err := tx.tx.ExecContext(ctx, "update format set version = ?", Version)

@@ -292,11 +292,12 @@ func TestExtentsAgreeWithTheGraph(t *testing.T) {
 
 // TestAnOlderLedgerIsBroughtUpToDate makes one as each version before was.
 func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
-	fourth := []string{"drop table accounts", "drop table approvals", "drop table bookings", "drop table picks", "drop table deeds", "drop table settled", "drop table distincts", "drop table looks"}
+	fifth := []string{"drop index touches_commit", "drop table proofs", "drop table takings", "drop table absences", "drop table attempts"}
+	fourth := append(slices.Clone(fifth), "drop table accounts", "drop table approvals", "drop table bookings", "drop table picks", "drop table deeds", "drop table settled", "drop table distincts", "drop table looks")
 	third := append(slices.Clone(fourth), "drop index locks_patterns", "alter table locks drop column ends", "alter table locks drop column sort", "drop table workspaces", "drop table edits", "drop table notices", "drop table parked", "drop table reviews", "drop table remarks")
 	second := append(slices.Clone(third), "drop table kept", "drop table undone")
 	first := append(slices.Clone(second), "drop table touches", "alter table branches drop column sum", "alter table releases drop column sum", "alter table locks drop column sum", "alter table deployments drop column sum", "drop index commits_branch", "drop index commits_merges", "drop index commits_order")
-	for version, statements := range map[int][]string{1: first, 2: second, 3: third, 4: fourth} {
+	for version, statements := range map[int][]string{1: first, 2: second, 3: third, 4: fourth, 5: fifth} {
 		l, file := create(t)
 		c := sealed("old")
 		if err := l.Update(t.Context(), func(tx *Tx) error {

@@ -58,9 +58,9 @@ func (tx *Tx) Branch(name string) (Branch, error) {
 	return b, one(err)
 }
 
-// Branches gives all branches by name.
+// Branches gives all branches by name, without lines.
 func (tx *Tx) Branches() ([]Branch, error) {
-	return rows(tx, scanBranch, "select name, tip, origin, author, time from branches order by name")
+	return rows(tx, scanBranch, "select name, tip, origin, author, time from branches where name not like '"+LinePrefix+"%' order by name")
 }
 
 // AddBranch records a new branch; ErrTaken when the name is in use.

@@ -120,7 +120,7 @@ func (tx *Tx) Deployments(environment string) ([]Deployment, error) {
 // KeptSince gives what an environment held before each deployment that is not undone, the
 // newest first; what was begun and not finished comes with them.
 func (tx *Tx) KeptSince(environment string) ([]Kept, error) {
-	return rows(tx, scanKept, keptFields+" where environment = ? and deployment not in (select deployment from undone) order by id desc", environment)
+	return rows(tx, scanKept, keptFields+" where environment = ? and deployment <> -2 and deployment not in (select deployment from undone) order by id desc", environment)
 }
 
 // Assent says that a person wants a commit in an environment.

@@ -3,6 +3,7 @@ package ledger
 import (
 	"database/sql"
 	"errors"
+	"strings"
 )
 
 // Touch says that a commit changed a path, against all commits that it stands on.
@@ -61,6 +62,20 @@ func (tx *Tx) Touches(path string) ([]Touch, error) {
 	}
 	below, err := rows(tx, scanTouch, "select "+touchColumns+" where t.path > ? and t.path < ?", path+"/", path+"0") // 0 follows / in every encoding of text
 	return append(own, below...), err
+}
+
+// TouchesAny reports whether a commit did something to one of some paths, or below it; of a
+// broad one that is not known, and counts as yes.
+func (tx *Tx) TouchesAny(id ID, paths []string) (bool, error) {
+	touched, err := rows(tx, func(scan func(...any) error) (p string, err error) { return p, scan(&p) }, "select path from touches where commit_id = ?", id.String())
+	for _, t := range touched {
+		for _, p := range paths {
+			if t == "" || t == p || strings.HasPrefix(t, p+"/") {
+				return true, err
+			}
+		}
+	}
+	return false, err
 }
 
 // Broad gives the commits that are noted as broad.

@@ -111,3 +111,42 @@ func RemoveEnvironment(data []byte, name string) ([]byte, error) {
 	}
 	return nil, fmt.Errorf("%s has no block of its own for the environment %s", Name, name)
 }
+
+// RenameEnvironment gives an environment another name, wherever the file speaks of it: in its
+// own block, in moves and in freezes. The rest stays as it is. An error says that the file is
+// not written so that this can be done.
+func RenameEnvironment(data []byte, from, to string) ([]byte, error) {
+	lines := strings.SplitAfter(string(data), "\n")
+	block := ""
+	for i, line := range lines {
+		text := strings.TrimSpace(line)
+		if strings.HasPrefix(text, "[") && !strings.Contains(text, "=") {
+			block = strings.Trim(text, "[] ")
+		}
+		key, _, _ := strings.Cut(text, "=")
+		key = strings.TrimSpace(key)
+		names := block == "environment" && key == "name" || block == "pipeline.move" && (key == "from" || key == "to") || block == "pipeline.freeze" && key == "environments"
+		if names {
+			lines[i] = strings.NewReplacer(quote(from), quote(to), "'"+from+"'", quote(to)).Replace(line)
+		}
+	}
+	out := []byte(strings.Join(lines, ""))
+	m, err := Parse(out)
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range m.Environments {
+		if e.Name == from {
+			return nil, fmt.Errorf("%s has no line of its own for the name of %s", Name, from)
+		}
+	}
+	for _, v := range m.Pipeline.Moves {
+		if v.From == from || v.To == from {
+			return nil, fmt.Errorf("a move of %s has no line of its own for %s", Name, from)
+		}
+	}
+	if _, err := m.Environment(to); err != nil {
+		return nil, err
+	}
+	return out, nil
+}

@@ -106,6 +106,9 @@ type Team struct {
 	SilentAfter string `toml:"silent-after"`
 	// MayFreeLocks lists who may end others' locks; none means everybody.
 	MayFreeLocks []string `toml:"may-free-locks"`
+	// MayRule lists the people and roles who may change the parts of oaken.toml that guard, on
+	// the first branch; none means whoever began the project.
+	MayRule []string `toml:"may-rule"`
 	// Roles name groups of people, who are then meant by one word in rules.
 	Roles map[string][]string `toml:"roles"`
 }
@@ -287,6 +290,21 @@ func (m *Manifest) check() error {
 // environmentName is made when the first name is checked: its classes of letters
 // take a millisecond.
 var environmentName = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[\p{L}\p{N}][\p{L}\p{N}_. -]*$`) })
+
+// Personal reports whether an environment belongs to each workspace for itself: one for
+// development, or without a tier, whose targets all lie inside the workspace's folder.
+func (e Environment) Personal() bool {
+	if e.Tier != "" && e.Tier != Development {
+		return false
+	}
+	for _, s := range e.Sites() {
+		scheme, rest, _ := strings.Cut(s.Target, ":")
+		if scheme != "sqlite" && scheme != "folder" || !Inside(path.Clean(rest)) {
+			return false
+		}
+	}
+	return true
+}
 
 // CheckEnvironment says what is wrong with an environment's declaration.
 func CheckEnvironment(e Environment) error {

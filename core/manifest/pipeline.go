@@ -89,6 +89,9 @@ type Gate struct {
 	// Command is run in a folder with what the target is to hold; Within bounds its time.
 	Command []string `toml:"command"`
 	Within  string   `toml:"within"`
+	// Files are paths that the command gets as the first branch has them: what moves can't
+	// change the judge.
+	Files []string `toml:"files"`
 	// Approvals is how many of the people or roles in By must approve; SelfApproval lets
 	// those count whose work it is.
 	Approvals    int      `toml:"approvals"`

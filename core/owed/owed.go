@@ -7,6 +7,7 @@ package owed
 import (
 	"context"
 	"slices"
+	"strings"
 	"time"
 
 	"oakenchest/core/arrival"
@@ -21,13 +22,15 @@ type Debt struct {
 	// Lane is that of the environment; empty for one that lanes share.
 	Lane, Environment string
 	Works             []Work // the oldest first
+	// TakenBack lists what later environments have and was taken back from this one: it is
+	// not owed until somebody brings it there.
+	TakenBack []Work
 }
 
 // Work is a commit that a later environment has.
 type Work struct {
 	ledger.Commit
-	// Where is the latest environment that has it, Since when it first came to a later
-	// one than where it is owed.
+	// Where is the latest environment that has it, Since when it came there.
 	Where string
 	Since time.Time
 	// Merged says that the environment's branch has it: it waits for a deployment alone.
@@ -45,10 +48,18 @@ type Book struct {
 	// Arrived tells what has come where.
 	Arrived *arrival.Reader
 
-	tx      *ledger.Tx
-	tips    map[string]ledger.Commit
-	commits map[ledger.ID]ledger.Commit
-	since   map[sinceKey]time.Time
+	absent     map[string]map[ledger.ID]bool // by environment and work
+	concerned  map[concernKey]bool
+	everybodys folderSet
+	tx         *ledger.Tx
+	tips       map[string]ledger.Commit
+	commits    map[ledger.ID]ledger.Commit
+	since      map[sinceKey]time.Time
+}
+
+type concernKey struct {
+	folders string
+	work    ledger.ID
 }
 
 type sinceKey struct {
@@ -63,7 +74,7 @@ func View(ctx context.Context, c *chest.Chest, l *landscape.Landscape, fn func(*
 		if err != nil {
 			return err
 		}
-		b, err := Open(tx, r, l)
+		b, err := Open(tx, r, l, c.RecordName)
 		if err != nil {
 			return err
 		}
@@ -71,9 +82,10 @@ func View(ctx context.Context, c *chest.Chest, l *landscape.Landscape, fn func(*
 	}))
 }
 
-// Open reads what environments hold.
-func Open(tx *ledger.Tx, r *arrival.Reader, l *landscape.Landscape) (*Book, error) {
-	b := &Book{Landscape: l, Standing: map[string]ledger.Commit{}, Deployed: map[string][]ledger.Deployment{}, tx: tx, Arrived: r, tips: map[string]ledger.Commit{}, commits: map[ledger.ID]ledger.Commit{}, since: map[sinceKey]time.Time{}}
+// Open reads what environments hold; named gives the name under which the records of one are
+// kept.
+func Open(tx *ledger.Tx, r *arrival.Reader, l *landscape.Landscape, named func(environment string) string) (*Book, error) {
+	b := &Book{Landscape: l, Standing: map[string]ledger.Commit{}, Deployed: map[string][]ledger.Deployment{}, tx: tx, Arrived: r, tips: map[string]ledger.Commit{}, commits: map[ledger.ID]ledger.Commit{}, since: map[sinceKey]time.Time{}, concerned: map[concernKey]bool{}, everybodys: setOf(l.Staged()...)}
 	all, err := tx.Deployments("")
 	if err != nil {
 		return nil, err
@@ -82,7 +94,14 @@ func Open(tx *ledger.Tx, r *arrival.Reader, l *landscape.Landscape) (*Book, erro
 	if err != nil {
 		return nil, err
 	}
+	plain := map[string]string{}
+	for _, e := range l.Manifest.Environments {
+		plain[named(e.Name)] = e.Name
+	}
 	for _, d := range slices.Backward(all) { // the oldest first
+		if name, ok := plain[d.Environment]; ok {
+			d.Environment = name
+		}
 		if _, is := undone[d.Number]; !is {
 			b.Deployed[d.Environment] = append(b.Deployed[d.Environment], d)
 		}
@@ -90,6 +109,20 @@ func Open(tx *ledger.Tx, r *arrival.Reader, l *landscape.Landscape) (*Book, erro
 	for name, list := range b.Deployed {
 		if b.Standing[name], err = b.commit(list[len(list)-1].Commit); err != nil {
 			return nil, err
+		}
+	}
+	absences, err := tx.Absences()
+	if err != nil {
+		return nil, err
+	}
+	b.absent = map[string]map[ledger.ID]bool{}
+	for name, list := range absences {
+		if known, ok := plain[name]; ok {
+			name = known
+		}
+		b.absent[name] = map[ledger.ID]bool{}
+		for _, a := range list {
+			b.absent[name][r.Root(a.Work)] = true
 		}
 	}
 	branches, err := tx.Branches()
@@ -129,8 +162,8 @@ func (b *Book) Has(e manifest.Environment) (c ledger.Commit, ok bool) {
 	return c, ok
 }
 
-// All gives what every environment of the pipeline is owed, those that are owed nothing
-// left out.
+// All gives what every environment of the pipeline is owed, those that are owed nothing, and
+// from which nothing was taken back, left out.
 func (b *Book) All() ([]Debt, error) {
 	var out []Debt
 	for _, e := range b.Landscape.Staged() {
@@ -138,7 +171,7 @@ func (b *Book) All() ([]Debt, error) {
 		if err != nil {
 			return nil, err
 		}
-		if len(d.Works) > 0 {
+		if len(d.Works)+len(d.TakenBack) > 0 {
 			out = append(out, d)
 		}
 	}
@@ -168,11 +201,7 @@ func (b *Book) To(e manifest.Environment) (Debt, error) {
 	if err != nil || len(works) == 0 {
 		return d, err
 	}
-	d.Works = works
 	tip := b.tips[b.Landscape.Manifest.BranchOf(e)]
-	if tip.Depth == 0 || tip.ID == has.ID {
-		return d, nil
-	}
 	missing, err := b.Arrived.MissingOf(tip, b.held(b.Landscape.Later(e.Name)))
 	if err != nil {
 		return d, err
@@ -181,10 +210,59 @@ func (b *Book) To(e manifest.Environment) (Debt, error) {
 	for _, c := range missing {
 		open[b.Arrived.Root(c.ID)] = true
 	}
-	for i := range d.Works {
-		d.Works[i].Merged = !open[b.Arrived.Root(d.Works[i].ID)]
+	own := setOf(e)
+	for _, w := range works {
+		root := b.Arrived.Root(w.ID)
+		w.Merged = tip.Depth > 0 && tip.ID != has.ID && !open[root]
+		folders := own
+		if tip.Depth > 0 && !w.Merged {
+			folders = b.everybodys
+		}
+		concerns, err := b.concerns(w.Commit, folders)
+		switch {
+		case err != nil:
+			return d, err
+		case !concerns:
+		case b.absent[e.Name][root]:
+			d.TakenBack = append(d.TakenBack, w)
+		default:
+			d.Works = append(d.Works, w)
+		}
 	}
 	return d, nil
+}
+
+// concerns reports whether a work is the business of who holds some folders: it changed
+// something there. Those of an environment are its own, or, while its branch has not got the
+// work, those of all environments of the pipeline, such as the scene that people of the lane
+// work on. Rules of the project are nobody's debt. What people settled in a merge counts always.
+func (b *Book) concerns(c ledger.Commit, f folderSet) (bool, error) {
+	if b.Arrived.IsSettled(c) {
+		return true, nil
+	}
+	key := concernKey{f.name, b.Arrived.Root(c.ID)}
+	if yes, ok := b.concerned[key]; ok {
+		return yes, nil
+	}
+	yes, err := b.tx.TouchesAny(key.work, f.folders)
+	b.concerned[key] = yes
+	return yes, err
+}
+
+// folderSet is folders, and one name for them all.
+type folderSet struct {
+	name    string
+	folders []string
+}
+
+func setOf(environments ...manifest.Environment) (f folderSet) {
+	for _, e := range environments {
+		f.folders = append(f.folders, e.Folders()...)
+	}
+	slices.Sort(f.folders)
+	f.folders = slices.Compact(f.folders)
+	f.name = strings.Join(f.folders, "\n")
+	return f
 }
 
 // held lists what environments hold, as far as it is recorded.
@@ -198,21 +276,35 @@ func (b *Book) held(list []manifest.Environment) []ledger.Commit {
 	return out
 }
 
-// OfLive gives what the branch of a lane lacks of what its live environments hold.
+// OfLive gives what the environments of a lane are owed of live ones and its branch has not,
+// each work once, as All tells it: what only waits for a deployment is left out. A lane
+// without environments stands where its branch does.
 func (b *Book) OfLive(lane manifest.Lane) ([]Work, error) {
-	tip, ok := b.tips[lane.Branch]
-	if !ok {
-		return nil, nil
+	var all []Work
+	members := b.Landscape.Members(lane.Name)
+	for _, e := range members {
+		d, err := b.To(e)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, d.Works...)
 	}
-	var live []manifest.Environment
-	for _, member := range b.Landscape.Members(lane.Name) {
-		for _, e := range b.Landscape.Later(member.Name) {
-			if e.Tier == manifest.Live && !slices.ContainsFunc(live, func(o manifest.Environment) bool { return o.Name == e.Name }) {
-				live = append(live, e)
-			}
+	if tip, ok := b.tips[lane.Branch]; ok && len(members) == 0 {
+		var err error
+		if all, err = b.lacking(tip, b.Landscape.Staged()); err != nil {
+			return nil, err
 		}
 	}
-	return b.lacking(tip, live)
+	var out []Work
+	seen := map[ledger.ID]bool{}
+	for _, w := range all {
+		where, err := b.Landscape.Manifest.Environment(w.Where)
+		if root := b.Arrived.Root(w.ID); err == nil && where.Tier == manifest.Live && !w.Merged && !seen[root] {
+			seen[root] = true
+			out = append(out, w)
+		}
+	}
+	return out, nil
 }
 
 // lacking lists the work that environments hold and a commit does not stand on, each once.
@@ -229,16 +321,15 @@ func (b *Book) lacking(at ledger.Commit, later []manifest.Environment) ([]Work, 
 			if !b.Arrived.Has(b.Standing[e.Name], c) {
 				continue
 			}
-			since, err := b.sinceWhen(e.Name, c)
-			if err != nil {
-				return nil, err
-			}
-			if w.Since.IsZero() || since.Before(w.Since) {
-				w.Since = since
-			}
 			if w.Where == "" || b.later(e.Name, w.Where) {
 				w.Where = e.Name
 			}
+		}
+		if w.Where == "" {
+			continue
+		}
+		if w.Since, err = b.sinceWhen(w.Where, c); err != nil {
+			return nil, err
 		}
 		out = append(out, w)
 	}

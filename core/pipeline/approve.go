@@ -20,7 +20,7 @@ type Approval struct {
 // that back.
 func (m *Mover) Approve(ctx context.Context, to, from, text string, withdraw bool) (*Approval, error) {
 	l := m.rules(ctx)
-	if _, err := m.Workspace.Manifest.Environment(to); err != nil {
+	if _, err := m.declaration(ctx, to); err != nil {
 		return nil, err
 	}
 	moves := l.Into(to)

@@ -18,10 +18,11 @@ import (
 // Owed gives what is owed to every environment of the pipeline.
 func (m *Mover) Owed(ctx context.Context) (out []owed.Debt, err error) {
 	out, _, err = m.OwedOf(ctx)
-	return out, err
+	return slices.DeleteFunc(out, func(d owed.Debt) bool { return len(d.Works) == 0 }), err
 }
 
-// OwedOf gives besides the environments of which nothing is known.
+// OwedOf gives besides what was taken back and is not owed, and the environments of which
+// nothing is known.
 func (m *Mover) OwedOf(ctx context.Context) (out []owed.Debt, empty []string, err error) {
 	err = owed.View(ctx, m.Workspace.Chest, m.rules(ctx), func(b *owed.Book) error {
 		out, err = b.All()

@@ -12,7 +12,7 @@ import (
 
 // Bookings gives the bookings of an environment that have not ended, in order.
 func (m *Mover) Bookings(ctx context.Context, name string) ([]landscape.Slot, error) {
-	if _, err := m.Workspace.Manifest.Environment(name); err != nil {
+	if _, err := m.declaration(ctx, name); err != nil {
 		return nil, err
 	}
 	all, err := m.Workspace.Chest.Bookings(ctx)

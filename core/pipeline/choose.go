@@ -28,7 +28,7 @@ type Need struct {
 // chooseWork takes in only some work: each chosen commit is done again on the branch of
 // To, in their order.
 func (m *Mover) chooseWork(ctx context.Context, p *Promotion, o PromoteOptions) error {
-	if p.Branch == "" {
+	if p.Branch == "" || p.shared {
 		return fault.New(fault.Refused, "Give it a branch of its own: branch = \""+p.To.Name+"\" in oaken.toml.", "%s takes its work from the same branch as %s, so all of it moves or nothing.", p.To.Name, p.From.Name)
 	}
 	if p.fresh {

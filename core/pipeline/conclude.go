@@ -9,6 +9,7 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
 	"oakenchest/core/workspace"
 )
 
@@ -17,7 +18,11 @@ const (
 	ActionDeploy   = "deploy"
 	ActionPromote  = "promote"
 	ActionBackfill = "backfill"
-	ActionFound    = "found" // it held that already, by whatever way it came there
+	ActionSettle   = "settle"
+	ActionWithdraw = "withdraw"
+	ActionRollback = "rollback"
+	ActionBranch   = "branch"
+	ActionFound    = workspace.FoundThere // it held that already, by whatever way it came there
 )
 
 func label(c ledger.Commit) string { return workspace.Label(c) }
@@ -47,8 +52,8 @@ type account struct {
 	reason               string
 }
 
-// record stores the statements and the gates' output, and gives the row that names them.
-func (m *Mover) record(ctx context.Context, d *Deployment, a account) (ledger.Account, error) {
+// accountOf stores the statements and the gates' output, and gives the row that names them.
+func (m *Mover) accountOf(ctx context.Context, d *Deployment, a account) (ledger.Account, error) {
 	steps := []StepRecord{}
 	for _, s := range d.Plan.Steps {
 		into := s.Into
@@ -92,30 +97,42 @@ func itemsOf(commits []ledger.Commit) []string {
 // it is of, all in one transaction.
 func (m *Mover) conclude(ctx context.Context, d *Deployment, kept int64, a account, x chest.Conclusion, source string) (ledger.Commit, error) {
 	var err error
-	if x.Account, err = m.record(ctx, d, a); err != nil {
+	if x.Account, err = m.accountOf(ctx, d, a); err != nil {
 		return ledger.Commit{}, err
 	}
 	w := m.Workspace
 	x.Kept = append(d.unfinished, kept)
 	x.Deployment = ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: source, Steps: len(d.Plan.Steps)}
-	return w.Chest.Conclude(ctx, x)
+	x.Proofs = m.rulesOf(ctx, d.Environment)
+	done, err := w.Chest.Conclude(ctx, x)
+	return done.Commit, err
 }
 
 // Noted records what an environment was found to hold, when the records say otherwise.
 func (m *Mover) Noted(ctx context.Context, name string, c ledger.Commit) error {
-	d, ok, err := m.Workspace.Chest.LastDeployment(ctx, name)
-	if err != nil || ok && d.Commit == c.ID || c.Depth == 0 {
+	env, err := m.declaration(ctx, name)
+	if err != nil {
 		return err
 	}
-	return m.found(ctx, name, c)
+	r, known, err := m.record(ctx, env)
+	if err != nil || known && r.Commit.ID == c.ID || c.Depth == 0 {
+		return err
+	}
+	return m.found(ctx, env, c)
 }
 
 // found records that an environment holds a commit that was not deployed there by us.
-func (m *Mover) found(ctx context.Context, name string, c ledger.Commit) error {
+func (m *Mover) found(ctx context.Context, env manifest.Environment, c ledger.Commit) error {
+	return m.proved(ctx, env, c, ActionFound, ActionFound, 0)
+}
+
+// proved records that an environment was proven to hold a commit, by an act that has its own
+// word.
+func (m *Mover) proved(ctx context.Context, env manifest.Environment, c ledger.Commit, action, source string, steps int) error {
 	w := m.Workspace
 	_, err := w.Chest.Conclude(ctx, chest.Conclusion{
-		Deployment: ledger.Deployment{Environment: name, Commit: c.ID, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: ActionFound},
-		Account:    ledger.Account{Action: ActionFound, Source: c.ID, Began: m.Now(), Gates: "[]"},
+		Deployment: ledger.Deployment{Environment: env.Name, Commit: c.ID, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: source, Steps: steps},
+		Account:    ledger.Account{Action: action, Source: c.ID, Began: m.Now(), Gates: "[]"}, Proofs: m.rulesOf(ctx, env),
 	})
 	return err
 }

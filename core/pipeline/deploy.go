@@ -30,6 +30,9 @@ type DeployOptions struct {
 	Source string
 	// Reason is why somebody who may override gates does so; see PromoteOptions.
 	Reason string
+	// ReplaceDrift consents to changing what somebody changed in the environment and no commit
+	// knows; it is kept first.
+	ReplaceDrift bool
 	// Done, when set, is told after each step.
 	Done func(step int)
 }
@@ -50,12 +53,20 @@ type Deployment struct {
 	// Saved is the folder in which what is lost was saved first; empty for none.
 	Saved string
 
+	// Unknown lists what the environment has that no commit knows, and that the plan would
+	// change, by address.
+	Unknown []string
+
+	// Again lists what comes again of work that was taken back.
+	Again []ledger.Absence
+
 	// Unfinished is when an earlier deployment began that did not end; zero for none.
 	Unfinished time.Time
 
 	driver     environment.Driver
-	release    func()  // gives the environment back to others; nil when somebody else does
-	unfinished []int64 // the numbers of what such deployments kept
+	target     environment.Files // what it is to hold
+	release    func()            // gives the environment back to others; nil when somebody else does
+	unfinished []int64           // the numbers of what such deployments kept
 }
 
 // Prepare computes what deploying a commit would do; with mine, only to the objects that
@@ -66,10 +77,19 @@ func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine 
 		return nil, err
 	}
 	label := workspace.Label(c)
-	d, err := m.prepare(ctx, name, m.Workspace.CommitState(c, label), label, mine)
+	again, lost, err := m.bringsAgain(ctx, name, c)
+	var d *Deployment
+	if err == nil {
+		d, err = m.prepare(ctx, name, m.Workspace.CommitState(c, label), label, mine, lost)
+	}
 	if err != nil {
 		release()
 		return nil, err
+	}
+	d.Again = again
+	if err := m.overDrift(ctx, d); err != nil {
+		release()
+		return nil, errors.Join(err, d.Close())
 	}
 	d.Commit, d.release = c, release
 	return d, nil
@@ -77,16 +97,21 @@ func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine 
 
 // Foresee is Prepare for a state that is only looked at, such as what is not committed yet.
 func (m *Mover) Foresee(ctx context.Context, name string, s state.State, label string, mine bool) (*Deployment, error) {
-	return m.prepare(ctx, name, s, label, mine)
+	d, err := m.prepare(ctx, name, s, label, mine, nil)
+	if err == nil {
+		err = m.overDrift(ctx, d)
+	}
+	return d, err
 }
 
-// prepare is Prepare for any state.
-func (m *Mover) prepare(ctx context.Context, name string, s state.State, label string, mine bool) (*Deployment, error) {
+// prepare is Prepare for any state; lost is what was lost when work was taken back that
+// comes again.
+func (m *Mover) prepare(ctx context.Context, name string, s state.State, label string, mine bool, lost environment.Files) (*Deployment, error) {
 	env, d, err := m.stage(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	dep := &Deployment{Environment: env, Label: label, driver: d}
+	dep := &Deployment{Environment: env, Label: label, driver: d, Part: mine}
 	files, err := holding(ctx, s, env)
 	if err == nil && len(files) == 0 {
 		err = fault.New(fault.Refused, "Capture an environment into it and commit, or deploy another state.", "%s holds nothing in %s, so there is nothing to deploy.", label, strings.Join(env.Folders(), " and "))
@@ -95,7 +120,8 @@ func (m *Mover) prepare(ctx context.Context, name string, s state.State, label s
 		files, err = m.onlyMine(ctx, dep, files)
 	}
 	if err == nil {
-		dep.Plan, err = d.Plan(ctx, files, nil)
+		dep.target = files
+		dep.Plan, err = d.Plan(ctx, files, lost)
 	}
 	if err == nil {
 		err = m.recordedFiles(ctx, dep)
@@ -107,6 +133,15 @@ func (m *Mover) prepare(ctx context.Context, name string, s state.State, label s
 		return nil, errors.Join(err, d.Close())
 	}
 	return dep, nil
+}
+
+// overDrift finds what a plan would change that no commit knows. One's own objects on a shared
+// database are one's own to change, and an unfinished deployment goes on.
+func (m *Mover) overDrift(ctx context.Context, d *Deployment) (err error) {
+	if len(d.Plan.Steps) > 0 && !d.Part && d.Unfinished.IsZero() {
+		d.Unknown, err = m.unknownTo(ctx, d.Environment, d.target)
+	}
+	return err
 }
 
 // recordedFiles takes what a commit holds out of what would be lost: a file of a plain
@@ -159,7 +194,6 @@ func (m *Mover) notUnfinished(ctx context.Context, d *Deployment) error {
 // onlyMine gives what the environment holds, with this person's objects as they are
 // declared.
 func (m *Mover) onlyMine(ctx context.Context, d *Deployment, declared environment.Files) (environment.Files, error) {
-	d.Part = true
 	got, err := d.driver.Capture(ctx, declared)
 	if err != nil {
 		return nil, err
@@ -178,14 +212,64 @@ func (d *Deployment) Close() error {
 
 // Deploy carries a prepared deployment out, proves that the environment then
 // holds what the commit declares, and records it.
-func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) error {
-	if err := m.mayPass(ctx, d.Environment, o.Reason, "deploy to it"); err != nil {
+func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) (err error) {
+	if err := m.Stands(ctx, d, o); err != nil {
 		return err
 	}
+	defer func() { m.attempted(ctx, d.Environment.Name, ActionDeploy, err) }()
 	if d.Part {
-		return m.change(ctx, d, o)
+		return m.deployPart(ctx, d, o)
 	}
 	return m.deployAs(ctx, d, o, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason})
+}
+
+// deployPart carries out what is deployed of this person's objects alone. The environment's
+// record becomes what it was, with those objects: the rest stays what somebody changed there.
+func (m *Mover) deployPart(ctx context.Context, d *Deployment, o DeployOptions) error {
+	began := m.Now()
+	r, known, err := m.record(ctx, d.Environment)
+	if err != nil {
+		return err
+	}
+	if !known {
+		return m.change(ctx, d, o)
+	}
+	kept, err := m.carryOut(ctx, d, o)
+	if err != nil {
+		return err
+	}
+	w := m.Workspace
+	was, err := holding(ctx, w.CommitState(r.Commit, label(r.Commit)), d.Environment)
+	if err != nil {
+		return err
+	}
+	declared, err := holding(ctx, w.CommitState(d.Commit, d.Label), d.Environment)
+	if err != nil {
+		return err
+	}
+	mixed, _, err := m.onlyMineIn(ctx, d.Environment, was, declared)
+	if err != nil {
+		return err
+	}
+	tree, err := w.TreeWith(r.Commit.Tree, edits(was, mixed))
+	if err != nil {
+		return err
+	}
+	var x chest.Conclusion
+	if whole, err := w.SameIn(d.Environment.Folders(), tree, d.Commit.Tree); err != nil {
+		return err
+	} else if !whole {
+		line, fresh, err := w.Chest.Line(ctx, d.Environment.Name, r.Commit)
+		if err != nil {
+			return err
+		}
+		if line.Author, line.Time = w.Person, began; fresh {
+			x.NewBranch = line
+		}
+		x.Drafts = []chest.Draft{{Branch: line.Name, Tip: r.Commit.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: began, Message: "What " + w.Person + " changed, as " + d.Label + " has it"}}
+	}
+	_, err = m.conclude(ctx, d, kept, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason, began: began}, x, o.Source)
+	return err
 }
 
 // deployAs carries a deployment out and records it under a word.
@@ -208,7 +292,7 @@ func (m *Mover) deployAs(ctx context.Context, d *Deployment, o DeployOptions, a 
 // comesWith lists the work that a commit brings to an environment.
 func (m *Mover) comesWith(ctx context.Context, name string, c ledger.Commit) (out []ledger.Commit, err error) {
 	err = arrival.View(ctx, m.Workspace.Chest, func(r *arrival.Reader) error {
-		out, err = r.Brings(name, c)
+		out, err = r.Brings(m.Workspace.Chest.RecordName(name), c)
 		return err
 	})
 	return out, err
@@ -227,9 +311,8 @@ func (m *Mover) change(ctx context.Context, d *Deployment, o DeployOptions) erro
 // what would be lost is kept in the chest; kept is the number of that record, 0 for
 // none.
 func (m *Mover) carryOut(ctx context.Context, d *Deployment, o DeployOptions) (kept int64, err error) {
-	if lost := d.Plan.Loses(); len(lost) > 0 && !o.AllowLoss {
-		return 0, fault.New(fault.Refused, "Nothing was changed. Run it again with --allow-loss if that is meant; what is lost is saved first.", "Bringing %s to %s would lose data: %s.",
-			d.Environment.Name, d.Label, strings.Join(lost, "; "))
+	if err := d.losing(o); err != nil {
+		return 0, err
 	}
 	if len(d.Plan.Steps) > 0 {
 		if kept, err = m.keep(ctx, d); err != nil {

@@ -96,7 +96,7 @@ func (m *Mover) readAccount(r *Record) error {
 func (m *Mover) between(ctx context.Context, a, b chest.Deployed) ([]state.Difference, error) {
 	var folders []string
 	for _, name := range []string{a.Environment, b.Environment} {
-		if env, err := m.Workspace.Manifest.Environment(name); err == nil {
+		if env, err := m.declaration(ctx, name); err == nil {
 			folders = append(folders, env.Folders()...)
 		}
 	}

@@ -91,7 +91,7 @@ func (m *Mover) compareDeployed(ctx context.Context, name string) (*Drift, error
 	if err != nil {
 		return nil, err
 	}
-	out.Differences, err = m.Workspace.Reader().Compare(ctx, from, heldState(env, got.Files), env.Folders())
+	out.Differences, err = m.reader(ctx, env).Compare(ctx, from, heldState(env, got.Files), env.Folders())
 	if err != nil || len(got.Edits) == 0 {
 		return out, err
 	}

@@ -57,7 +57,7 @@ func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (le
 	if err != nil {
 		return base, err
 	}
-	return c, m.found(ctx, name, c)
+	return c, m.found(ctx, env, c)
 }
 
 // UndoDrift computes what takes back what somebody changed in an environment. Close the

@@ -26,7 +26,6 @@ type Fresh struct {
 // environment has the branch's name and is declared in a first commit of the branch.
 // What fails leaves neither branch nor database.
 func (m *Mover) Branch(ctx context.Context, b ledger.Branch, at ledger.Commit, target string, done func(step, of int)) (*Fresh, error) {
-	w := m.Workspace
 	env := manifest.Environment{Name: strings.ReplaceAll(b.Name, "/", "-"), Site: manifest.Site{Target: target}}
 	if err := m.freshNames(ctx, b.Name, env.Name); err != nil {
 		return nil, err
@@ -55,7 +54,7 @@ func (m *Mover) Branch(ctx context.Context, b ledger.Branch, at ledger.Commit, t
 	if err != nil {
 		return nil, errors.Join(err, undo(context.WithoutCancel(ctx)))
 	}
-	return f, w.Chest.Deployed(ctx, 0, ledger.Deployment{Environment: env.Name, Commit: f.Commit.ID, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: "branch " + b.Name, Steps: f.Steps})
+	return f, m.proved(ctx, env, f.Commit, ActionBranch, ActionBranch+" "+b.Name, f.Steps)
 }
 
 // freshNames refuses names that are taken, before anything is made.

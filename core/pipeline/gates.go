@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"oakenchest/core/check"
+	"oakenchest/core/chest"
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
@@ -61,10 +62,11 @@ const (
 	GateBooking = "booking"
 	GateOwed    = "owed"
 	GateControl = "control"
+	GateAgain   = "again"
 )
 
 // alwaysThere are they; no gate of a project may be called so.
-var alwaysThere = []string{GateOrder, GateDrift, GateFreeze, GateBooking, GateOwed, GateControl}
+var alwaysThere = []string{GateOrder, GateDrift, GateFreeze, GateBooking, GateOwed, GateControl, GateAgain}
 
 // ownGates judges the gates that every move has.
 func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
@@ -73,8 +75,14 @@ func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 		r.judge()
 		p.Gates = append(p.Gates, r)
 	}
+	if m.unread != nil {
+		add(GateControl, "the rules can't be read: "+m.unread.Error(), "Mend oaken.toml on branch "+chest.FirstBranch+" first.")
+	}
 	if len(p.Lost) > 0 {
 		add(GateOrder, fmt.Sprintf("%s has work that would go from it: %s", p.To.Name, labels(p.Lost, 3)), "Bring it back first: oaken owed shows what is missing where, oaken backfill brings it.")
+	}
+	if err := m.againGate(ctx, p, add); err != nil {
+		return err
 	}
 	if err := m.driftGate(ctx, p, add); err != nil {
 		return err
@@ -108,13 +116,63 @@ func untilOf(f manifest.Freeze) string {
 	return ""
 }
 
+// againGate is shut when work moves that was taken back from the target, until somebody says
+// that it is to come again.
+func (m *Mover) againGate(ctx context.Context, p *Promotion, add func(name, said, do string)) error {
+	if len(p.Deployment.Again) == 0 {
+		return nil
+	}
+	a := p.Deployment.Again[len(p.Deployment.Again)-1]
+	c, err := m.Workspace.Chest.Commit(ctx, a.Work)
+	if err != nil {
+		return err
+	}
+	what := label(c)
+	if c.Item != "" {
+		what += " (" + c.Item + ")"
+	}
+	if n := len(p.Deployment.Again) - 1; n > 0 {
+		what = fmt.Sprintf("%s and %d more", what, n)
+	}
+	said := fmt.Sprintf("%s was taken back from %s by %s on %s", what, p.To.Name, a.Person, a.Time.Local().Format("2006-01-02 15:04"))
+	if a.Reason != "" {
+		said += ": " + a.Reason
+	}
+	do := "If it is to come again, say --again; other work moves with --item."
+	if p.again {
+		said, do = said+"; it comes again, as asked", ""
+	}
+	add(GateAgain, said, do)
+	return nil
+}
+
+// AsksAgain says that a promotion waits for somebody to say that work is to come again.
+func (p *Promotion) AsksAgain() bool {
+	return slices.ContainsFunc(p.Gates, func(g GateResult) bool { return g.Name == GateAgain && g.Verdict == Shut })
+}
+
+// BringAgain says so.
+func (p *Promotion) BringAgain() {
+	p.again = true
+	for i := range p.Gates {
+		if p.Gates[i].Name == GateAgain {
+			p.Gates[i].Verdict, p.Gates[i].Do = Open, ""
+		}
+	}
+}
+
 // driftGate is shut when somebody changed the target by hand.
 func (m *Mover) driftGate(ctx context.Context, p *Promotion, add func(name, said, do string)) error {
 	if !p.Deployment.Unfinished.IsZero() {
 		return m.resumeGate(ctx, p, add)
 	}
 	if p.Standing == nil {
-		return nil
+		unknown, err := m.unknownTo(ctx, p.To, p.Deployment.target)
+		if err == nil && len(unknown) > 0 {
+			p.Deployment.Unknown = unknown
+			add(GateDrift, fmt.Sprintf("%s has what no commit knows, and this would change it: %s", p.To.Name, firstOf(unknown, 5)), "Bring that into the chest with oaken capture "+p.To.Name+".")
+		}
+		return err
 	}
 	d, err := m.Drift(ctx, p.To.Name)
 	if err != nil {
@@ -363,14 +421,11 @@ func (m *Mover) runGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 	if !slices.ContainsFunc(p.Gates, func(g GateResult) bool { return g.Verdict == ToBeRun }) {
 		return nil
 	}
-	dir, err := os.MkdirTemp("", "oaken-gate-*")
+	dir, done, err := m.gateFolder(ctx, p.state(m, "what moves"))
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(dir)
-	if err := m.Workspace.LayOut(ctx, p.state(m, "what moves"), dir); err != nil {
-		return err
-	}
+	defer done()
 	for i := range p.Gates {
 		r := &p.Gates[i]
 		if r.Verdict != ToBeRun {
@@ -380,8 +435,17 @@ func (m *Mover) runGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 			told(r.Name)
 		}
 		g, _ := l.Manifest.Pipeline.Gate(r.Name)
+		in := dir
+		if len(g.Files) > 0 {
+			judged, done, err := m.withJudge(ctx, p, g)
+			if err != nil {
+				return err
+			}
+			defer done()
+			in = judged
+		}
 		began := time.Now()
-		output, failed := check.Run(ctx, g.Command, g.Time(), dir)
+		output, failed := check.Run(ctx, g.Command, g.Time(), in)
 		r.Output, r.Took, r.Verdict, r.Said = output, time.Since(began).Milliseconds(), Open, "passed"
 		if failed != nil {
 			r.Verdict, r.Do = Shut, "Mend what it found, and promote again."
@@ -395,6 +459,33 @@ func (m *Mover) runGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 		}
 	}
 	return nil
+}
+
+// gateFolder lays a state out in a folder for a gate's command; done removes it.
+func (m *Mover) gateFolder(ctx context.Context, s state.State) (dir string, done func(), err error) {
+	if dir, err = os.MkdirTemp("", "oaken-gate-*"); err != nil {
+		return "", nil, err
+	}
+	done = func() { _ = os.RemoveAll(dir) }
+	if err := m.Workspace.LayOut(ctx, s, dir); err != nil {
+		done()
+		return "", nil, err
+	}
+	return dir, done, nil
+}
+
+// withJudge is gateFolder of what moves, with the gate's own files as the first branch has
+// them.
+func (m *Mover) withJudge(ctx context.Context, p *Promotion, g manifest.Gate) (string, func(), error) {
+	tip, err := m.tipOf(ctx, chest.FirstBranch)
+	if err != nil {
+		return "", nil, err
+	}
+	tree, err := m.Workspace.TreeTaking(p.tree, tip.Tree, g.Files)
+	if err != nil {
+		return "", nil, err
+	}
+	return m.gateFolder(ctx, m.Workspace.TreeState(tree, "what moves"))
 }
 
 // state is what the target is to hold, with everything else of the project.

@@ -16,7 +16,7 @@ import (
 
 // compareHistories finds out which work each side has and the other has not.
 func (m *Mover) compareHistories(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
-	return owed.View(ctx, m.Workspace.Chest, l, func(book *owed.Book) (err error) {
+	err := owed.View(ctx, m.Workspace.Chest, l, func(book *owed.Book) (err error) {
 		r := book.Arrived
 		if c, ok := book.Standing[p.To.Name]; ok {
 			p.Standing = &c
@@ -39,6 +39,10 @@ func (m *Mover) compareHistories(ctx context.Context, l *landscape.Landscape, p 
 		}
 		return m.ownBranch(l, r, p, standing)
 	})
+	if err != nil || !p.beside {
+		return err
+	}
+	return m.besideBranch(ctx, p)
 }
 
 // ownBranch finds out what part the branch of To plays: it is to be made, it stands where
@@ -54,9 +58,8 @@ func (m *Mover) ownBranch(l *landscape.Landscape, r *arrival.Reader, p *Promotio
 	case p.onto.Depth == 0: // the branch begins with what To holds
 		p.onto, p.begins = standing, standing
 	case p.Branch == p.Source.Branch || p.Branch == l.Manifest.BranchOf(p.From):
-		p.onto = ledger.Commit{}
-		p.Branch = ""
-		return nil
+		p.shared = true
+		return m.sharedBranch(r, p, standing)
 	}
 	kept, err := r.Missing(p.onto, standing)
 	if err != nil {
@@ -82,11 +85,58 @@ func (m *Mover) ownBranch(l *landscape.Landscape, r *arrival.Reader, p *Promotio
 	return err
 }
 
+// sharedBranch finds out what To gets when both ends take their work from one branch. Where
+// To has work that From has not, it keeps that: it gets the first commit of the branch that
+// has just the work of both, or, when there is none, a merge of what the two hold, which
+// lies beside the branch.
+func (m *Mover) sharedBranch(r *arrival.Reader, p *Promotion, standing ledger.Commit) error {
+	tip := p.onto
+	p.onto, p.Branch = ledger.Commit{}, ""
+	if len(p.Ahead) == 0 || p.Standing == nil {
+		return nil
+	}
+	p.Lost = nil
+	both, err := r.MissingOf(ledger.Commit{}, []ledger.Commit{p.Source, standing})
+	if err != nil {
+		return err
+	}
+	first, ok, err := r.FirstWith(tip, both)
+	if err != nil {
+		return err
+	}
+	if ok {
+		all, err := r.Missing(ledger.Commit{}, first)
+		if err != nil {
+			return err
+		}
+		all = slices.DeleteFunc(slices.Clone(all), r.IsSettled)
+		if len(all) == len(slices.DeleteFunc(both, r.IsSettled)) {
+			p.onto = first
+			return nil
+		}
+	}
+	p.onto, p.beside = standing, true
+	p.open, err = r.Missing(standing, p.Source)
+	return err
+}
+
+// besideBranch gives a merge that no branch has its place.
+func (m *Mover) besideBranch(ctx context.Context, p *Promotion) error {
+	line, fresh, err := m.Workspace.Chest.Line(ctx, p.To.Name, p.onto)
+	p.Branch = line.Name
+	if fresh {
+		p.begins = p.onto
+	}
+	return err
+}
+
 // allWork takes in everything that From has.
 func (m *Mover) allWork(ctx context.Context, p *Promotion) error {
 	p.Chosen = p.Moving
 	if p.Branch == "" || p.fresh {
-		p.tree = p.Source.Tree
+		if p.tree = p.Source.Tree; p.onto.Depth > 0 { // the branch has the work of both
+			p.tree = p.onto.Tree
+		}
 		return nil
 	}
 	w := m.Workspace

@@ -99,7 +99,8 @@ func (m *Mover) addedByLanes(ctx context.Context) ([]lookalike.Thing, error) {
 	return out, nil
 }
 
-// unreleased lists what was committed on the branch of a lane and is not live.
+// unreleased lists the work of a lane that is not live: what its branch has, however that
+// came there, but for the work of other lanes and of stages that all share.
 func (m *Mover) unreleased(ctx context.Context, l *landscape.Landscape, lane manifest.Lane) (tip ledger.Commit, work []ledger.Commit, err error) {
 	err = owed.View(ctx, m.Workspace.Chest, l, func(b *owed.Book) error {
 		tip = b.Tip(lane.Branch)
@@ -110,7 +111,10 @@ func (m *Mover) unreleased(ctx context.Context, l *landscape.Landscape, lane man
 			}
 		}
 		missing, err := b.Arrived.Missing(live, tip)
-		work = slices.DeleteFunc(slices.Clone(missing), func(c ledger.Commit) bool { return c.Branch != lane.Branch })
+		work = slices.DeleteFunc(slices.Clone(missing), func(c ledger.Commit) bool {
+			of := l.LaneOf(c.Branch)
+			return of != lane.Name && (of != "" || l.Shared(c.Branch))
+		})
 		return err
 	})
 	return tip, work, err

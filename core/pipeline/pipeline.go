@@ -7,12 +7,10 @@ package pipeline
 import (
 	"context"
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 	"time"
 
-	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/landscape"
@@ -32,11 +30,12 @@ type Mover struct {
 
 	ruled   *landscape.Landscape // as a commit has it
 	ruledBy ledger.ID
+	unread  error // why the rules that count can't be read
 }
 
 // open opens the first target of an environment.
 func (m *Mover) open(ctx context.Context, name string) (manifest.Environment, environment.Driver, error) {
-	env, err := m.Workspace.Manifest.Environment(name)
+	env, err := m.declaration(ctx, name)
 	if err != nil {
 		return env, nil, err
 	}
@@ -46,7 +45,7 @@ func (m *Mover) open(ctx context.Context, name string) (manifest.Environment, en
 
 // reach opens a target, which need not be declared.
 func (m *Mover) reach(ctx context.Context, s manifest.Site) (environment.Driver, error) {
-	return environment.Open(ctx, m.Host, s.Target, environment.Settings{Scope: m.Workspace.Manifest.Scope(s.Into), Scratch: s.Scratch, LockWait: s.Wait(), Online: s.Online, Fill: m.Fill})
+	return environment.Open(ctx, m.Host, s.Target, environment.Settings{Scope: m.counting(ctx, s.Into).Scope(s.Into), Scratch: s.Scratch, LockWait: s.Wait(), Online: s.Online, Fill: m.Fill})
 }
 
 // declared gives the files below an environment's folder in a state.
@@ -81,99 +80,6 @@ func (m *Mover) live(ctx context.Context, name string) (env manifest.Environment
 		return env, nil, nil, nil, errors.Join(err, d.Close())
 	}
 	return env, d, have, got, nil
-}
-
-// CaptureOptions are the choices of a capture.
-type CaptureOptions struct {
-	// Mine takes only what this person has changed or locked.
-	Mine bool
-	// Removes is how many files it may remove, where that is more than half of them.
-	Removes int
-}
-
-// brake refuses a capture that would remove all files, or more than half of them: of an
-// empty database, of one that was taken for another, or through a filter that lets nothing
-// pass.
-func (o CaptureOptions) brake(env manifest.Environment, have environment.Files, edits map[string][]byte) error {
-	gone := 0
-	for name, data := range edits {
-		if _, had := have[name]; data == nil {
-			gone++
-		} else if !had {
-			gone-- // a file may have come in the place of another
-		}
-	}
-	if gone*2 <= len(have) || gone == o.Removes {
-		return nil
-	}
-	return fault.New(fault.Refused, fmt.Sprintf("Look at its target and filters in oaken.toml. If it is right, say so: oaken capture %s --removes %d.", env.Name, gone),
-		"%s lacks what %d of %d files in %s declare; nothing was captured.", env.Name, gone, len(have), strings.Join(env.Folders(), " and "))
-}
-
-// Capture is what came of capturing an environment.
-type Capture struct {
-	Environment manifest.Environment
-	// Differences say what the environment has otherwise than the workspace had.
-	Differences []state.Difference
-	// Written lists the files that were written or removed, by project path.
-	Written []string
-	// Rescued is the folder with copies of edits that were overwritten; empty for none.
-	Rescued string
-	Objects int
-	// Untracked lists what the environment has and no file can say.
-	Untracked []string
-	// By tells who is behind the objects that differed, by address; those that nothing is
-	// known of are not in it.
-	By []Attribution
-}
-
-// objects counts what has a file of its own: what a schema holds, not the schema.
-func objects(root *element.Element) int {
-	n := 0
-	for _, e := range root.Children {
-		if root.Type == "environment" {
-			for _, inside := range e.Children {
-				n += objects(inside)
-			}
-		} else if e.Type == "schema" {
-			n += len(e.Children)
-		} else {
-			n++
-		}
-	}
-	return n
-}
-
-// Capture brings what an environment holds into the workspace: one file for
-// each object. Files of objects that are alike are not touched. With mine, only what
-// this person changed there comes.
-func (m *Mover) Capture(ctx context.Context, name string, o CaptureOptions) (*Capture, error) {
-	env, d, have, got, err := m.live(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	defer d.Close()
-	mine := o.Mine
-	if err := o.brake(env, have, got.Edits); err != nil && !mine {
-		return nil, err
-	}
-	c := &Capture{Environment: env, Objects: objects(got.Tree), Untracked: got.Untracked}
-	if mine {
-		if got.Files, c.By, err = m.onlyMineIn(ctx, env, have, got.Files); err != nil {
-			return nil, err
-		}
-		got.Edits = edits(have, got.Files)
-	} else if len(got.Edits) > 0 {
-		if c.By, err = m.whoIsBehind(ctx, env, have, got.Files); err != nil {
-			return nil, err
-		}
-	}
-	c.Differences, err = m.Workspace.Reader().Compare(ctx, m.Workspace.Work(), heldState(env, got.Files), env.Folders())
-	if err != nil {
-		return nil, err
-	}
-	c.Written, c.Rescued, err = m.Workspace.WriteFiles(ctx, "", got.Edits)
-	return c, err
 }
 
 // State is an environment as a state: the files that a capture would leave.
@@ -238,7 +144,7 @@ func (m *Mover) holds(ctx context.Context, env manifest.Environment, d environme
 	if err != nil {
 		return false, err
 	}
-	diffs, err := m.Workspace.Reader().Compare(ctx, from, heldState(env, got.Files), env.Folders())
+	diffs, err := m.reader(ctx, env).Compare(ctx, from, heldState(env, got.Files), env.Folders())
 	return !slices.ContainsFunc(diffs, func(d state.Difference) bool { return !d.Quiet }), err
 }
 

@@ -30,6 +30,8 @@ type PromoteOptions struct {
 	// Override names gates that are passed though they are shut; Reason says why.
 	Override []string
 	Reason   string
+	// Again consents to bringing work again that was taken back from To.
+	Again bool
 	// Expect is the commit that FROM must hold; zero for any.
 	Expect ledger.ID
 	// AllowLoss consents to the loss of data, which is kept first.
@@ -81,6 +83,9 @@ type Promotion struct {
 	owes    []owed.Work
 	open    []ledger.Commit // the work that the branch of To has not
 	fresh   bool            // To holds nothing, and its branch is to be made
+	shared  bool            // both ends take their work from one branch
+	beside  bool            // what To gets no branch has
+	again   bool            // work that was taken back may come again
 	begins  ledger.Commit   // where a branch that is to be made begins; zero when it is there
 	release func()
 }
@@ -98,7 +103,7 @@ func (p *Promotion) Close() error {
 
 // Next gives the environment that work goes on to from one, when there is one alone.
 func (m *Mover) Next(ctx context.Context, from string) (string, error) {
-	if _, err := m.Workspace.Manifest.Environment(from); err != nil {
+	if _, err := m.declaration(ctx, from); err != nil {
 		return "", err
 	}
 	moves := m.rules(ctx).From(from)
@@ -199,9 +204,14 @@ func (m *Mover) work(ctx context.Context, l *landscape.Landscape, p *Promotion, 
 	if err != nil || len(p.Conflicts) > 0 || len(p.Needs) > 0 && !o.WithNeeded {
 		return err
 	}
-	if p.Deployment, err = m.prepare(ctx, p.To.Name, p.state(m, p.label()), p.label(), false); err != nil {
+	again, lost, err := m.comesAgain(ctx, p.To, p.Moving)
+	if err != nil {
 		return err
 	}
+	if p.Deployment, err = m.prepare(ctx, p.To.Name, p.state(m, p.label()), p.label(), false, lost); err != nil {
+		return err
+	}
+	p.Deployment.Again, p.again = again, o.Again
 	if p.Differences, err = m.whatChanges(ctx, p); err != nil {
 		return err
 	}
@@ -213,7 +223,13 @@ func (m *Mover) work(ctx context.Context, l *landscape.Landscape, p *Promotion, 
 	if err := m.ownGates(ctx, l, p); err != nil {
 		return err
 	}
-	return m.declaredGates(ctx, l, p)
+	if err := m.declaredGates(ctx, l, p); err != nil {
+		return err
+	}
+	if len(o.Override) > 0 && m.mayOverride(l, o.Reason) == nil { // a dry run shows it so
+		p.override(o.Override)
+	}
+	return nil
 }
 
 // label writes what is promoted for people.
@@ -232,6 +248,20 @@ func (p *Promotion) target() ledger.Commit {
 	return p.Source
 }
 
+// Untested lists the folders in which something becomes different in To, and that From does
+// not hold: what comes there nobody has tried in From.
+func (p *Promotion) Untested() (out []string) {
+	for _, folder := range p.To.Folders() {
+		if slices.Contains(p.From.Folders(), folder) {
+			continue
+		}
+		if slices.ContainsFunc(p.Differences, func(d state.Difference) bool { return state.Under([]string{folder}, d.Path) }) {
+			out = append(out, folder)
+		}
+	}
+	return out
+}
+
 // Nothing reports that there is nothing to promote: To has all that From has.
 func (p *Promotion) Nothing() bool {
 	return p.Standing != nil && p.Deployment != nil && p.Deployment.Unfinished.IsZero() && len(p.Moving)+len(p.Conflicts)+len(p.Needs)+len(p.Lost)+len(p.Drift) == 0 && len(p.Deployment.Plan.Steps) == 0
@@ -243,6 +273,9 @@ func (p *Promotion) inTheWay() error {
 		what := p.Conflicts[0].Address.String()
 		if n := len(p.Conflicts) - 1; n > 0 {
 			what += fmt.Sprintf(" and %d more", n)
+		}
+		if p.beside {
+			return fault.New(fault.Conflict, fmt.Sprintf("Bring %s to what their branch has first: oaken deploy %s. What it settled there comes along then.", p.From.Name, p.From.Name), "What %s has does not merge with what %s has, at %s.", p.From.Name, p.To.Name, what)
 		}
 		return fault.New(fault.Conflict, fmt.Sprintf("Run oaken switch %s and oaken merge %s, settle it there, and promote again.", p.Branch, label(p.Source)), "What %s has does not merge with %s, at %s.", p.From.Name, p.Branch, what)
 	}
@@ -269,15 +302,21 @@ func (m *Mover) override(l *landscape.Landscape, p *Promotion, o PromoteOptions)
 		return err
 	}
 	for _, name := range o.Override {
-		i := slices.IndexFunc(p.Gates, func(g GateResult) bool { return g.Name == name })
-		if i < 0 {
+		if !slices.ContainsFunc(p.Gates, func(g GateResult) bool { return g.Name == name }) {
 			return fault.New(fault.Usage, "A dry run lists the gates of the move: oaken promote "+p.From.Name+" "+p.To.Name+" --dry-run.", "The move from %s to %s has no gate %s.", p.From.Name, p.To.Name, name)
 		}
-		if p.Gates[i].Verdict != Open {
+	}
+	p.override(o.Override)
+	return nil
+}
+
+// override passes the gates of some names that are not open.
+func (p *Promotion) override(names []string) {
+	for i := range p.Gates {
+		if slices.Contains(names, p.Gates[i].Name) && p.Gates[i].Verdict != Open {
 			p.Gates[i].Verdict = Overridden
 		}
 	}
-	return nil
 }
 
 // mostTries bounds how often a promotion begins anew because others have published to the
@@ -287,7 +326,9 @@ const mostTries = 5
 // Promote carries a prepared promotion out: it runs the gates' commands, deploys, proves
 // by capture, publishes what the branch of To then holds and records it all. When others
 // have published to that branch meanwhile it is done again on top of theirs.
-func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) error {
+func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) (err error) {
+	to := p.To.Name
+	defer func() { m.attempted(ctx, to, ActionPromote, err) }()
 	l := m.rules(ctx)
 	began := m.Now()
 	if err := m.Noted(ctx, p.From.Name, p.Source); err != nil {
@@ -344,6 +385,9 @@ func (m *Mover) pass(ctx context.Context, l *landscape.Landscape, p *Promotion, 
 	}
 	if o.some() && len(p.Chosen) == 0 {
 		return fault.New(fault.Refused, "A promotion without --item and paths shows all that would move.", "%s has no such work that %s has not.", p.From.Name, p.To.Name)
+	}
+	if err := m.Workspace.Chest.Allowed(ctx, p.drafts...); err != nil {
+		return err
 	}
 	if err := m.override(l, p, o); err != nil {
 		return err

@@ -26,15 +26,23 @@ type Rollback struct {
 	// Filled says in sentences which rows get a value that is not their own: those that came
 	// since, in columns that come back and take no null.
 	Filled []string
-	kept   []ledger.Kept // the newest first
-	target ledger.Commit // of the deployment to go back to, when one was named
+	// Takes lists the work that the environment has no more then, the oldest first.
+	Takes []ledger.Commit
+	// Made is the commit that took it back from the environment's branch; nil for none. StillOn
+	// is that branch, where it could not be taken back from it.
+	Made    *ledger.Commit
+	StillOn string
+	kept    []ledger.Kept // the newest first
+	was, is ledger.Commit // the environment's record before and after; is may be zero
+	all     bool          // Takes is all that the record had
+	to      ledger.Commit // of the deployment to go back to, when one was named
 }
 
 // PrepareRollback computes what brings an environment back to what it held after one of
 // its deployments, with the data that later ones lost; to is its number, 0 for the one
 // before the last. Close it.
 func (m *Mover) PrepareRollback(ctx context.Context, name string, to int64) (*Rollback, error) {
-	env, err := m.Workspace.Manifest.Environment(name)
+	env, err := m.declaration(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -60,14 +68,14 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 		return err
 	}
 	if to != 0 { // what was changed by hand between is no part of what it left
-		if before, err = holding(ctx, m.Workspace.CommitState(r.target, label(r.target)), env); err != nil {
+		if before, err = holding(ctx, m.Workspace.CommitState(r.to, label(r.to)), env); err != nil {
 			return err
 		}
 	}
 	oldest := r.kept[len(r.kept)-1]
 	r.Deployment = Deployment{Environment: env, Label: "what it was on " + oldest.Time.Local().Format("2006-01-02 15:04")}
 	if to != 0 {
-		r.Label = label(r.target)
+		r.Label = label(r.to)
 	}
 	for {
 		if _, r.driver, err = m.stage(ctx, env.Name); err != nil {
@@ -75,6 +83,10 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 		}
 		if r.Plan, err = r.driver.Plan(ctx, before, lost); err == nil {
 			err = m.recordedFiles(ctx, &r.Deployment)
+		}
+		if err == nil {
+			r.target = before
+			err = m.overDrift(ctx, &r.Deployment)
 		}
 		if err == nil {
 			return nil
@@ -143,7 +155,7 @@ func (m *Mover) takenBack(ctx context.Context, name string, to int64, r *Rollbac
 	}
 	i := slices.IndexFunc(done, func(d chest.Deployed) bool { return d.Number == to && d.Undone == nil })
 	if i >= 0 {
-		r.target = done[i].Commit
+		r.to = done[i].Commit
 	} else if to != 0 {
 		return fault.New(fault.Usage, "oaken deployments "+name+" lists them with their numbers.", "Deployment %d is none that %s could go back to.", to, name)
 	}
@@ -172,10 +184,38 @@ func (m *Mover) takenBack(ctx context.Context, name string, to int64, r *Rollbac
 		}
 	}
 	for _, d := range done {
-		if d.Undone == nil && first > 0 && d.Number >= first {
+		switch {
+		case d.Undone != nil:
+		case first > 0 && d.Number >= first:
 			r.Undoes = append(r.Undoes, d.Deployment)
+			if r.was.Depth == 0 {
+				r.was = d.Commit
+			}
+		case r.is.Depth == 0:
+			r.is = d.Commit
 		}
 	}
+	if r.was.Depth == 0 || r.is.Depth == 0 {
+		return nil
+	}
+	works, err := m.lacks(ctx, r.is, r.was)
+	if err != nil {
+		return err
+	}
+	env, err := m.declaration(ctx, name)
+	if err != nil {
+		return err
+	}
+	for _, c := range works { // rules, say, are not what the environment holds
+		touched, err := m.touchesFolders(ctx, c, env)
+		if err != nil {
+			return err
+		}
+		if touched {
+			r.Takes = append(r.Takes, c)
+		}
+	}
+	r.all = len(r.Takes) == len(works)
 	return nil
 }
 
@@ -210,9 +250,11 @@ func (m *Mover) kept(k ledger.Kept, env manifest.Environment) (before, lost envi
 	return before, lost, err
 }
 
-// Rollback carries a prepared rollback out and records that the deployment is undone.
-// What this loses in turn is saved beside the workspace.
-func (m *Mover) Rollback(ctx context.Context, r *Rollback, o DeployOptions) error {
+// Rollback carries a prepared rollback out and records that the deployments are undone, and
+// which work is not there any more. Where nobody else takes work from the environment's
+// branch, a commit takes it back from that too.
+func (m *Mover) Rollback(ctx context.Context, r *Rollback, o DeployOptions) (err error) {
+	defer func() { m.attempted(ctx, r.Environment.Name, ActionRollback, err) }()
 	if err := m.mayControl(m.rules(ctx), r.Environment, "roll it back"); err != nil {
 		return err
 	}
@@ -220,26 +262,17 @@ func (m *Mover) Rollback(ctx context.Context, r *Rollback, o DeployOptions) erro
 	if err != nil {
 		return err
 	}
-	numbered := func(k ledger.Kept) bool { return k.Deployment > 0 }
 	order := slices.Clone(r.kept)
 	slices.Reverse(order)
-	if i := slices.IndexFunc(order, numbered); i > 0 { // the oldest deployment first: all after it are undone with it, at once
+	if i := slices.IndexFunc(order, func(k ledger.Kept) bool { return k.Deployment > 0 }); i > 0 { // the oldest deployment first: all after it are undone with it, at once
 		order[0], order[i] = order[i], order[0]
 	}
-	for _, k := range order {
-		if err == nil {
-			err = m.Workspace.Chest.TakenBack(ctx, k, m.Workspace.Person, m.Workspace.Name, m.Now())
-		}
-	}
-	if err == nil && kept != 0 {
-		err = m.Workspace.Chest.Forget(ctx, kept)
-	}
-	return err
+	return m.recordTaken(ctx, r, kept, order, o.Reason)
 }
 
 // Lost gives the files of rows that the last deployment to an environment lost.
 func (m *Mover) Lost(ctx context.Context, name string) (environment.Files, error) {
-	env, err := m.Workspace.Manifest.Environment(name)
+	env, err := m.declaration(ctx, name)
 	if err != nil {
 		return nil, err
 	}

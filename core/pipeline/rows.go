@@ -14,7 +14,7 @@ import (
 // gives the paths of the files. name may be empty when there is one environment of
 // databases.
 func (m *Mover) TrackRows(ctx context.Context, name string, tables []string) ([]string, error) {
-	env, err := m.database(name, func(a, b manifest.Environment) bool { return a.Name == b.Name })
+	env, err := m.database(ctx, name, func(a, b manifest.Environment) bool { return a.Name == b.Name })
 	if err != nil {
 		return nil, err
 	}
@@ -40,14 +40,30 @@ func (m *Mover) TrackRows(ctx context.Context, name string, tables []string) ([]
 			delete(files, name)
 		}
 	}
-	written, _, err := m.Workspace.WriteFiles(ctx, env.Into, files)
-	return written, err
+	return m.takeRows(ctx, env, files)
+}
+
+// takeRows writes files of rows into the workspace, as captured from an environment.
+func (m *Mover) takeRows(ctx context.Context, env manifest.Environment, files environment.Files) ([]string, error) {
+	c := &capturing{Capture: &Capture{Environment: env}, m: m, got: &environment.Captured{Edits: environment.Files{}}}
+	var err error
+	if c.record, c.known, err = m.record(ctx, env); err != nil {
+		return nil, err
+	}
+	note, err := c.note(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for name, data := range files {
+		c.got.Edits[env.Into+"/"+name] = data
+	}
+	return m.Workspace.TakeMore(ctx, note, c.got.Edits)
 }
 
 // UntrackRows takes the files of tables' rows out of the workspace, and gives their
 // paths.
 func (m *Mover) UntrackRows(ctx context.Context, name string, tables []string) ([]string, error) {
-	env, err := m.database(name, func(a, b manifest.Environment) bool { return a.Into == b.Into })
+	env, err := m.database(ctx, name, func(a, b manifest.Environment) bool { return a.Into == b.Into })
 	if err != nil {
 		return nil, err
 	}
@@ -55,7 +71,7 @@ func (m *Mover) UntrackRows(ctx context.Context, name string, tables []string) (
 	if err != nil {
 		return nil, err
 	}
-	tracked, err := environment.TrackedRows(env.Target, have)
+	tracked, err := environment.TrackedRows(ctx, env.Target, have)
 	if err != nil {
 		return nil, err
 	}
@@ -82,9 +98,9 @@ func noTables(env manifest.Environment) error {
 
 // database finds an environment that is a database: the one of a name, or the only one;
 // several do when they are the same.
-func (m *Mover) database(name string, same func(a, b manifest.Environment) bool) (manifest.Environment, error) {
+func (m *Mover) database(ctx context.Context, name string, same func(a, b manifest.Environment) bool) (manifest.Environment, error) {
 	if name != "" {
-		return m.Workspace.Manifest.Environment(name)
+		return m.declaration(ctx, name)
 	}
 	var found []manifest.Environment
 	for _, e := range m.Workspace.Manifest.Environments {

@@ -2,10 +2,14 @@ package pipeline
 
 import (
 	"context"
+	"errors"
+
 	"reflect"
+	"slices"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
+	"oakenchest/core/kind"
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
@@ -22,28 +26,42 @@ func (m *Mover) rules(ctx context.Context) *landscape.Landscape {
 		if m.ruled != nil && m.ruledBy == tip.ID {
 			return m.ruled
 		}
-		if l := m.declaredIn(w.CommitState(tip, label(tip))); l != nil {
+		l, err := m.declaredIn(w.CommitState(tip, label(tip)))
+		if m.unread = err; l != nil {
 			m.ruled, m.ruledBy = l, tip.ID
 			return l
 		}
 	}
-	if l := m.declaredIn(w.BaseState()); l != nil {
+	if l, _ := m.declaredIn(w.BaseState()); l != nil {
 		return l
 	}
 	return landscape.Of(w.Manifest)
 }
 
-// declaredIn gives the landscape of a state; nil when it declares no moves.
-func (m *Mover) declaredIn(s state.State) *landscape.Landscape {
+// declaredIn gives the landscape of a state; nil when it declares no moves. Where it can't be
+// read nobody knows what it declares, and err says so.
+func (m *Mover) declaredIn(s state.State) (*landscape.Landscape, error) {
 	data, err := state.ReadFile(s, manifest.Name)
+	if errors.Is(err, kind.ErrNoFile) {
+		return nil, nil
+	}
 	if err != nil {
-		return nil
+		return nil, err
 	}
 	read, err := m.Workspace.ReadManifest(data)
 	if err != nil || len(read.Pipeline.Moves) == 0 {
+		return nil, err
+	}
+	return landscape.Of(read), nil
+}
+
+// readable refuses while the rules that count can't be read: nobody can tell then what they
+// let pass.
+func (m *Mover) readable() error {
+	if m.unread == nil {
 		return nil
 	}
-	return landscape.Of(read)
+	return fault.New(fault.Refused, "Mend oaken.toml on branch "+chest.FirstBranch+" first.", "The rules of this project count as branch %s has them, and can't be read there: %w", chest.FirstBranch, m.unread)
 }
 
 // Landscape gives the landscape as it counts.
@@ -55,20 +73,41 @@ func (m *Mover) Other(ctx context.Context) bool {
 	return !reflect.DeepEqual(l.Manifest.Pipeline, m.Workspace.Manifest.Pipeline) || !reflect.DeepEqual(l.Manifest.Environments, m.Workspace.Manifest.Environments)
 }
 
-// environment gives an environment with its place in the landscape as it counts.
+// environment gives an environment as a landscape has it, or, where that does not name it, as
+// the workspace has it.
 func (m *Mover) environment(l *landscape.Landscape, name string) (manifest.Environment, error) {
-	env, err := m.Workspace.Manifest.Environment(name)
-	if err != nil {
-		return env, err
+	if env, err := l.Manifest.Environment(name); err == nil {
+		return env, nil
 	}
-	if counts, err := l.Manifest.Environment(name); err == nil {
-		env.Tier, env.Lane, env.Branch, env.Controllers, env.Gates = counts.Tier, counts.Lane, counts.Branch, counts.Controllers, counts.Gates
+	return m.Workspace.Manifest.Environment(name)
+}
+
+// declaration gives an environment as it counts: as the rules have it, target, folders and
+// all; one that a branch makes for itself as the workspace has it.
+func (m *Mover) declaration(ctx context.Context, name string) (manifest.Environment, error) {
+	return m.environment(m.rules(ctx), name)
+}
+
+// counting gives the manifest that says what of a folder an environment holds: that of the
+// rules, where these speak of the folder.
+func (m *Mover) counting(ctx context.Context, into string) *manifest.Manifest {
+	l := m.rules(ctx)
+	if slices.ContainsFunc(l.Manifest.Environments, func(e manifest.Environment) bool { return slices.Contains(e.Folders(), into) }) {
+		return l.Manifest
 	}
-	return env, nil
+	return m.Workspace.Manifest
+}
+
+// reader compares what an environment holds, by the kinds and recipes that count.
+func (m *Mover) reader(ctx context.Context, env manifest.Environment) *state.Reader {
+	return m.Workspace.ReaderBy(m.counting(ctx, env.Into))
 }
 
 // mayControl refuses people who do not control an environment that somebody controls.
 func (m *Mover) mayControl(l *landscape.Landscape, env manifest.Environment, what string) error {
+	if err := m.readable(); err != nil {
+		return err
+	}
 	declared, err := l.Manifest.Environment(env.Name)
 	if err != nil || len(declared.Controllers) == 0 || l.Manifest.Team.Plays(m.Workspace.Person, declared.Controllers) {
 		return nil
@@ -78,6 +117,9 @@ func (m *Mover) mayControl(l *landscape.Landscape, env manifest.Environment, wha
 
 // mayOverride refuses people who have no right to pass a gate that is shut.
 func (m *Mover) mayOverride(l *landscape.Landscape, reason string) error {
+	if err := m.readable(); err != nil {
+		return err
+	}
 	if len(l.Manifest.Pipeline.MayOverride) == 0 {
 		return fault.New(fault.Refused, "Name people or roles under may-override in [pipeline] of oaken.toml, and commit that.", "Nobody may override gates in this project.")
 	}

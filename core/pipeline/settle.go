@@ -16,7 +16,6 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
-	"oakenchest/core/workspace"
 )
 
 // Direction says where an object's version goes when two sides are settled.
@@ -173,18 +172,18 @@ func direction(prefer Prefer, here, there bool) Direction {
 	return Leave
 }
 
-// sinceDeployed reads what was deployed last, and the environment against that: what
-// means the same stays as it was deployed.
+// sinceDeployed reads what the environment's record and the workspace have in common, and
+// the environment against that: what means the same stays as it is there.
 func (m *Mover) sinceDeployed(ctx context.Context, s *Settlement) (base, drifted *contents, err error) {
-	last, ok, err := m.Workspace.Chest.LastDeployment(ctx, s.env.Name)
-	if err != nil || !ok {
+	r, known, err := m.record(ctx, s.env)
+	if err != nil || !known {
 		return nil, nil, err
 	}
-	c, err := m.Workspace.Chest.Resolve(ctx, last.Commit.String())
+	common, err := m.Workspace.Common(ctx, m.Workspace.Base, r.Commit)
 	if err != nil {
 		return nil, nil, err
 	}
-	files, err := declared(ctx, m.Workspace.CommitState(c, workspace.Label(c)), s.env)
+	files, err := declared(ctx, common, s.env)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -196,7 +195,7 @@ func (m *Mover) sinceDeployed(ctx context.Context, s *Settlement) (base, drifted
 		return nil, nil, nil // what was deployed by other rules can't be told any more
 	}
 	drifted, err = s.folder.read(got.Files)
-	s.Deployed = &c
+	s.Deployed = &r.Commit
 	return base, drifted, err
 }
 
@@ -305,8 +304,7 @@ func (m *Mover) Settle(ctx context.Context, s *Settlement, o DeployOptions) (*Ou
 
 // Agrees records that an environment holds what a commit declares: the new baseline.
 func (m *Mover) Agrees(ctx context.Context, s *Settlement, c ledger.Commit) error {
-	return m.Workspace.Chest.Deployed(ctx, 0, ledger.Deployment{Environment: s.env.Name, Commit: c.ID, Author: m.Workspace.Person, Workspace: m.Workspace.Name,
-		Time: m.Now(), Source: "settle", Steps: len(s.Deployment.Plan.Steps)})
+	return m.proved(ctx, s.env, c, ActionSettle, ActionSettle, len(s.Deployment.Plan.Steps))
 }
 
 // Text writes a plan as a file that people may edit.

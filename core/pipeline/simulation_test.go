@@ -345,7 +345,7 @@ func (x *world) promote(some bool) {
 	moves := x.m.rules(ctx).Manifest.Pipeline.Moves
 	move := moves[x.r.IntN(len(moves))]
 	ctx, done := x.fate(ctx)
-	o := PromoteOptions{AllowLoss: true, Done: done}
+	o := PromoteOptions{AllowLoss: true, Again: x.r.IntN(2) == 0, Done: done}
 	if some {
 		o.Paths, o.WithNeeded = []string{x.pick([]string{"files/f0.txt", "files/f1.txt", "more/g0.txt"})}, x.r.IntN(4) > 0
 	}
@@ -449,10 +449,11 @@ type graph struct {
 	root    map[ledger.ID]ledger.ID
 	work    map[ledger.ID]bool
 	deeds   map[ledger.ID]string
+	takes   map[ledger.ID][]ledger.ID // works that a commit takes back
 }
 
 func (x *world) readGraph() *graph {
-	g := &graph{map[ledger.ID]ledger.Commit{}, map[ledger.ID]map[ledger.ID]bool{}, map[ledger.ID]ledger.ID{}, map[ledger.ID]bool{}, map[ledger.ID]string{}}
+	g := &graph{map[ledger.ID]ledger.Commit{}, map[ledger.ID]map[ledger.ID]bool{}, map[ledger.ID]ledger.ID{}, map[ledger.ID]bool{}, map[ledger.ID]string{}, map[ledger.ID][]ledger.ID{}}
 	var list []ledger.Commit
 	var picks map[ledger.ID]ledger.ID
 	var settled map[ledger.ID]bool
@@ -463,7 +464,13 @@ func (x *world) readGraph() *graph {
 		if picks, err = tx.Picks(); err != nil {
 			return err
 		}
-		settled, err = tx.Settled()
+		if settled, err = tx.Settled(); err != nil {
+			return err
+		}
+		takings, err := tx.Takings()
+		for _, t := range takings {
+			g.takes[t.Commit] = append(g.takes[t.Commit], t.Work)
+		}
 		return err
 	})
 	if err != nil {
@@ -481,7 +488,7 @@ func (x *world) readGraph() *graph {
 			root = from
 		}
 		g.root[c.ID] = root
-		g.work[c.ID] = len(c.Parents) < 2 || settled[c.ID]
+		g.work[c.ID] = g.takes[c.ID] == nil && (len(c.Parents) < 2 || settled[c.ID])
 		if len(c.Parents) == 1 {
 			g.deeds[c.ID] = x.deed(g.commits[c.Parents[0]], c)
 		}
@@ -518,12 +525,20 @@ func (x *world) deed(was, is ledger.Commit) string {
 	return strings.Join(lines, "\n")
 }
 
-// missing lists the roots of the work that one commit stands on and another has not in any
-// way.
+// missing lists the roots of the work that one commit has and another has not in any way.
 func (g *graph) missing(at, of ledger.ID) map[ledger.ID]bool {
 	out := map[ledger.ID]bool{}
 	for c := range g.under[of] {
-		if !g.work[c] || g.under[at][c] {
+		if !g.work[c] {
+			continue
+		}
+		if family, ok := g.family(c); ok {
+			if g.has(of, family, map[ledger.ID]bool{}) && !g.has(at, family, map[ledger.ID]bool{}) {
+				out[g.root[c]] = true
+			}
+			continue
+		}
+		if g.under[at][c] {
 			continue
 		}
 		arrived := false
@@ -535,6 +550,68 @@ func (g *graph) missing(at, of ledger.ID) map[ledger.ID]bool {
 		}
 	}
 	return out
+}
+
+// family gives all commits of a work that was taken back somewhere: its picks, and those that
+// did just the same as one of them.
+func (g *graph) family(c ledger.ID) (map[ledger.ID]bool, bool) {
+	taken := map[ledger.ID]bool{}
+	for _, works := range g.takes {
+		for _, w := range works {
+			taken[g.root[w]] = true
+		}
+	}
+	for root := range taken {
+		out := map[ledger.ID]bool{}
+		for o := range g.commits {
+			if g.root[o] == root {
+				out[o] = true
+			}
+		}
+		for o := range maps.Clone(out) {
+			for twin := range g.commits {
+				if g.deeds[o] != "" && g.deeds[twin] == g.deeds[o] && g.takes[twin] == nil {
+					out[twin] = true
+				}
+			}
+		}
+		if out[c] {
+			return out, true
+		}
+	}
+	return nil, false
+}
+
+// has says whether a commit has a work: it is one of it, else it does not take it back, and a
+// parent has it.
+func (g *graph) has(at ledger.ID, family map[ledger.ID]bool, known map[ledger.ID]bool) bool {
+	if yes, ok := known[at]; ok {
+		return yes
+	}
+	yes := family[at]
+	if !yes && !slices.ContainsFunc(g.takes[at], func(w ledger.ID) bool { return family[w] || family[g.root[w]] }) {
+		for _, p := range g.commits[at].Parents {
+			yes = yes || g.has(p, family, known)
+		}
+	}
+	known[at] = yes
+	return yes
+}
+
+// concerns reports whether a work changed a file that an environment holds; what people
+// settled concerns all.
+func (g *graph) concerns(work ledger.ID, e manifest.Environment) bool {
+	if len(g.commits[work].Parents) != 1 {
+		return true
+	}
+	for _, line := range strings.Split(g.deeds[work], "\n") {
+		for _, folder := range e.Folders() {
+			if strings.HasPrefix(line, folder+"/") {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // reachable tells by trying all ways whether moves lead from one environment to another.
@@ -559,6 +636,10 @@ func (x *world) check(after string) {
 	if err != nil {
 		x.t.Fatal(err)
 	}
+	absences, err := x.w.Chest.Absences(ctx)
+	if err != nil {
+		x.t.Fatal(err)
+	}
 	m := x.w.Manifest
 	for _, e := range m.Environments {
 		has := x.standing(e.Name)
@@ -570,6 +651,22 @@ func (x *world) check(after string) {
 			if has != (ledger.ID{}) && later.Name != e.Name && reachable(m.Pipeline.Moves, e.Name, later.Name, map[string]bool{}) {
 				maps.Copy(want, g.missing(has, x.standing(later.Name)))
 			}
+		}
+		tip, open := x.tip(m.BranchOf(e)), map[ledger.ID]bool{}
+		for _, later := range m.Environments {
+			if tip.Depth > 0 && later.Name != e.Name && reachable(m.Pipeline.Moves, e.Name, later.Name, map[string]bool{}) {
+				maps.Copy(open, g.missing(tip.ID, x.standing(later.Name)))
+			}
+		}
+		maps.DeleteFunc(want, func(root ledger.ID, _ bool) bool {
+			if g.concerns(root, e) {
+				return false
+			}
+			anyone := slices.ContainsFunc(m.Environments, func(o manifest.Environment) bool { return g.concerns(root, o) })
+			return !anyone || !open[root] && tip.ID != has || tip.Depth == 0
+		})
+		for _, a := range absences[e.Name] {
+			delete(want, g.root[a.Work])
 		}
 		got := map[ledger.ID]bool{}
 		i := slices.IndexFunc(debts, func(d owed.Debt) bool { return d.Environment == e.Name })
@@ -644,6 +741,13 @@ func (x *world) bringAllBack() {
 	for range 12 {
 		left = nil
 		for _, e := range x.w.Manifest.Environments {
+			for _, s := range e.Sites() { // what is there and was never recorded is in the way
+				if x.standing(e.Name) == (ledger.ID{}) {
+					if err := os.RemoveAll(strings.TrimPrefix(s.Target, "folder:")); err != nil {
+						x.t.Fatal(err)
+					}
+				}
+			}
 			if tip := x.tip(x.w.Manifest.BranchOf(e)); x.standing(e.Name) == (ledger.ID{}) && e.Tier == manifest.Development {
 				x.deploy(ctx, e.Name, tip, nil) // work goes on from where something is
 			}
@@ -693,17 +797,27 @@ func (x *world) bringAllBack() {
 			}
 		}
 		for _, move := range l.Manifest.Pipeline.Moves {
-			p, err := x.m.PreparePromotion(ctx, move.From, move.To, PromoteOptions{})
+			p, err := x.m.PreparePromotion(ctx, move.From, move.To, PromoteOptions{Again: true})
 			if err != nil {
+				left = append(left, fmt.Sprintf("%s to %s: %v", move.From, move.To, err))
 				continue
 			}
-			if len(p.Conflicts) > 0 {
+			for _, g := range p.shut() {
+				left = append(left, fmt.Sprintf("%s to %s: gate %s, %s", move.From, move.To, g.Name, g.Said))
+			}
+			switch {
+			case len(p.Conflicts) > 0 && p.beside: // settled on the branch that both share, and brought to From
+				branch := l.Manifest.BranchOf(p.To)
+				x.mergeCommit(p.Source, branch, true)
+				x.mergeCommit(*p.Standing, branch, false)
+				x.deploy(ctx, move.From, x.tip(branch), nil)
+			case len(p.Conflicts) > 0:
 				x.mergeCommit(p.Source, p.Branch, false)
 			}
 			if err := p.Close(); err != nil {
 				x.t.Fatal(err)
 			}
-			x.promoteAlong(ctx, move, PromoteOptions{AllowLoss: true})
+			x.promoteAlong(ctx, move, PromoteOptions{AllowLoss: true, Again: true})
 		}
 	}
 	x.t.Fatalf("something is owed still: %s", strings.Join(left, "\n"))

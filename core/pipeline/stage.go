@@ -13,7 +13,7 @@ import (
 // stage opens an environment with all its targets. The names of its files are paths of
 // the project.
 func (m *Mover) stage(ctx context.Context, name string) (manifest.Environment, environment.Driver, error) {
-	env, err := m.Workspace.Manifest.Environment(name)
+	env, err := m.declaration(ctx, name)
 	if err != nil {
 		return env, nil, err
 	}

@@ -12,6 +12,7 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/manifest"
 	"oakenchest/core/state"
 )
 
@@ -38,6 +39,9 @@ func (w *Workspace) carry(ctx context.Context, from, to blob.Digest, label strin
 		return t, err
 	}
 	pairs = slices.DeleteFunc(pairs, func(p chest.Pair) bool { return is[p.Path].Mode == 0 && !w.wanted(p.Path) })
+	if pairs, err = w.keepLeftOut(pairs, to); err != nil {
+		return t, err
+	}
 	c := carrier{w: w, from: from, to: to}
 	var blocked []string
 	for _, p := range pairs {
@@ -62,6 +66,42 @@ func (w *Workspace) carry(ctx context.Context, from, to blob.Digest, label strin
 	}
 	return t, c.bring(ctx, pairs, is, label, &t)
 }
+
+// keepLeftOut takes out of what differs the files that go from the records because they are
+// left out from now on, such as a database that became an environment: they stay, as nobody's
+// but this workspace's.
+func (w *Workspace) keepLeftOut(pairs []chest.Pair, to blob.Digest) ([]chest.Pair, error) {
+	if !slices.ContainsFunc(pairs, func(p chest.Pair) bool { return p.Path == manifest.Name }) {
+		return pairs, nil
+	}
+	m, err := w.manifestIn(to)
+	if err != nil {
+		return pairs, nil // what can't be read leaves nothing out
+	}
+	return slices.DeleteFunc(pairs, func(p chest.Pair) bool {
+		stays := p.Is.Mode == 0 && p.Was.Mode != chest.Folder && m.LeftOut(p.Path)
+		if stays {
+			w.free(p.Path)
+		}
+		return stays
+	}), nil
+}
+
+// free lets a file be written that no lock can be had for any more.
+func (w *Workspace) free(p string) {
+	if info, err := os.Lstat(w.local(p)); err == nil && info.Mode().IsRegular() {
+		_ = os.Chmod(w.local(p), info.Mode().Perm()|0o200) // else its owner does it
+	}
+}
+
+// Recorded reports whether a path is a file of the commit that the workspace stands on.
+func (w *Workspace) Recorded(p string) (bool, error) {
+	f, err := w.Chest.At(w.tree(), p)
+	return f.Mode != 0 && f.Mode != chest.Folder, chest.Explain(err)
+}
+
+// Free lets a file that is to be recorded no longer be written.
+func (w *Workspace) Free(p string) { w.free(p) }
 
 // peek gives the files of the workspace at the paths of some pairs, by path;
 // what is left out counts as not there.

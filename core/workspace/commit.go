@@ -59,6 +59,9 @@ type Committed struct {
 	Ended []string
 	// Warnings are sentences about what may trouble others.
 	Warnings []string
+	// Beside lists what was captured and is not as the commit has it, each as the commit that
+	// an environment holds.
+	Beside []ledger.Commit
 }
 
 // Commit records changes and publishes them at once. With a merge under way it
@@ -83,7 +86,7 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 		}
 		return c, err
 	}
-	if err := w.reviewed("commit"); err != nil {
+	if err := errors.Join(w.reviewed("commit"), w.underCapture(o.Paths)); err != nil {
 		return nil, err
 	}
 	// Where no lock or rule speaks of a file that only seems edited, the files are
@@ -131,6 +134,7 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 		c.Along, c.Ended, c.LeftOut = along, ended, leftOut
 		c.Warnings = append(c.Warnings, advice...)
 		w.announceRest(ctx, status.Changes, c)
+		err = w.captured(ctx, c)
 	}
 	return c, err
 }
@@ -336,13 +340,13 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 type intake struct {
 	w      *Workspace
 	batch  *blob.Batch
-	coming []arrival    // files whose content is on its way
-	files  []state.File // what is put into the tree; without a mode, what is taken out
-	real   []Change     // without those that turned out to be none
+	coming []incomingFile // files whose content is on its way
+	files  []state.File   // what is put into the tree; without a mode, what is taken out
+	real   []Change       // without those that turned out to be none
 }
 
-// arrival is a file whose content is on its way into the chest.
-type arrival struct {
+// incomingFile is a file whose content is on its way into the chest.
+type incomingFile struct {
 	change  Change
 	content *blob.Content
 }
@@ -390,21 +394,21 @@ func (in *intake) settle(left int) error {
 	return nil
 }
 
-func (w *Workspace) storeFile(batch *blob.Batch, change Change) (arrival, error) {
+func (w *Workspace) storeFile(batch *blob.Batch, change Change) (incomingFile, error) {
 	f := change.is
 	in, err := w.Work().Open(f.Path)
 	if errors.Is(err, kind.ErrNoFile) || errors.Is(err, os.ErrNotExist) {
-		return arrival{}, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s went away while it was being committed.", f.Path)
+		return incomingFile{}, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s went away while it was being committed.", f.Path)
 	}
 	if err != nil {
-		return arrival{}, unstored(f.Path, err)
+		return incomingFile{}, unstored(f.Path, err)
 	}
 	defer in.Close()
 	c, err := batch.Start(in, w.seams(f, in))
 	if err != nil {
-		return arrival{}, unstored(f.Path, err)
+		return incomingFile{}, unstored(f.Path, err)
 	}
-	return arrival{change, c}, nil
+	return incomingFile{change, c}, nil
 }
 
 // leastSeamed is the size in bytes from which a file is worth asking for seams.

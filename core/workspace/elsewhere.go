@@ -1,7 +1,6 @@
 package workspace
 
 import (
-	"bytes"
 	"context"
 
 	"oakenchest/core/chest"
@@ -23,26 +22,9 @@ func (w *Workspace) CommitFiles(ctx context.Context, branch string, on ledger.Co
 		return ledger.Commit{}, err
 	}
 	defer release()
-	batch := w.Chest.Blobs.Begin()
-	defer batch.Abandon()
-	var list []state.File
-	for p, data := range files {
-		if data == nil { // it goes
-			list = append(list, state.File{Path: p})
-			continue
-		}
-		d, size, err := batch.Put(bytes.NewReader(data))
-		if err != nil {
-			return ledger.Commit{}, unstored(p, err)
-		}
-		list = append(list, state.File{Path: p, Mode: chest.Plain, Size: size, Digest: d})
-	}
-	tree, err := w.Chest.Amend(batch, on.Tree, list)
-	if err == nil {
-		err = batch.Commit()
-	}
+	tree, err := w.TreeWith(on.Tree, files)
 	if err != nil {
-		return ledger.Commit{}, chest.Explain(err)
+		return ledger.Commit{}, err
 	}
 	return w.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: on.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(), Message: message})
 }

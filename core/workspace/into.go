@@ -24,14 +24,18 @@ type Into struct {
 
 // ForeseeInto tells what a merge of one commit into another would come to.
 func (w *Workspace) ForeseeInto(ctx context.Context, onto, theirs ledger.Commit) (*state.Merged, error) {
-	base, bases, err := w.common(ctx, onto, theirs)
+	g, err := w.common(ctx, onto, theirs)
 	if err != nil {
 		return nil, err
 	}
-	if len(bases) == 1 && bases[0].ID == onto.ID { // nothing but theirs is new
+	if g.all(onto) { // nothing but theirs is new
 		return &state.Merged{}, nil
 	}
-	return w.Reader().Merge(ctx, base, w.CommitState(onto, Label(onto)), w.CommitState(theirs, Label(theirs)), nil)
+	m, err := w.Reader().Merge(ctx, g.State, w.CommitState(onto, Label(onto)), w.CommitState(theirs, Label(theirs)), nil)
+	if err == nil {
+		m.Conflicts = append(g.conflicts, m.Conflicts...)
+	}
+	return m, err
 }
 
 // Arrived is a merge that was published: its commit, and the artifacts that both sides had
@@ -97,29 +101,61 @@ type Blended struct {
 
 // Blend merges one commit into another. Nothing in the workspace changes.
 func (w *Workspace) Blend(ctx context.Context, onto, theirs ledger.Commit) (*Blended, error) {
-	base, bases, err := w.common(ctx, onto, theirs)
+	g, err := w.common(ctx, onto, theirs)
 	if err != nil {
 		return nil, err
 	}
-	if len(bases) == 1 && bases[0].ID == theirs.ID {
+	if g.all(theirs) {
 		return &Blended{Tree: onto.Tree}, nil
 	}
-	if len(bases) == 1 && bases[0].ID == onto.ID { // nothing but theirs is new
+	if g.all(onto) { // nothing but theirs is new
 		return &Blended{Tree: theirs.Tree, Merged: &state.Merged{}}, nil
 	}
-	return w.blend(ctx, base, onto.Tree, w.CommitState(theirs, Label(theirs)))
+	return w.blendOn(ctx, g, onto.Tree, w.CommitState(theirs, Label(theirs)))
+}
+
+// BlendOf merges into a commit a tree that stands on another one, and has no commit yet.
+func (w *Workspace) BlendOf(ctx context.Context, onto, on ledger.Commit, tree blob.Digest) (*Blended, error) {
+	g, err := w.common(ctx, onto, on)
+	if err != nil {
+		return nil, err
+	}
+	if g.all(onto) { // nothing but theirs is new
+		return &Blended{Tree: tree, Merged: &state.Merged{}}, nil
+	}
+	return w.blendOn(ctx, g, onto.Tree, w.TreeState(tree, "theirs"))
 }
 
 // BlendOne does to a tree what one commit did to the commit before it.
 func (w *Workspace) BlendOne(ctx context.Context, onto blob.Digest, c ledger.Commit) (*Blended, error) {
-	var before ledger.Commit
-	if len(c.Parents) > 0 {
-		var err error
-		if before, err = w.Chest.Commit(ctx, c.Parents[0]); err != nil {
-			return nil, err
-		}
+	before, err := w.before(ctx, c)
+	if err != nil {
+		return nil, err
 	}
-	return w.blend(ctx, w.CommitState(before, Label(before)), onto, w.CommitState(c, Label(c)))
+	return w.blend(ctx, before, onto, w.CommitState(c, Label(c)))
+}
+
+// BlendBack takes out of a tree what one commit did.
+func (w *Workspace) BlendBack(ctx context.Context, onto blob.Digest, c ledger.Commit) (*Blended, error) {
+	before, err := w.before(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	return w.blend(ctx, w.CommitState(c, Label(c)), onto, before)
+}
+
+// BlendFrom does to a tree what leads from one commit to another.
+func (w *Workspace) BlendFrom(ctx context.Context, onto blob.Digest, from, to ledger.Commit) (*Blended, error) {
+	return w.blend(ctx, w.CommitState(from, Label(from)), onto, w.CommitState(to, Label(to)))
+}
+
+// blendOn is blend on a ground: what of it does not fit is in conflict.
+func (w *Workspace) blendOn(ctx context.Context, g ground, onto blob.Digest, theirs state.State) (*Blended, error) {
+	b, err := w.blend(ctx, g.State, onto, theirs)
+	if err == nil {
+		b.Merged.Conflicts = append(g.conflicts, b.Merged.Conflicts...)
+	}
+	return b, err
 }
 
 func (w *Workspace) blend(ctx context.Context, base state.State, onto blob.Digest, theirs state.State) (*Blended, error) {

@@ -334,6 +334,7 @@ func (w *Workspace) checkLocks(ctx context.Context, locks []ledger.Lock, changes
 				}
 			}
 			switch {
+			case w.Manifest.LeftOut(p): // it leaves the records, and stays on the disk
 			case guard.required(p, func() []byte { return head(w.local(p)) }):
 				return nil, fault.New(fault.Refused, "Nothing was recorded. Take the lock with oaken lock "+filepath.ToSlash(p)+" and commit again.", "%s must be locked before it is changed, and nobody holds its lock.", p)
 			case guard.advised(p, func() []byte { return head(w.local(p)) }):

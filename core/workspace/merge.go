@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"oakenchest/core/blob"
+	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -53,22 +54,15 @@ func (w *Workspace) mergeOf(ctx context.Context, theirs ledger.Commit, label, me
 // mergeOnto describes the merge of a commit into another one, whose files are those of a
 // tree; nil when there is nothing to merge.
 func (w *Workspace) mergeOnto(ctx context.Context, onto ledger.Commit, tree blob.Digest, theirs ledger.Commit) (*Pending, error) {
-	bases, err := w.Chest.MergeBases(ctx, onto, theirs)
-	if err != nil || len(bases) == 1 && bases[0].ID == theirs.ID {
+	g, err := w.common(ctx, onto, theirs)
+	if err != nil || g.all(theirs) {
 		return nil, err
 	}
+	if len(g.conflicts) > 0 {
+		return nil, fault.New(fault.Conflict, "Bring one of the two branches to what the other has of it first, by a commit.", "What %s took back can't be told from what came since, at %s.", Label(g.apart[0]), g.conflicts[0].Address)
+	}
 	p := &Pending{Mine: hexOf(tree), Theirs: hexOf(theirs.Tree), Parent: theirs.ID.String()}
-	var base ledger.Commit
-	if len(bases) == 1 {
-		base = bases[0]
-	}
-	for _, b := range bases[min(len(bases), 1):] {
-		p.Bases = append(p.Bases, b.ID.String())
-	}
-	if len(p.Bases) > 0 {
-		p.Bases = append([]string{bases[0].ID.String()}, p.Bases...)
-	}
-	p.Base = hexOf(base.Tree)
+	p.on(g)
 	return p, nil
 }
 
@@ -155,6 +149,13 @@ func (w *Workspace) begin(ctx context.Context, p *Pending) (*MergeResult, error)
 	if err != nil {
 		return nil, err
 	}
+	_, _, theirs, err := w.states(p)
+	if err != nil {
+		return nil, err
+	}
+	if err := w.mayMerge(ctx, m, theirs); err != nil {
+		return nil, err
+	}
 	if err := w.apply(ctx, p, m); err != nil {
 		return nil, err
 	}
@@ -177,19 +178,16 @@ func (w *Workspace) compute(ctx context.Context, p *Pending) (*state.Merged, err
 		return nil, err
 	}
 	if len(p.Bases) > 0 {
-		var commits []ledger.Commit
-		for _, text := range p.Bases {
-			id, err := ledger.ParseID(text)
-			if err != nil {
-				return nil, err
-			}
-			c, err := w.Chest.Commit(ctx, id)
-			if err != nil {
-				return nil, err
-			}
-			commits = append(commits, c)
+		commits, err := w.commitsBy(ctx, p.Bases)
+		if err != nil {
+			return nil, err
 		}
 		if base, err = w.joined(ctx, commits); err != nil {
+			return nil, err
+		}
+	}
+	if len(p.Apart) > 0 {
+		if base, err = w.withoutTaken(ctx, base, p.Apart); err != nil {
 			return nil, err
 		}
 	}
@@ -221,6 +219,17 @@ func (w *Workspace) commitMerge(ctx context.Context, o CommitOptions, p *Pending
 	s, _, err := w.status(ctx, false)
 	if err != nil {
 		return nil, err
+	}
+	if p.Captured != nil && p.Parent == "" {
+		done, err := w.PublishCaptured(ctx, *p.Captured, o.Message, o.Item, chest.Draft{})
+		if err != nil {
+			return nil, err
+		}
+		p.Parent = done.Commit.ID.String()
+		o.Message, o.Item = fromThere(p.Captured.Environment, o.Message), ""
+		if err := w.savePending(p); err != nil {
+			return nil, err
+		}
 	}
 	var parent ledger.ID
 	if p.Parent != "" {

@@ -29,9 +29,15 @@ type Pending struct {
 	// Bases lists the commits that stand for the base together, when branches were merged
 	// crosswise; Base is then not used.
 	Bases []string `json:"bases,omitempty"`
+	// Apart lists the commits that took something back which one side alone counts as taken
+	// back: what they did is done to the base.
+	Apart []string `json:"apart,omitempty"`
 	// Parked is what was set aside and is brought back; its record goes when the merge is
 	// committed.
 	Parked *parkedName `json:"parked,omitempty"`
+	// Captured is what was captured of an environment, when that is what is merged; Parent is
+	// empty until it has a commit.
+	Captured *Capture `json:"captured,omitempty"`
 	// Abandoning says that it is being given up.
 	Abandoning bool `json:"abandoning,omitempty"`
 	// Applying says that files are being brought to the state of the choices.

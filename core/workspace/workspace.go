@@ -277,6 +277,7 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 	if err != nil {
 		return nil, err
 	}
+	w.Chest.Warden = warden{w}
 	if err := errors.Join(w.loadBase(ctx), w.loadHeld()); err != nil {
 		w.Close()
 		return nil, err
@@ -497,6 +498,14 @@ func (w *Workspace) Reader() *state.Reader {
 	return &state.Reader{Kinds: w.kinds.table, Manifest: w.Manifest}
 }
 
+// ReaderBy reads artifacts by the kinds and recipes of another manifest.
+func (w *Workspace) ReaderBy(m *manifest.Manifest) *state.Reader {
+	if m == w.Manifest {
+		return w.Reader()
+	}
+	return &state.Reader{Kinds: recipe.Over(w.host.Kinds, m.Recipes), Manifest: m}
+}
+
 // CommitState is the state of a commit.
 func (w *Workspace) CommitState(c ledger.Commit, label string) state.State {
 	return state.Commit{Chest: w.Chest, Tree: c.Tree, Name: label}
@@ -536,10 +545,19 @@ func (w *Workspace) ProjectPath(dir, p string) (string, error) {
 	return rel, nil
 }
 
+// ReadOwnManifest gives the text of the workspace's oaken.toml; none when there is no file.
+func (w *Workspace) ReadOwnManifest() ([]byte, error) {
+	data, err := os.ReadFile(filepath.Join(w.Root, manifest.Name))
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	return data, err
+}
+
 // EditManifest rewrites oaken.toml; the result must be well formed.
 func (w *Workspace) EditManifest(edit func([]byte) ([]byte, error)) error {
-	data, err := os.ReadFile(filepath.Join(w.Root, manifest.Name))
-	if err != nil && !errors.Is(err, os.ErrNotExist) {
+	data, err := w.ReadOwnManifest()
+	if err != nil {
 		return err
 	}
 	out, err := edit(data)

@@ -45,6 +45,40 @@ func (s Scope) overlay(want, live, inScope *element.Element) *element.Element {
 	return &out
 }
 
+// WithUntracked gives a tree with the objects of another one that are out of scope: what no
+// filter lets pass is nobody's to change, and stays as it is declared.
+func (s Scope) WithUntracked(tree, declared *element.Element) *element.Element {
+	out := *tree
+	out.Children = slices.Clone(tree.Children)
+	for _, d := range declared.Children {
+		if d.Type != "schema" {
+			if !s.takes(d, d.Key) {
+				out.Children = append(out.Children, d)
+			}
+			continue
+		}
+		var left []*element.Element
+		for _, k := range d.Children {
+			if !s.takes(k, d.Key+"."+k.Key) {
+				left = append(left, k)
+			}
+		}
+		at := slices.IndexFunc(out.Children, func(e *element.Element) bool { return e.Type == d.Type && e.Key == d.Key })
+		switch {
+		case len(left) == 0:
+		case at >= 0:
+			inner := *out.Children[at]
+			inner.Children = append(slices.Clone(inner.Children), left...)
+			out.Children[at] = &inner
+		default:
+			inner := *d
+			inner.Children = left
+			out.Children = append(out.Children, &inner)
+		}
+	}
+	return &out
+}
+
 func find(e, like *element.Element) *element.Element {
 	for _, k := range e.Children {
 		if k.Key == like.Key && k.Type == like.Type {

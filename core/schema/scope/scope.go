@@ -43,9 +43,16 @@ var Switches = [][2]string{
 // Extras are what Track may name.
 var Extras = []string{"owners", "privileges", "replication", "counters"}
 
+// Types are the sorts of objects that a pattern may name, of all engines.
+var Types = []string{"aggregate", "cast", "collation", "conversion", "event", "event-trigger", "extension", "function", "index", "operator", "operator-class", "operator-family", "procedure", "publication",
+	"rows", "schema", "sequence", "server", "table", "text-search-configuration", "text-search-dictionary", "trigger", "type", "view", "wrapper"}
+
 // Check says what is wrong with a scope.
 func (s Scope) Check() error {
 	for _, p := range slices.Concat(s.Only, s.Skip) {
+		if t, _, typed := strings.Cut(p, ":"); typed && t != "*" && !slices.Contains(Types, t) {
+			return fmt.Errorf("%q names no sort of object; the sorts are %s", p, strings.Join(Types, ", "))
+		}
 		if !doublestar.ValidatePattern(strings.ReplaceAll(p, "**", "*")) || p == "" {
 			return fmt.Errorf("%q is no pattern", p)
 		}

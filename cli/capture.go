@@ -1,0 +1,201 @@
+package cli
+
+import (
+	"context"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/pipeline"
+	"oakenchest/core/workspace"
+)
+
+func newCapture(a *App) *cobra.Command {
+	var o pipeline.CaptureOptions
+	var stoodOn string
+	cmd := &cobra.Command{
+		Use:   "capture ENV",
+		Short: "Bring what was changed in an environment into the chest",
+		Long: `Read an environment, and bring what was changed there into its folder of the project,
+one file for each object. The chest knows what the environment held before: its record.
+What was changed since is work on that record, and is merged into the environment's
+branch as it is by now, by element. A capture never takes away what the environment
+never had. Files of objects that are alike are not touched.
+
+It then lies in the workspace until oaken commit records it; --commit records it at
+once, beside the workspace, and makes no commit when nothing has changed, so that it can
+run every night. It goes to the branch of the environment, or to the one that --onto names.
+Where that does not have what the environment stood on, what is captured stays beside all
+branches; --onto brings it alone to one. A capture that would remove more than half of the
+files is refused unless --removes says how many.
+
+Where another state is nearer to what is there than the record, as in a database that was
+restored from a copy, --stood-on says which of them it was changed from; env:NAME means what
+that environment is known to hold.
+
+On a shared database, capture tells who changed what: from the locks, and from the
+log that oaken env prepare sets up. --mine takes only your own changes.`,
+		Example:           "  oaken capture dev\n  oaken capture live --commit -m \"Nightly\"\n  oaken capture test --stood-on env:live",
+		GroupID:           groupEnvironments,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeEnvironments,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if o.Commit && strings.TrimSpace(o.Message) == "" {
+				return usage(cmd, "A commit needs a message: -m TEXT.")
+			}
+			if !o.Commit && (o.Message != "" || o.Item != "") {
+				return usage(cmd, "-m and --item go with --commit.")
+			}
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.capture(cmd.Context(), w, args[0], stoodOn, o) })
+		},
+	}
+	cmd.Flags().BoolVar(&o.Commit, "commit", false, "record what was captured")
+	cmd.Flags().IntVar(&o.Removes, "removes", 0, "consent to the removal of so many files, `COUNT`, more than half of them")
+	cmd.Flags().BoolVar(&o.Mine, "mine", false, "take only objects that you have locked or changed")
+	cmd.Flags().StringVar(&o.Onto, "onto", "", "the `BRANCH` that it goes to, in place of the environment's")
+	cmd.Flags().StringVar(&stoodOn, "stood-on", "", "what the environment held before it was changed: `STATE`")
+	cmd.Flags().StringVarP(&o.Message, "message", "m", "", "what the commit is for, `TEXT`")
+	cmd.Flags().StringVar(&o.Item, "item", "", "the work item that the commit is for, `KEY`")
+	_ = cmd.RegisterFlagCompletionFunc("message", cobra.NoFileCompletions)
+	_ = cmd.RegisterFlagCompletionFunc("item", cobra.NoFileCompletions)
+	_ = cmd.RegisterFlagCompletionFunc("onto", a.completeBranches)
+	_ = cmd.RegisterFlagCompletionFunc("stood-on", a.completeStates)
+	return cmd
+}
+
+func (a *App) capture(ctx context.Context, w *workspace.Workspace, name, stoodOn string, o pipeline.CaptureOptions) error {
+	if stoodOn != "" {
+		at, err := a.recordOf(ctx, w, stoodOn)
+		if err != nil {
+			return err
+		}
+		o.StoodOn = &at
+	}
+	c, err := a.mover(w).Capture(ctx, name, o)
+	if err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(captureJSON(name, c))
+	} else {
+		a.showCaptured(name, c, o.Commit)
+		if n := len(c.Lacks); n > 0 {
+			a.say("%s lacks %s that %s has: %s. %s", name, count(n, "piece")+" of work", c.Branch, labelsOf(c.Lacks, 3), a.bringing(ctx, w, name))
+		}
+	}
+	if len(c.Conflicts) > 0 {
+		return &conflictsRemain{}
+	}
+	return nil
+}
+
+// recordOf gives the commit that a person wrote; env:NAME means what that one is known to hold.
+func (a *App) recordOf(ctx context.Context, w *workspace.Workspace, text string) (ledger.Commit, error) {
+	name, is := strings.CutPrefix(text, "env:")
+	if !is {
+		return a.commitOf(ctx, w, text)
+	}
+	r, known, err := w.Chest.Record(ctx, name)
+	if err == nil && !known {
+		err = fault.New(fault.Usage, "Name a branch, BRANCH:NUMBER, a release or a commit's id.", "Nothing is known of what %s holds.", name)
+	}
+	return r.Commit, err
+}
+
+func captureJSON(name string, c *pipeline.Capture) any {
+	out := map[string]any{"schema": "oaken.capture/1", "environment": name, "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(c.Differences), "rescued": c.Rescued,
+		"untracked": append([]string{}, c.Untracked...), "commit": nil, "by": byJSON(c.By), "record": nil, "found": nil, "branch": c.Branch, "merged": nil, "conflicts": conflictRows(c.Conflicts), "lacks": commitRows(c.Lacks), "pending": c.Pending}
+	if c.Record != nil {
+		out["record"] = commitJSON(*c.Record)
+	}
+	switch {
+	case c.Recorded:
+		out["commit"] = commitJSON(c.Commit)
+	case c.Commit.Depth > 0:
+		out["found"] = commitJSON(c.Commit)
+	}
+	if c.Merged != nil {
+		out["merged"] = commitJSON(*c.Merged)
+	}
+	return out
+}
+
+func commitRows(list []ledger.Commit) []any {
+	out := []any{}
+	for _, c := range list {
+		out = append(out, commitJSON(c))
+	}
+	return out
+}
+
+// showCaptured tells what came of a capture.
+func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
+	a.sayUntracked(c.Untracked)
+	label := c.Environment.Into
+	if c.Record != nil {
+		label = workspace.Label(*c.Record)
+	}
+	switch {
+	case c.Commit.Depth > 0 && !c.Recorded:
+		a.say("%s holds just what %s declares, which is noted: %s.", name, workspace.Label(c.Commit), count(c.Objects, "object"))
+	case c.Pending && len(c.Written)+len(c.Conflicts) == 0:
+		a.say("%s holds what lies in %s already: %s, none changed. oaken commit records it.", name, c.Environment.Into, count(c.Objects, "object"))
+	case len(c.Differences) == 0 && len(c.Written) == 0 && !c.Recorded:
+		a.say("%s holds what %s declares: %s, none changed.", name, label, count(c.Objects, "object"))
+	case recorded:
+		a.say("%s: %s captured.", name, count(c.Objects, "object"))
+		a.showDifferences(c.Differences, false)
+	default:
+		a.say("%s: %s captured into %s, %s written.", name, count(c.Objects, "object"), c.Environment.Into, count(len(c.Written), "file"))
+		a.showDifferences(c.Differences, false)
+		a.sayRescued(c.Rescued)
+	}
+	a.showBy(c.By)
+	a.showCombined("combined by element", c.Combined)
+	switch {
+	case c.Recorded:
+		a.showRecorded(name, c)
+	case recorded:
+		a.say("Nothing has changed since %s; no commit was made.", label)
+	case c.Merged != nil:
+		a.say("%s takes in what was captured before.", a.paint(strong, workspace.Label(*c.Merged)))
+	}
+	if len(c.Conflicts) > 0 {
+		a.showConflicts(c.Conflicts)
+		if c.Open {
+			a.say("Settle them with oaken resolve, and record it with oaken commit.")
+		} else {
+			a.say("What was captured is %s. To settle them: oaken switch %s, then oaken merge %s.", workspace.Label(c.Commit), c.Branch, workspace.Label(c.Commit))
+		}
+	}
+}
+
+// showRecorded tells where what was captured went.
+func (a *App) showRecorded(name string, c *pipeline.Capture) {
+	a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))
+	a.say("  published as %s", c.Commit.ID.Short())
+	switch {
+	case c.Merged != nil:
+		a.say("  %s takes it in", workspace.Label(*c.Merged))
+	case c.Branch == "" && len(c.Apart) > 0:
+		a.say("%s stood on %s, so it stays beside the branches. With --onto BRANCH a branch gets it alone.", name, labelsOf(c.Apart, 3))
+	case c.Branch == "":
+		a.say("The branch takes work by reviews alone. To propose it: oaken branch NAME, oaken capture %s --commit -m TEXT --onto NAME, then oaken switch NAME and oaken review open.", name)
+	case len(c.Conflicts) == 0 && c.Commit.Branch != c.Branch:
+		a.say("  %s has just that already", c.Branch)
+	}
+}
+
+// labelsOf names some commits.
+func labelsOf(list []ledger.Commit, most int) string {
+	var out []string
+	for i, c := range list {
+		if i == most {
+			return strings.Join(out, ", ") + " and more"
+		}
+		out = append(out, workspace.Label(c))
+	}
+	return strings.Join(out, ", ")
+}

@@ -1,0 +1,134 @@
+package arrival
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"testing"
+	"time"
+
+	"oakenchest/core/chest"
+	"oakenchest/core/ledger"
+)
+
+// TestWhatWasTakenBackAgreesWithItsDefinition draws graphs with merges, picks and takings by
+// chance, and holds Has and Missing against the definition, followed commit by commit.
+// OAKEN_GRAPHS says how many graphs.
+func TestWhatWasTakenBackAgreesWithItsDefinition(t *testing.T) {
+	rounds := 6
+	if n, err := strconv.Atoi(os.Getenv("OAKEN_GRAPHS")); err == nil {
+		rounds = n
+	}
+	for range rounds {
+		seed := rand.Uint64()
+		r := rand.New(rand.NewPCG(seed, 1))
+		c, err := chest.Create(t.Context(), filepath.Join(t.TempDir(), "chest"), "Imke", time.Now())
+		if err != nil {
+			t.Fatal(err)
+		}
+		s := &scribe{t: t, c: c, now: time.Date(2026, 6, 1, 9, 0, 0, 0, time.UTC)}
+		first := s.commit("main", ledger.Commit{}, "first", nil)
+		tips := map[string]ledger.Commit{"main": first}
+		all := []ledger.Commit{first}
+		parents := map[ledger.ID][]ledger.ID{}
+		takes, picks := map[ledger.ID][]ledger.ID{}, map[ledger.ID]ledger.ID{}
+		names := []string{"main"}
+		for n := range 40 {
+			name := names[r.IntN(len(names))]
+			if len(names) < 5 && r.IntN(5) == 0 {
+				name = fmt.Sprintf("b%d", len(names))
+				from := tips[names[r.IntN(len(names))]]
+				s.branch(name, from)
+				names, tips[name] = append(names, name), from
+			}
+			tip, other := tips[name], all[r.IntN(len(all))]
+			var took []ledger.ID
+			var picked ledger.ID
+			made := s.commit(name, tip, fmt.Sprint("text ", n), func(d *chest.Draft) {
+				switch r.IntN(6) {
+				case 0:
+					if other.ID != tip.ID {
+						d.Merged = other.ID
+					}
+				case 1:
+					if takes[other.ID] != nil || len(other.Parents) > 1 {
+						return // it is nobody's work
+					}
+					took = []ledger.ID{other.ID}
+					d.Takes = took
+				case 2:
+					if takes[other.ID] != nil || len(other.Parents) > 1 {
+						return
+					}
+					picked = other.ID
+					d.Picks = picked
+				}
+			})
+			parents[made.ID] = made.Parents
+			takes[made.ID] = took
+			if picked != (ledger.ID{}) {
+				picks[made.ID] = picked
+			}
+			tips[name] = made
+			all = append(all, made)
+		}
+		root := func(id ledger.ID) ledger.ID {
+			for from, ok := picks[id]; ok; from, ok = picks[id] {
+				id = from
+			}
+			return id
+		}
+		var has func(at, work ledger.ID) bool
+		has = func(at, work ledger.ID) bool {
+			if root(at) == root(work) && takes[at] == nil {
+				return true
+			}
+			if slices.ContainsFunc(takes[at], func(w ledger.ID) bool { return root(w) == root(work) }) {
+				return false
+			}
+			return slices.ContainsFunc(parents[at], func(p ledger.ID) bool { return has(p, work) })
+		}
+		err = View(t.Context(), c, func(rd *Reader) error {
+			for _, at := range all {
+				for _, work := range all {
+					if takes[work.ID] != nil || len(parents[work.ID]) > 1 {
+						continue
+					}
+					if got, want := rd.Has(at, work), has(at.ID, work.ID); got != want {
+						return fmt.Errorf("seed %d: %s:%d has %s:%d: %v, by the definition %v", seed, at.Branch, at.Depth, work.Branch, work.Depth, got, want)
+					}
+				}
+				other := all[r.IntN(len(all))]
+				missing, err := rd.Missing(at, other)
+				if err != nil {
+					return err
+				}
+				want := map[ledger.ID]bool{}
+				for _, work := range all {
+					if takes[work.ID] == nil && len(parents[work.ID]) < 2 && has(other.ID, work.ID) && !has(at.ID, work.ID) {
+						want[root(work.ID)] = true
+					}
+				}
+				for _, work := range missing {
+					if !want[root(work.ID)] {
+						return fmt.Errorf("seed %d: %s:%d misses %s:%d of %s:%d, and should not", seed, at.Branch, at.Depth, work.Branch, work.Depth, other.Branch, other.Depth)
+					}
+					delete(want, root(work.ID))
+				}
+				if len(want) > 0 {
+					return fmt.Errorf("seed %d: %s:%d misses %d works more of %s:%d", seed, at.Branch, at.Depth, len(want), other.Branch, other.Depth)
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := c.Close(); err != nil {
+			t.Fatal(err)
+		}
+	}
+}

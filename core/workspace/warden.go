@@ -1,0 +1,122 @@
+package workspace
+
+import (
+	"context"
+	"strings"
+
+	"oakenchest/core/blob"
+	"oakenchest/core/chest"
+	"oakenchest/core/fault"
+	"oakenchest/core/manifest"
+	"oakenchest/core/state"
+)
+
+// warden keeps the rules of a project: the parts of oaken.toml that guard change on the
+// first branch by those alone who may.
+type warden struct{ w *Workspace }
+
+// MayMove refuses somebody's change of rules that they may not change.
+func (g warden) MayMove(ctx context.Context, from, to blob.Digest) error {
+	w := g.w
+	was, err := w.Chest.At(from, manifest.Name)
+	if err != nil {
+		return chest.Explain(err)
+	}
+	is, err := w.Chest.At(to, manifest.Name)
+	if err != nil {
+		return chest.Explain(err)
+	}
+	if was.Same(is) || was.Mode == 0 { // a project without rules may get some
+		return nil
+	}
+	if is.Mode == 0 {
+		return g.compare(ctx, from, nil)
+	}
+	data, err := state.ReadFile(w.TreeState(to, chest.FirstBranch), manifest.Name)
+	if err != nil {
+		return err
+	}
+	return g.compare(ctx, from, data)
+}
+
+// compare holds the manifest of a tree against a new text of it; nil for none.
+func (g warden) compare(ctx context.Context, from blob.Digest, text []byte) error {
+	w := g.w
+	before, err := w.manifestIn(from)
+	if err != nil {
+		return nil // what can't be read has to be mended by somebody, and guards nothing
+	}
+	founder, err := w.Chest.Branch(ctx, chest.FirstBranch)
+	if err != nil || before.Team.MayChangeRules(w.Person, founder.Author) {
+		return err
+	}
+	after := &manifest.Manifest{}
+	if text != nil {
+		if after, err = w.ReadManifest(text); err != nil {
+			return fault.New(fault.Refused, "Correct "+manifest.Name+" first.", "%s could not be read then, and with it the rules that guard branch %s: %w.", manifest.Name, chest.FirstBranch, err)
+		}
+	}
+	changes := before.RulesThatChange(after)
+	if len(changes) == 0 {
+		return nil
+	}
+	var list []string
+	for _, c := range changes {
+		list = append(list, c.Name+" "+c.How)
+	}
+	may := before.Team.MayRule
+	if len(may) == 0 {
+		may = []string{founder.Author}
+	}
+	return fault.New(fault.Refused, "Nothing was recorded. Propose it alone: commit oaken.toml on a branch of its own, open a review into "+chest.FirstBranch+", and let one of them merge it.",
+		"Rules that change on branch %s: %s. They are changed by %s alone.", chest.FirstBranch, strings.Join(list, "; "), strings.Join(may, ", "))
+}
+
+// mayMerge refuses a merge into the first branch that would change rules which this person
+// may not change, before anything is written.
+func (w *Workspace) mayMerge(ctx context.Context, m *state.Merged, theirs state.State) error {
+	if w.Branch != chest.FirstBranch || w.Offline {
+		return nil
+	}
+	for _, e := range m.Edits {
+		if e.Path != manifest.Name {
+			continue
+		}
+		var data []byte
+		var err error
+		switch {
+		case e.Gone:
+		case e.Take.Mode != 0:
+			data, err = state.ReadFile(theirs, e.Take.Path)
+		default:
+			data = append([]byte{}, e.Data...)
+		}
+		if err != nil {
+			return err
+		}
+		return warden{w}.compare(ctx, w.tree(), data)
+	}
+	return nil
+}
+
+// RecordName gives the name under which records of an environment are kept.
+func (g warden) RecordName(environment string) string {
+	e, err := g.w.Manifest.Environment(environment)
+	if err != nil || !e.Personal() {
+		return environment
+	}
+	return environment + chest.PersonalMark + g.w.Name
+}
+
+// manifestIn reads the manifest of a tree; one that is missing declares nothing.
+func (w *Workspace) manifestIn(tree blob.Digest) (*manifest.Manifest, error) {
+	f, err := w.Chest.At(tree, manifest.Name)
+	if err != nil || f.Mode == 0 {
+		return &manifest.Manifest{}, err
+	}
+	data, err := state.ReadFile(w.TreeState(tree, chest.FirstBranch), manifest.Name)
+	if err != nil {
+		return nil, err
+	}
+	return w.ReadManifest(data)
+}
