@@ -534,7 +534,7 @@ func (g *graph) missing(at, of ledger.ID) map[ledger.ID]bool {
 		}
 		if family, ok := g.family(c); ok {
 			if g.has(of, family, map[ledger.ID]bool{}) && !g.has(at, family, map[ledger.ID]bool{}) {
-				out[g.root[c]] = true
+				out[g.one(c)] = true
 			}
 			continue
 		}
@@ -580,6 +580,20 @@ func (g *graph) family(c ledger.ID) (map[ledger.ID]bool, bool) {
 		}
 	}
 	return nil, false
+}
+
+// one gives the root that stands for a work: works that did just the same are one, once any of
+// them was taken back.
+func (g *graph) one(c ledger.ID) ledger.ID {
+	first := g.root[c]
+	if family, ok := g.family(c); ok {
+		for o := range family {
+			if g.root[o].String() < first.String() {
+				first = g.root[o]
+			}
+		}
+	}
+	return first
 }
 
 // has says whether a commit has a work: it is one of it, else it does not take it back, and a
@@ -666,13 +680,13 @@ func (x *world) check(after string) {
 			return !anyone || !open[root] && tip.ID != has || tip.Depth == 0
 		})
 		for _, a := range absences[e.Name] {
-			delete(want, g.root[a.Work])
+			delete(want, g.one(a.Work))
 		}
 		got := map[ledger.ID]bool{}
 		i := slices.IndexFunc(debts, func(d owed.Debt) bool { return d.Environment == e.Name })
 		if i >= 0 {
 			for _, work := range debts[i].Works {
-				got[g.root[work.ID]] = true
+				got[g.one(work.ID)] = true
 			}
 			if len(got) != len(debts[i].Works) {
 				x.t.Fatalf("after %s: %s is owed a work twice", after, e.Name)
