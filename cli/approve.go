@@ -41,13 +41,17 @@ func (a *App) approve(ctx context.Context, w *workspace.Workspace, env, from, me
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.approve/1", "environment": env, "from": got.From, "commit": commitJSON(got.Commit), "person": w.Person, "withdrawn": withdraw, "gates": gatesJSON(got.Gates)})
+		a.printJSON(map[string]any{"schema": "oaken.approve/1", "environment": env, "from": got.From, "commit": commitJSON(got.Commit), "person": w.Person, "withdrawn": withdraw, "settled": chosenRows(got.Settled), "gates": gatesJSON(got.Gates)})
 		return nil
 	}
 	if withdraw {
 		a.say("Your approval of %s for %s is taken back.", workspace.Label(got.Commit), env)
 	} else {
 		a.say("You approved %s, which %s holds, for %s.", a.paint(strong, workspace.Label(got.Commit)), got.From, env)
+	}
+	if len(got.Settled) > 0 && !withdraw {
+		a.say("It is for just what came of these choices: another one, or new work, and it counts no more.")
+		a.showChosen(got.Settled)
 	}
 	if len(got.Gates) == 0 && !withdraw {
 		a.note("No gate of that move asks for approvals; it is on the record all the same.")

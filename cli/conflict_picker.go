@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"context"
 	"fmt"
 	"io"
 	"strings"
@@ -11,7 +10,6 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
-	"oakenchest/core/workspace"
 )
 
 // settler lets a person choose a side for each conflict, on a terminal.
@@ -157,43 +155,6 @@ func (p *settler) sides(b *strings.Builder) {
 			fmt.Fprintf(b, "  %s%s\n", p.app.paint(faint, label), p.app.paint(t, runewidth.Truncate(strings.ReplaceAll(l, "\t", " "), max(p.width-12, 20), "…")))
 		}
 	}
-}
-
-// pickConflicts settles conflicts in a list on the terminal.
-func (a *App) pickConflicts(ctx context.Context, w *workspace.Workspace) error {
-	p, open, err := w.Conflicts(ctx)
-	switch {
-	case err != nil:
-		return err
-	case p == nil:
-		return fault.New(fault.Usage, "oaken merge and oaken revert can leave conflicts.", "Nothing is being merged, so there is no conflict to resolve.")
-	case len(open) == 0:
-		a.say("All conflicts of %s are settled. Finish it with oaken commit.", p.What)
-		return nil
-	}
-	s, err := a.settleKeys(open, a.Keys)
-	if err != nil {
-		return err
-	}
-	var list []workspace.Decision
-	for i, c := range open {
-		if s.done && s.keep[i] != "" {
-			list = append(list, workspace.Decision{Conflict: c, Keep: s.keep[i]})
-		}
-	}
-	if len(list) == 0 {
-		a.say("Nothing was settled.")
-		return nil
-	}
-	left, err := w.Decide(ctx, list)
-	if err != nil {
-		return err
-	}
-	for _, d := range list {
-		a.say("%s  %s", d.Conflict.Address, a.paint(good, settledText(d.Conflict, d.Keep, "")))
-	}
-	a.sayLeft(left)
-	return nil
 }
 
 func (a *App) settleKeys(open []element.Conflict, keys io.Reader) (*settler, error) {

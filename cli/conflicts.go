@@ -16,36 +16,36 @@ import (
 
 func newConflicts(a *App) *cobra.Command {
 	var check bool
-	var html string
+	var html, to, from string
 	cmd := &cobra.Command{
 		Use:               "conflicts",
 		Short:             "List what is open in the merge under way",
-		Long:              "List what is open in the merge under way: at each address what was there before, and\nwhat the two sides made of it. --html makes one page of it, with everything else that\ndiffers between the sides of those artifacts.",
-		Example:           "  oaken conflicts\n  oaken conflicts --html conflicts.html",
+		Long:              "List what is open in the merge under way: at each address what was there before, and\nwhat the two sides made of it. --html makes one page of it, with everything else that\ndiffers between the sides of those artifacts. --to lists what is open in the promotion\ninto an environment that is being settled: mine is what its branch has.",
+		Example:           "  oaken conflicts\n  oaken conflicts --html conflicts.html\n  oaken conflicts --to test",
 		GroupID:           groupBranches,
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
-				p, open, err := w.Conflicts(cmd.Context())
+				c, err := a.clashOf(cmd.Context(), w, to, from)
 				if err != nil {
 					return err
 				}
 				switch {
-				case html != "" && p != nil:
-					if err := a.drawConflicts(cmd.Context(), w, open, html); err != nil {
+				case html != "" && !c.none:
+					if err := a.drawConflicts(cmd.Context(), w, c, html); err != nil {
 						return err
 					}
 				case a.json:
-					a.printJSON(map[string]any{"schema": "oaken.conflicts/1", "conflicts": conflictRows(open)})
-				case p == nil:
+					a.printJSON(map[string]any{"schema": "oaken.conflicts/1", "conflicts": conflictRows(c.open)})
+				case c.none:
 					a.say("Nothing is being merged.")
-				case len(open) == 0:
-					a.say("All conflicts of %s are settled. Finish it with oaken commit.", p.What)
+				case len(c.open) == 0:
+					a.say("All conflicts of %s are settled. %s", c.what, c.finish)
 				default:
-					a.showConflicts(open)
+					a.showConflicts(c.open)
 				}
-				if check && len(open) > 0 {
+				if check && len(c.open) > 0 {
 					return &foundDifference{}
 				}
 				return nil
@@ -54,12 +54,14 @@ func newConflicts(a *App) *cobra.Command {
 	}
 	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when a conflict is open")
 	cmd.Flags().StringVar(&html, "html", "", "draw them on one page, in `FILE`")
+	a.clashFlags(cmd, &to, &from)
 	return cmd
 }
 
 // drawConflicts makes a page of what is open.
-func (a *App) drawConflicts(ctx context.Context, w *workspace.Workspace, open []element.Conflict, file string) error {
-	mine, theirs, err := w.MergeSides()
+func (a *App) drawConflicts(ctx context.Context, w *workspace.Workspace, clash *clash, file string) error {
+	open := clash.open
+	mine, theirs, err := clash.sides()
 	if err != nil {
 		return err
 	}
@@ -136,7 +138,7 @@ func (a *App) showConflicts(all []element.Conflict) {
 }
 
 func newResolve(a *App) *cobra.Command {
-	var keep, value string
+	var keep, value, to, from string
 	var edit bool
 	cmd := &cobra.Command{
 		Use:   "resolve [ADDRESS]",
@@ -145,74 +147,80 @@ func newResolve(a *App) *cobra.Command {
 an artifact or folder when ADDRESS is its path (. for all), or all that fit a pattern
 with * and **: keep this branch's side (mine), the other (theirs), both, what was there
 before (base), or set another value; --edit opens a text in your editor, with both sides.
-On a terminal, without an address, all are settled in a list that shows both sides.`,
-		Example:           "  oaken resolve exhibit/reef.glb::node:Lamp.scale --keep theirs\n  oaken resolve exhibit/reef.glb::node:Lamp.scale --value \"1.1 1.1 1.1\"\n  oaken resolve database --keep mine\n  oaken resolve '**::node:*.scale' --keep theirs\n  oaken resolve",
+On a terminal, without an address, all are settled in a list that shows both sides.
+--to settles what is open in the promotion into an environment (oaken promote --settle):
+mine is what its branch has.`,
+		Example:           "  oaken resolve exhibit/reef.glb::node:Lamp.scale --keep theirs\n  oaken resolve exhibit/reef.glb::node:Lamp.scale --value \"1.1 1.1 1.1\"\n  oaken resolve database --keep mine\n  oaken resolve '**::node:*.scale' --keep theirs\n  oaken resolve . --to test --keep theirs\n  oaken resolve",
 		GroupID:           groupBranches,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: a.completeConflicts,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if len(args) == 0 {
-				if keep != "" || cmd.Flags().Changed("value") || edit || a.Keys == nil || a.json {
-					return usage(cmd, "Name an address, a path or a pattern; . stands for all. On a terminal, oaken resolve alone shows a list.")
-				}
-				return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.pickConflicts(cmd.Context(), w) })
-			}
-			if edit {
-				return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.editConflict(cmd.Context(), w, args[0]) })
-			}
 			choice := element.Keep(keep)
+			written := cmd.Flags().Changed("value")
 			switch {
-			case cmd.Flags().Changed("value"):
+			case len(args) == 0 && (keep != "" || written || edit || a.Keys == nil || a.json):
+				return usage(cmd, "Name an address, a path or a pattern; . stands for all. On a terminal, oaken resolve alone shows a list.")
+			case written:
 				choice = element.KeepValue
-			case choice != element.KeepMine && choice != element.KeepTheirs && choice != element.KeepBoth && choice != element.KeepBase:
+			case len(args) > 0 && !edit && !slices.Contains([]element.Keep{element.KeepMine, element.KeepTheirs, element.KeepBoth, element.KeepBase}, choice):
 				return usage(cmd, "--keep takes mine, theirs, both or base.")
 			}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				settled, left, err := w.Resolve(cmd.Context(), args[0], choice, value)
-				if err != nil {
+				c, err := a.clashOf(cmd.Context(), w, to, from)
+				switch {
+				case err != nil:
 					return err
+				case len(args) == 0:
+					return a.pickConflicts(cmd.Context(), c)
+				case edit:
+					return a.editConflict(cmd.Context(), c, args[0])
 				}
-				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.resolve/1", "settled": conflictRows(settled), "conflicts": conflictRows(left)})
-					return nil
-				}
-				for _, c := range settled {
-					a.say("%s  %s", c.Address, a.paint(good, settledText(c, choice, value)))
-				}
-				a.sayLeft(left)
-				return nil
+				return a.resolve(cmd.Context(), c, args[0], choice, value)
 			})
 		},
 	}
 	cmd.Flags().StringVar(&keep, "keep", "", "keep `SIDE`: mine, theirs, both or base")
 	cmd.Flags().StringVar(&value, "value", "", "set the property to `V`")
 	cmd.Flags().BoolVar(&edit, "edit", false, "write the text in your editor")
+	a.clashFlags(cmd, &to, &from)
 	cmd.MarkFlagsMutuallyExclusive("keep", "value", "edit")
 	_ = cmd.RegisterFlagCompletionFunc("keep", cobra.FixedCompletions([]string{"mine", "theirs", "both", "base"}, cobra.ShellCompDirectiveNoFileComp))
 	return cmd
 }
 
-// sayLeft says how many conflicts are open.
-func (a *App) sayLeft(left []element.Conflict) {
-	if len(left) > 0 {
-		a.say("%s still open.", openConflicts(len(left)))
-		return
+// clashFlags let a command look at a promotion that is being settled.
+func (a *App) clashFlags(cmd *cobra.Command, to, from *string) {
+	cmd.Flags().StringVar(to, "to", "", "of the promotion into `ENV` that is being settled")
+	cmd.Flags().StringVar(from, "from", "", "where that comes from, `ENV`, if there are several")
+	_ = cmd.RegisterFlagCompletionFunc("to", a.completeEnvironments)
+	_ = cmd.RegisterFlagCompletionFunc("from", a.completeEnvironments)
+}
+
+func (a *App) resolve(ctx context.Context, c *clash, text string, keep element.Keep, value string) error {
+	settled, left, err := c.resolve(ctx, text, keep, value)
+	if err != nil {
+		return err
 	}
-	a.say("All conflicts are settled. Finish with oaken commit.")
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.resolve/1", "settled": conflictRows(settled), "conflicts": conflictRows(left)})
+		return nil
+	}
+	for _, x := range settled {
+		a.say("%s  %s", x.Address, a.paint(good, settledText(x, keep, value)))
+	}
+	a.sayLeft(left, c)
+	return nil
 }
 
 // divider parts the text that is being settled from what is there to look at.
 const divider = "――――― from this line on nothing is part of the text ―――――"
 
 // editConflict lets a person write what a text comes to.
-func (a *App) editConflict(ctx context.Context, w *workspace.Workspace, text string) error {
+func (a *App) editConflict(ctx context.Context, clash *clash, text string) error {
 	if a.Edit == nil {
 		return fault.New(fault.Usage, "Use --value V, or run it in a terminal.", "There is no terminal to edit in.")
 	}
-	_, open, err := w.Conflicts(ctx)
-	if err != nil {
-		return err
-	}
+	open := clash.open
 	i := slices.IndexFunc(open, func(c element.Conflict) bool { return c.Address.String() == text })
 	if i < 0 {
 		return fault.New(fault.Usage, "oaken conflicts lists the addresses that are open.", "No conflict is open at %s.", text)
@@ -227,12 +235,12 @@ func (a *App) editConflict(ctx context.Context, w *workspace.Workspace, text str
 	}
 	value, _, _ := strings.Cut(written, divider)
 	value = strings.TrimSuffix(strings.TrimSuffix(value, "\n"), "\r")
-	left, err := w.Decide(ctx, []workspace.Decision{{Conflict: c, Keep: element.KeepValue, Value: value}})
+	left, err := clash.decide(ctx, []workspace.Decision{{Conflict: c, Keep: element.KeepValue, Value: value}})
 	if err != nil {
 		return err
 	}
 	a.say("%s  %s", c.Address, a.paint(good, "settled: "+oneLine(value, valueWidth)))
-	a.sayLeft(left)
+	a.sayLeft(left, clash)
 	return nil
 }
 

@@ -197,6 +197,9 @@ func (a *App) stageRow(o *pipeline.Overview, s *pipeline.StageView) []cell {
 			notes = append(notes, b.Lane+" has it from "+b.From.Local().Format("2 Jan 15:04"))
 		}
 	}
+	for _, p := range s.Settling {
+		notes = append(notes, "what comes from "+p.Origin+" is being settled, by "+p.Person)
+	}
 	if s.Freeze != nil {
 		notes = append(notes, "frozen: "+s.Freeze.Why)
 	}
@@ -229,7 +232,7 @@ func overviewJSON(o *pipeline.Overview, written []string) any {
 	stages, moves := []any{}, []any{}
 	for i := range o.Stages {
 		s := &o.Stages[i]
-		row := map[string]any{"name": s.Name, "tier": s.Tier, "lane": s.Lane, "branch": s.Branch, "controllers": append([]string{}, s.Controllers...), "about": s.About, "word": s.Word(), "has": nil, "waiting": commitsJSON(s.Waiting), "owed": len(s.Owed), "drift": nil, "bookings": []any{}, "freeze": nil}
+		row := map[string]any{"name": s.Name, "tier": s.Tier, "lane": s.Lane, "branch": s.Branch, "controllers": append([]string{}, s.Controllers...), "about": s.About, "word": s.Word(), "has": nil, "waiting": commitsJSON(s.Waiting), "owed": len(s.Owed), "drift": nil, "bookings": []any{}, "settling": []any{}, "freeze": nil}
 		if s.Has != nil {
 			row["has"] = map[string]any{"state": workspace.Label(*s.Has), "commit": s.Has.ID.String(), "release": s.Release, "time": stamp(s.When), "author": s.By}
 		}
@@ -244,6 +247,11 @@ func overviewJSON(o *pipeline.Overview, written []string) any {
 			list = append(list, slotJSON(b, o.At))
 		}
 		row["bookings"] = list
+		settling := []any{}
+		for _, p := range s.Settling {
+			settling = append(settling, map[string]any{"from": p.Origin, "person": p.Person, "time": stamp(p.Time)})
+		}
+		row["settling"] = settling
 		stages = append(stages, row)
 	}
 	for _, m := range o.Moves {

@@ -25,6 +25,7 @@ type promoteOptions struct {
 	withNeeded, again      bool
 	override               []string
 	full                   bool
+	settle, abandon        bool
 }
 
 func newPromote(a *App) *cobra.Command {
@@ -42,8 +43,13 @@ FROM must hold what a commit declares; what nobody has committed is not promoted
 --item KEY or --path PATH takes some of the work only, and names what that depends
 on. What was taken back from TO comes again with --again alone. A gate that is shut
 can be overridden by those who may, with a reason. --at writes what a scheduler runs,
-for just the work that is there now.`,
-		Example:           "  oaken promote dev test --dry-run\n  oaken promote dev test\n  oaken promote test live --item AQ-31 --with-needed\n  oaken promote rehearsal --at \"2026-12-01 22:00\"",
+for just the work that is there now.
+
+Where the work is in conflict with what the branch of TO has, --settle begins to
+settle that in the promotion: oaken resolve --to TO does it, approvals are then for
+what comes of it, and nothing enters the branch before the gates are open. --abandon
+gives the choices up.`,
+		Example:           "  oaken promote dev test --dry-run\n  oaken promote dev test\n  oaken promote test live --item AQ-31 --with-needed\n  oaken promote dev test --settle\n  oaken promote rehearsal --at \"2026-12-01 22:00\"",
 		GroupID:           groupPipeline,
 		Args:              cobra.RangeArgs(1, 2),
 		ValidArgsFunction: a.completeEnvironments,
@@ -66,11 +72,13 @@ for just the work that is there now.`,
 	f.StringVar(&o.at, "at", "", "write what a scheduler runs at the `TIME`, and change nothing")
 	f.StringVar(&o.expect, "expect", "", "refuse it unless FROM holds the commit `STATE`")
 	f.BoolVar(&o.full, "full", false, "show every change and every statement")
+	f.BoolVar(&o.settle, "settle", false, "settle what is in conflict, in the promotion")
+	f.BoolVar(&o.abandon, "abandon", false, "settle it no more, and forget the choices")
 	for _, name := range []string{"item", "override", "reason", "at", "expect"} {
 		_ = cmd.RegisterFlagCompletionFunc(name, cobra.NoFileCompletions)
 	}
 	_ = cmd.RegisterFlagCompletionFunc("lane", a.completeLanes)
-	cmd.MarkFlagsMutuallyExclusive("at", "dry-run", "script")
+	cmd.MarkFlagsMutuallyExclusive("at", "dry-run", "script", "settle", "abandon")
 	return cmd
 }
 
@@ -96,6 +104,12 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 			return err
 		}
 		opts.Expect = c.ID
+	}
+	switch {
+	case o.settle:
+		return a.settlePromotion(ctx, m, from, to, opts)
+	case o.abandon:
+		return a.abandonPromotion(ctx, w, from, to)
 	}
 	p, err := m.PreparePromotion(ctx, from, to, opts)
 	if err != nil {
@@ -198,6 +212,7 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 		a.showNeeds(p, o)
 	}
 	a.showClash(p.Conflicts, "  ", p.Branch, p.From.Name)
+	a.showChosen(p.Settled)
 	if p.Deployment == nil {
 		return
 	}
@@ -370,7 +385,7 @@ func promotionJSON(p *pipeline.Promotion) any {
 	for _, n := range p.Needs {
 		needs = append(needs, map[string]any{"commit": commitJSON(n.Commit), "for": workspace.Label(n.For), "how": n.How, "address": n.What.String()})
 	}
-	out["needs"], out["conflicts"] = needs, conflictRows(p.Conflicts)
+	out["needs"], out["conflicts"], out["settled"] = needs, conflictRows(p.Conflicts), chosenRows(p.Settled)
 	if d := p.Deployment; d != nil {
 		plan := deploymentJSON(d, "env:"+p.From.Name).(map[string]any)
 		out["steps"], out["done"], out["saved"] = plan["steps"], d.Done, d.Saved

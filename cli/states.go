@@ -144,9 +144,14 @@ func (a *App) completeEnvironments(cmd *cobra.Command, _ []string, _ string) ([]
 func (a *App) completeConflicts(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	var out []string
 	a.quietly(cmd, func(w *workspace.Workspace) {
-		_, open, _ := w.Conflicts(cmd.Context())
-		for _, c := range open {
-			out = append(out, c.Address.String())
+		to, _ := cmd.Flags().GetString("to")
+		from, _ := cmd.Flags().GetString("from")
+		c, err := a.clashOf(cmd.Context(), w, to, from)
+		if err != nil {
+			return
+		}
+		for _, x := range c.open {
+			out = append(out, x.Address.String())
 		}
 	})
 	return out, cobra.ShellCompDirectiveNoFileComp

@@ -35,6 +35,9 @@ type Conclusion struct {
 	// Merge, when it has a branch, is published in the end, with the last draft's commit as
 	// its second parent.
 	Merge Draft
+	// EndPending names the two environments of a promotion that is not to be settled any
+	// more, if it was.
+	EndPending [2]string
 }
 
 // Concluded are the commits that came of a Conclusion: the deployment's, and the merge's,
@@ -103,6 +106,12 @@ func (c *Chest) Conclude(ctx context.Context, x Conclusion) (Concluded, error) {
 		for _, a := range x.Absences {
 			a.Environment = c.RecordName(a.Environment)
 			if err := tx.AddAbsence(a); err != nil {
+				return err
+			}
+		}
+		if from, to := x.EndPending[0], x.EndPending[1]; to != "" {
+			err := tx.EndPending(c.RecordName(from), c.RecordName(to))
+			if err != nil && !errors.Is(err, ledger.ErrNotFound) {
 				return err
 			}
 		}

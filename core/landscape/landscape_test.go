@@ -161,3 +161,32 @@ func TestBookingsAreServedInTheirOrder(t *testing.T) {
 		t.Error("it is held for ever")
 	}
 }
+
+// TestGatesThatWorkWouldBeCarriedPast asks for a lane's ways to a stage, one of which has a
+// stage between.
+func TestGatesThatWorkWouldBeCarriedPast(t *testing.T) {
+	l := Of(&manifest.Manifest{
+		Environments: []manifest.Environment{{Name: "a", Lane: "north"}, {Name: "b", Lane: "south"}, {Name: "b-int", Lane: "south"}, {Name: "c", Lane: "fix"}, {Name: "test", Gates: []string{"all"}}, {Name: "live"}},
+		Pipeline: manifest.Pipeline{
+			Lanes: []manifest.Lane{{Name: "north"}, {Name: "south"}, {Name: "fix"}, {Name: "idle"}},
+			Moves: []manifest.Move{{From: "a", To: "test"}, {From: "b", To: "b-int", Gates: []string{"built"}}, {From: "b-int", To: "test", Gates: []string{"seen"}}, {From: "test", To: "live", Gates: []string{"late"}}, {From: "live", To: "b"}, {From: "c", To: "live"}},
+		},
+	})
+	for _, x := range []struct {
+		lane, asked, has, want string
+	}{
+		{"south", "all", "", "built seen"},
+		{"south", "all", "b-int", "seen"},
+		{"south", "all seen", "b-int", ""},
+		{"south", "all seen built", "", ""},
+		{"south", "", "b-int", "seen all"},
+		{"north", "all", "", ""},
+		{"fix", "", "", ""},  // no way leads there
+		{"idle", "", "", ""}, // it has no environment
+	} {
+		missing, passes := l.Passes(x.lane, "test", strings.Fields(x.asked), func(name string) bool { return name == x.has })
+		if got := strings.Join(missing, " "); x.lane != "fix" && got != x.want || passes != (got == "") {
+			t.Errorf("%s, asked %q, had by %q: %q, %v; want %q", x.lane, x.asked, x.has, got, passes, x.want)
+		}
+	}
+}

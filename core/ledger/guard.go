@@ -36,9 +36,13 @@ var guarded = map[string]string{
 	"takings":     "commit_id, work",
 	"absences":    "environment, work, person, time, reason, kept",
 	"attempts":    "environment, action, person, workspace, time, outcome, said",
-	"distincts":   "one, other, person, time, reason",
-	"looks":       "environment, time, commit_id, differences, failure, person",
-	"remarks":     "review, kind, address, tip, author, time, text",
+	"pending":     "origin, target, chosen, person, time",
+	"choices":     "origin, target, address, sides, keep, sort, value, person, time",
+
+	"approved_trees": "approval, tree",
+	"distincts":      "one, other, person, time, reason",
+	"looks":          "environment, time, commit_id, differences, failure, person",
+	"remarks":        "review, kind, address, tip, author, time, text",
 }
 
 func rowSum(fields []any) int64 {

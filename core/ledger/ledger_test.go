@@ -292,7 +292,7 @@ func TestExtentsAgreeWithTheGraph(t *testing.T) {
 
 // TestAnOlderLedgerIsBroughtUpToDate makes one as each version before was.
 func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
-	fifth := []string{"drop index touches_commit", "drop table proofs", "drop table takings", "drop table absences", "drop table attempts"}
+	fifth := []string{"drop index touches_commit", "drop table proofs", "drop table takings", "drop table absences", "drop table attempts", "drop table pending", "drop table choices", "drop table approved_trees"}
 	fourth := append(slices.Clone(fifth), "drop table accounts", "drop table approvals", "drop table bookings", "drop table picks", "drop table deeds", "drop table settled", "drop table distincts", "drop table looks")
 	third := append(slices.Clone(fourth), "drop index locks_patterns", "alter table locks drop column ends", "alter table locks drop column sort", "drop table workspaces", "drop table edits", "drop table notices", "drop table parked", "drop table reviews", "drop table remarks")
 	second := append(slices.Clone(third), "drop table kept", "drop table undone")

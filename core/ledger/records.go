@@ -13,6 +13,9 @@ create table absences (id integer primary key, environment text not null, work t
 create index absences_environment on absences (environment, id);
 create index touches_commit on touches (commit_id);
 create table attempts (id integer primary key, environment text not null, action text not null, person text not null, workspace text not null, time integer not null, outcome text not null, said text not null, sum integer not null);
+create table pending (id integer primary key, origin text not null, target text not null, chosen text not null, person text not null, time integer not null, sum integer not null, unique (origin, target));
+create table choices (id integer primary key, origin text not null, target text not null, address text not null, sides text not null, keep text not null, sort text not null, value text not null, person text not null, time integer not null, sum integer not null, unique (origin, target, address));
+create table approved_trees (approval integer primary key, tree text not null, sum integer not null);
 `
 
 // LinePrefix begins the names of lines: branches that nobody lists, which hold what
@@ -134,6 +137,16 @@ func (tx *Tx) RenameEnvironment(from, to string) error {
 			return err
 		}
 		if err := tx.guardAll(table, key); err != nil {
+			return err
+		}
+	}
+	for _, table := range []string{"pending", "choices"} {
+		for _, end := range []string{"origin", "target"} {
+			if _, err := tx.tx.ExecContext(tx.ctx, "update "+table+" set "+end+" = ? where "+end+" = ?", to, from); err != nil {
+				return err
+			}
+		}
+		if err := tx.guardAll(table, "id"); err != nil {
 			return err
 		}
 	}

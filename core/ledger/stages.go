@@ -123,7 +123,8 @@ func (tx *Tx) KeptSince(environment string) ([]Kept, error) {
 	return rows(tx, scanKept, keptFields+" where environment = ? and deployment <> -2 and deployment not in (select deployment from undone) order by id desc", environment)
 }
 
-// Assent says that a person wants a commit in an environment.
+// Assent says that a person wants a commit in an environment, or, where people settled what
+// was in conflict, just the tree that came of it.
 type Assent struct {
 	ID          int64
 	Environment string
@@ -133,11 +134,20 @@ type Assent struct {
 	Text        string
 	// Withdrawn says that the person took an earlier one back.
 	Withdrawn bool
+	// Tree is what was settled, in hexadecimal; empty where nothing was in conflict.
+	Tree string
 }
 
 // AddAssent records what a person says; the last word counts.
 func (tx *Tx) AddAssent(a Assent) error {
-	return tx.insert("approvals", a.Environment, a.Commit.String(), a.Person, a.Time.UnixMilli(), a.Text, flag(a.Withdrawn))
+	if err := tx.insert("approvals", a.Environment, a.Commit.String(), a.Person, a.Time.UnixMilli(), a.Text, flag(a.Withdrawn)); err != nil || a.Tree == "" {
+		return err
+	}
+	var id int64
+	if err := tx.tx.QueryRowContext(tx.ctx, "select max(id) from approvals").Scan(&id); err != nil {
+		return err
+	}
+	return tx.insert("approved_trees", id, a.Tree)
 }
 
 // Assents gives who wants a commit in an environment, by their last words, the first
@@ -146,10 +156,10 @@ func (tx *Tx) Assents(environment string, commit ID) ([]Assent, error) {
 	list, err := rows(tx, func(scan func(...any) error) (Assent, error) {
 		a := Assent{Commit: commit}
 		var ms int64
-		err := scan(&a.ID, &a.Environment, &a.Person, &ms, &a.Text, &a.Withdrawn)
+		err := scan(&a.ID, &a.Environment, &a.Person, &ms, &a.Text, &a.Withdrawn, &a.Tree)
 		a.Time = time.UnixMilli(ms).UTC()
 		return a, err
-	}, "select id, environment, person, time, text, withdrawn from approvals where environment = ? and commit_id = ? order by id", environment, commit.String())
+	}, "select id, environment, person, time, text, withdrawn, coalesce((select tree from approved_trees where approval = id), '') from approvals where environment = ? and commit_id = ? order by id", environment, commit.String())
 	last := map[string]int64{}
 	for _, a := range list {
 		last[a.Person] = a.ID

@@ -276,6 +276,13 @@ func (b *Book) held(list []manifest.Environment) []ledger.Commit {
 	return out
 }
 
+// LaneOfWork gives the lane that did a work first, whatever branch a pick of it lies on; empty
+// for none.
+func (b *Book) LaneOfWork(c ledger.Commit) (string, error) {
+	first, err := b.commit(b.Arrived.Root(c.ID))
+	return b.Landscape.LaneOf(first.Branch), err
+}
+
 // OfLive gives what the environments of a lane are owed of live ones and its branch has not,
 // each work once, as All tells it: what only waits for a deployment is left out. A lane
 // without environments stands where its branch does.

@@ -2,8 +2,11 @@ package pipeline
 
 import (
 	"context"
+	"fmt"
+	"slices"
 
 	"oakenchest/core/fault"
+	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
 )
 
@@ -11,6 +14,8 @@ import (
 type Approval struct {
 	From   string
 	Commit ledger.Commit
+	// Settled lists what people chose where the work was in conflict: it is approved so.
+	Settled []ledger.Chosen
 	// Gates is how the gates that ask for approvals stand then.
 	Gates []GateResult
 }
@@ -38,14 +43,14 @@ func (m *Mover) Approve(ctx context.Context, to, from, text string, withdraw boo
 	if err != nil {
 		return nil, err
 	}
-	if err := m.compareHistories(ctx, l, p); err != nil {
+	if err := m.settledFor(ctx, l, p); err != nil {
 		return nil, err
 	}
-	err = m.Workspace.Chest.Assent(ctx, ledger.Assent{Environment: to, Commit: p.Source.ID, Person: m.Workspace.Person, Time: m.Now(), Text: text, Withdrawn: withdraw})
+	err = m.Workspace.Chest.Assent(ctx, ledger.Assent{Environment: to, Commit: p.Source.ID, Person: m.Workspace.Person, Time: m.Now(), Text: text, Withdrawn: withdraw, Tree: p.approvedTree()})
 	if err != nil {
 		return nil, err
 	}
-	out := &Approval{From: from, Commit: p.Source}
+	out := &Approval{From: from, Commit: p.Source, Settled: p.Settled}
 	for _, name := range l.Gates(p.Move) {
 		g, ok := l.Manifest.Pipeline.Gate(name)
 		if !ok || g.Approvals == 0 && len(g.By) == 0 {
@@ -59,4 +64,31 @@ func (m *Mover) Approve(ctx context.Context, to, from, text string, withdraw boo
 		out.Gates = append(out.Gates, r)
 	}
 	return out, nil
+}
+
+// settledFor finds out what moves, as people settled it where a promotion is being settled.
+func (m *Mover) settledFor(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
+	all, err := m.Workspace.Chest.PendingPromotions(ctx)
+	if err != nil {
+		return err
+	}
+	if !slices.ContainsFunc(all, func(s ledger.Pending) bool { return s.Origin == p.From.Name && s.Target == p.To.Name }) {
+		return m.compareHistories(ctx, l, p)
+	}
+	s, err := m.Settling(ctx, p.From.Name, p.To.Name)
+	if err != nil {
+		return err
+	}
+	if n := len(s.Open); n > 0 {
+		return fault.New(fault.Conflict, "Approve it when all is settled: oaken conflicts --to "+p.To.Name+".", "Of the promotion from %s to %s %s still open.", p.From.Name, p.To.Name, openOnes(n))
+	}
+	*p = *s.p
+	return nil
+}
+
+func openOnes(n int) string {
+	if n == 1 {
+		return "1 conflict is"
+	}
+	return fmt.Sprintf("%d conflicts are", n)
 }

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"oakenchest/core/chest"
-	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -46,14 +45,14 @@ func (m *Mover) traces(ctx context.Context, d environment.Driver) (t traces, err
 }
 
 // attribute tells who changed the objects in which two folders differ.
-func (m *Mover) attribute(into string, t traces, a, b *contents) map[string]Attribution {
+func (m *Mover) attribute(f folder, t traces, a, b *contents) map[string]Attribution {
 	out := map[string]Attribution{}
 	for _, name := range differing(a, b) {
 		o, ok := b.objects[name]
 		if !ok {
 			o = a.objects[name]
 		}
-		at := Attribution{Address: element.Address{Path: into, Steps: o.steps}.String()}
+		at := Attribution{Address: f.address(o)}
 		for _, x := range t.authors {
 			if changedBy(x, o) || changedBy(x, a.objects[name]) {
 				at.Login, at.Program, at.At = x.Login, x.Program, x.At
@@ -95,7 +94,7 @@ func (m *Mover) behind(ctx context.Context, f folder, d environment.Driver, own,
 	if err != nil {
 		return nil, err
 	}
-	return known(m.attribute(f.path, t, a, b)), nil
+	return known(m.attribute(f, t, a, b)), nil
 }
 
 func changedBy(x environment.Author, o object) bool {
@@ -136,7 +135,7 @@ func (m *Mover) mine(ctx context.Context, f folder, d environment.Driver, own, o
 	if err != nil {
 		return nil, nil, err
 	}
-	by := m.attribute(f.path, t, a, b)
+	by := m.attribute(f, t, a, b)
 	files, err := f.mix(a, b, func(name string) bool { return by[name].Mine })
 	if err != nil {
 		return nil, nil, fault.New(fault.Refused, "Lock what belongs together, or take everything; nothing was changed.", "Your changes alone can't be told apart: %w.", err)

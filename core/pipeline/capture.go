@@ -289,8 +289,10 @@ func (c *capturing) whatIsLacking(ctx context.Context) error {
 
 // touchesFolders reports whether a commit changed something that an environment holds.
 func (m *Mover) touchesFolders(ctx context.Context, c ledger.Commit, env manifest.Environment) (bool, error) {
-	same, err := m.Workspace.SameIn(env.Folders(), m.treeBefore(ctx, c), c.Tree)
-	return !same, err
+	pairs, err := m.Workspace.Did(ctx, c)
+	return slices.ContainsFunc(pairs, func(p chest.Pair) bool {
+		return p.Is.Mode != chest.Folder && p.Was.Mode != chest.Folder && state.Under(env.Folders(), p.Path)
+	}), err
 }
 
 // first says that nothing is known of what the environment held, and the branch holds

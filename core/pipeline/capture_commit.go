@@ -42,7 +42,10 @@ func (c *capturing) commit(ctx context.Context) error {
 	if err := c.publish(ctx); err != nil {
 		return err
 	}
-	c.Recorded = true
+	c.Recorded = len(c.got.Edits) > 0 || c.Merged != nil || len(c.Conflicts) > 0
+	if !c.Recorded { // what was captured before stays where it is
+		c.Commit = ledger.Commit{}
+	}
 	_ = w.Chest.Gather(ctx)
 	if w.Branch != c.Branch || c.Open || len(w.HeldCommits()) > 0 {
 		return nil
@@ -121,9 +124,9 @@ func (c *capturing) broughtBy(ctx context.Context) (bool, error) {
 		return false, chest.Explain(err)
 	}
 	for _, x := range lacks {
-		theirs, err := c.m.Workspace.Chest.Diff(c.m.treeBefore(ctx, x), x.Tree)
+		theirs, err := c.m.Workspace.Did(ctx, x)
 		if err != nil {
-			return false, chest.Explain(err)
+			return false, err
 		}
 		if slices.Equal(mine, theirs) {
 			return true, nil
@@ -202,7 +205,7 @@ func (c *capturing) bringOnto(ctx context.Context) error {
 	}
 	tip := c.tip
 	for _, x := range list {
-		b, err := w.BlendOne(ctx, tip.Tree, x)
+		b, err := w.BlendOne(ctx, tip.Tree, x, nil)
 		if err != nil {
 			return err
 		}

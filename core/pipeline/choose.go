@@ -7,7 +7,6 @@ import (
 	"strings"
 	"unicode"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
@@ -65,9 +64,9 @@ func (m *Mover) fitting(ctx context.Context, list []ledger.Commit, o PromoteOpti
 			continue
 		}
 		if len(o.Paths) > 0 {
-			pairs, err := m.Workspace.Chest.Diff(m.treeBefore(ctx, c), c.Tree)
+			pairs, err := m.Workspace.Did(ctx, c)
 			if err != nil {
-				return nil, chest.Explain(err)
+				return nil, err
 			}
 			if !slices.ContainsFunc(pairs, func(x chest.Pair) bool { return state.Under(o.Paths, x.Path) }) {
 				continue
@@ -78,29 +77,23 @@ func (m *Mover) fitting(ctx context.Context, list []ledger.Commit, o PromoteOpti
 	return out, nil
 }
 
-// treeBefore gives the tree that a commit was made on.
-func (m *Mover) treeBefore(ctx context.Context, c ledger.Commit) blob.Digest {
-	if len(c.Parents) == 0 {
-		return blob.Digest{}
-	}
-	before, err := m.Workspace.Chest.Commit(ctx, c.Parents[0])
-	if err != nil {
-		return blob.Digest{} // the commit is then compared with nothing
-	}
-	return before.Tree
-}
-
 // pick makes the commits that bring chosen work to the branch of To.
 func (m *Mover) pick(ctx context.Context, p *Promotion, take []ledger.Commit) error {
-	p.tree = p.onto.Tree
+	p.tree, p.take = p.onto.Tree, take
+	told := 0
 	for _, c := range take {
-		b, err := m.Workspace.BlendOne(ctx, p.tree, c)
+		b, err := m.Workspace.BlendOne(ctx, p.tree, c, p.choices.settle)
 		if err != nil {
 			return err
 		}
 		p.Conflicts = append(p.Conflicts, b.Merged.Conflicts...)
-		p.tree = b.Tree
-		p.drafts = append(p.drafts, chest.Draft{Branch: p.Branch, Tip: p.onto.ID, Tree: b.Tree, Author: c.Author, Workspace: m.Workspace.Name, Time: m.Now(), Message: c.Message, Item: c.Item, Picks: c.ID})
+		p.tree, p.Settled = b.Tree, p.choices.counted()
+		message := c.Message
+		if len(p.Settled) > told {
+			message += settledText(p.Settled[told:])
+			told = len(p.Settled)
+		}
+		p.drafts = append(p.drafts, chest.Draft{Branch: p.Branch, Tip: p.onto.ID, Tree: b.Tree, Author: c.Author, Workspace: m.Workspace.Name, Time: m.Now(), Message: message, Item: c.Item, Picks: c.ID})
 	}
 	return nil
 }
@@ -158,7 +151,11 @@ type deedOf struct {
 func (m *Mover) readDeed(ctx context.Context, c ledger.Commit) (*deedOf, error) {
 	w := m.Workspace
 	is := w.CommitState(c, label(c))
-	diffs, err := w.Reader().Compare(ctx, w.TreeState(m.treeBefore(ctx, c), "before"), is, nil)
+	before, err := w.Before(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	diffs, err := w.Reader().Compare(ctx, before, is, nil)
 	if err != nil {
 		return nil, err
 	}

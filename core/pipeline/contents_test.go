@@ -27,6 +27,7 @@ import (
 type marked struct {
 	*world
 	works []markedWork
+	rules string // those that guard, as Imke had them last
 }
 
 type markedWork struct {
@@ -45,7 +46,11 @@ func (x *marked) commit(branch string) {
 	ctx := x.t.Context()
 	tip := x.tip(branch)
 	file, item := x.next(), fmt.Sprintf("I-%d", len(x.works)/2)
-	tree, err := x.w.TreeWith(tip.Tree, map[string][]byte{file: []byte(file)})
+	files := map[string][]byte{file: []byte(file)}
+	if x.r.IntN(2) == 0 { // what all lanes change
+		files[contended] = []byte(file + "\n")
+	}
+	tree, err := x.w.TreeWith(tip.Tree, files)
 	if err != nil {
 		x.t.Fatal(err)
 	}
@@ -139,13 +144,24 @@ func (x *marked) promote() {
 	if x.r.IntN(3) == 0 && len(x.works) > 0 {
 		o.Paths, o.WithNeeded = []string{x.works[x.r.IntN(len(x.works))].file}, true
 	}
-	x.promoteAlong(x.t.Context(), moves[x.r.IntN(len(moves))], o)
+	move := moves[x.r.IntN(len(moves))]
+	if x.r.IntN(3) > 0 && x.settlePromotion(move, o) {
+		return
+	}
+	x.promoteAlong(x.t.Context(), move, o)
 }
 
 // play does one thing by chance.
 func (x *marked) play() string {
 	ctx := x.t.Context()
-	switch n := x.r.IntN(24); {
+	x.w.Person = x.pick([]string{"Imke", "Imke", "Jan"})
+	switch n := x.r.IntN(27); {
+	case n > 25:
+		x.shared(x.environment())
+		return "shared"
+	case n > 23:
+		x.rule(x.pick(x.lanes))
+		return "rule"
 	case n < 5:
 		x.commit(x.pick(x.lanes))
 		return "commit"
@@ -245,6 +261,7 @@ func (x *marked) check(after string) {
 		x.t.Fatal(err, x.w.Root, x.history())
 	}
 	x.checkOwed(ctx, after, holds)
+	x.checkRules(after)
 }
 
 // history writes down every commit: what it stands on, takes back and holds.
@@ -326,7 +343,7 @@ func (x *marked) checkOwed(ctx context.Context, after string, holds map[string]m
 			for _, d := range all {
 				told += fmt.Sprintf("  %d %s %s undone %v\n", d.Number, label(d.Commit), d.Source, d.Undone != nil)
 			}
-			x.t.Fatalf("after %s: %s is owed %v, the contents say %v; it holds %v\n%s%v\n%s", after, e.Name, sortedKeys(got), sortedKeys(want), sortedKeys(own), told, absences[e.Name], x.w.Root)
+			x.t.Fatalf("after %s: %s is owed %v, the contents say %v; it holds %v\n%s%v\n%s%s", after, e.Name, sortedKeys(got), sortedKeys(want), sortedKeys(own), told, absences[e.Name], x.w.Root, x.history())
 		}
 	}
 }
@@ -347,7 +364,7 @@ func TestContentsSayWhatIsThere(t *testing.T) {
 		t.Run(fmt.Sprint("seed=", seed), func(t *testing.T) {
 			x := &marked{world: newWorld(t, seed)}
 			x.check("the beginning")
-			for n := range 50 {
+			for n := range perContents {
 				after := x.play()
 				x.check(fmt.Sprint("act ", n, ", ", after))
 			}

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/manifest"
@@ -85,10 +84,8 @@ func (m *Mover) apartAt(ctx context.Context, s manifest.Site, files environment.
 		}
 		switch {
 		case len(o.steps) == 1 && o.e.Type == "schema" && len(o.e.Props) == 0: // it comes with what is in it
-		case f.kind == nil:
-			out = append(out, s.Into+"/"+o.e.Key)
 		default:
-			out = append(out, element.Address{Path: s.Into, Steps: o.steps}.String())
+			out = append(out, f.address(o))
 		}
 	}
 	return out, nil

@@ -63,10 +63,11 @@ const (
 	GateOwed    = "owed"
 	GateControl = "control"
 	GateAgain   = "again"
+	GateLane    = "lane"
 )
 
 // alwaysThere are they; no gate of a project may be called so.
-var alwaysThere = []string{GateOrder, GateDrift, GateFreeze, GateBooking, GateOwed, GateControl, GateAgain}
+var alwaysThere = []string{GateOrder, GateDrift, GateFreeze, GateBooking, GateOwed, GateControl, GateAgain, GateLane}
 
 // ownGates judges the gates that every move has.
 func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
@@ -82,6 +83,9 @@ func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 		add(GateOrder, fmt.Sprintf("%s has work that would go from it: %s", p.To.Name, labels(p.Lost, 3)), "Bring it back first: oaken owed shows what is missing where, oaken backfill brings it.")
 	}
 	if err := m.againGate(ctx, p, add); err != nil {
+		return err
+	}
+	if err := m.laneGate(ctx, l, p, add); err != nil {
 		return err
 	}
 	if err := m.driftGate(ctx, p, add); err != nil {
@@ -343,10 +347,12 @@ func (m *Mover) approvalGate(ctx context.Context, l *landscape.Landscape, p *Pro
 	if err != nil {
 		return err
 	}
-	var yes, own []string
+	var yes, own, lapsed []string
 	for _, a := range given {
-		author := slices.ContainsFunc(p.Moving, func(c ledger.Commit) bool { return c.Author == a.Person })
+		author := slices.ContainsFunc(p.Moving, func(c ledger.Commit) bool { return c.Author == a.Person }) || slices.Contains(people(p.Settled), a.Person)
 		switch {
+		case a.Tree != p.approvedTree(): // what was approved has become something else
+			lapsed = append(lapsed, a.Person)
 		case len(g.By) > 0 && !l.Manifest.Team.Plays(a.Person, g.By):
 		case author && !g.SelfApproval:
 			own = append(own, a.Person)
@@ -364,13 +370,24 @@ func (m *Mover) approvalGate(ctx context.Context, l *landscape.Landscape, p *Pro
 		if len(own) > 0 {
 			r.Said += " (" + listAnd(own) + " did, and wrote some of it)"
 		}
+		if len(lapsed) > 0 {
+			r.Said += " (what " + listAnd(lapsed) + " approved has become something else)"
+		}
 		who := "somebody"
 		if len(g.By) > 0 {
 			who = listAnd(g.By)
 		}
-		r.Do = fmt.Sprintf("It needs %d more of %s: oaken approve %s.", left, who, p.To.Name)
+		r.Do = fmt.Sprintf("It needs %d more of %s: oaken approve %s%s.", left, who, p.To.Name, fromFlag(l, p))
 	}
 	return nil
+}
+
+// fromFlag names where a promotion comes from, where that could be another environment.
+func fromFlag(l *landscape.Landscape, p *Promotion) string {
+	if len(l.Into(p.To.Name)) < 2 {
+		return ""
+	}
+	return " --from " + p.From.Name
 }
 
 // unreviewed lists the commits that no merged review brought.

@@ -144,7 +144,7 @@ func (m *Mover) allWork(ctx context.Context, p *Promotion) error {
 	if len(p.open) == 0 { // the branch has all of that work, by whatever way
 		return nil
 	}
-	b, err := w.Blend(ctx, p.onto, p.Source)
+	b, err := w.Blend(ctx, p.onto, p.Source, p.choices.settle)
 	if err != nil {
 		return err
 	}
@@ -152,9 +152,41 @@ func (m *Mover) allWork(ctx context.Context, p *Promotion) error {
 	if b.Merged == nil {
 		return nil
 	}
-	p.Conflicts = b.Merged.Conflicts
-	p.drafts = []chest.Draft{{Branch: p.Branch, Tip: p.onto.ID, Merged: p.Source.ID, Tree: b.Tree, Author: w.Person, Workspace: w.Name, Time: m.Now(),
+	p.Conflicts, p.Settled = b.Merged.Conflicts, p.choices.counted()
+	p.drafts = []chest.Draft{{Branch: p.Branch, Tip: p.onto.ID, Merged: p.Source.ID, Tree: b.Tree, Author: w.Person, Workspace: w.Name, Time: m.Now(), Settled: len(p.Settled) > 0,
 		Message: fmt.Sprintf("%s from %s to %s", label(p.Source), p.From.Name, p.To.Name)}}
+	if len(p.Conflicts) > 0 {
+		return nil
+	}
+	return m.bySettlers(ctx, p)
+}
+
+// bySettlers makes those who settled something the authors of just that: the merge has what
+// the first of them chose, and each other one's choices are a commit on it.
+func (m *Mover) bySettlers(ctx context.Context, p *Promotion) error {
+	who := people(p.Settled)
+	if len(who) == 0 {
+		return nil
+	}
+	merge := p.drafts[0]
+	p.drafts = nil
+	some := *p.choices
+	some.only, some.used = map[string]bool{}, map[string]bool{}
+	for i, person := range who {
+		some.only[person] = true
+		b, err := m.Workspace.Blend(ctx, p.onto, p.Source, some.settle)
+		if err != nil {
+			return err
+		}
+		own := slices.DeleteFunc(slices.Clone(p.Settled), func(x ledger.Chosen) bool { return x.Person != person })
+		d := merge
+		d.Tree, d.Author, d.Message = b.Tree, person, merge.Message+settledText(own)
+		if i > 0 {
+			d.Merged, d.Settled = ledger.ID{}, false
+			d.Message = "Settled in " + merge.Message + settledText(own)
+		}
+		p.drafts = append(p.drafts, d)
+	}
 	return nil
 }
 

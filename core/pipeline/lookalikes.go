@@ -133,7 +133,11 @@ type adder struct {
 // commit notes what one commit added.
 func (a *adder) commit(ctx context.Context, c ledger.Commit) error {
 	w := a.m.Workspace
-	diffs, err := w.Reader().Compare(ctx, w.TreeState(a.m.treeBefore(ctx, c), "before"), w.CommitState(c, label(c)), nil)
+	before, err := w.Before(ctx, c)
+	if err != nil {
+		return err
+	}
+	diffs, err := w.Reader().Compare(ctx, before, w.CommitState(c, label(c)), nil)
 	if err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@ package pipeline
 import (
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 	"strings"
 
@@ -31,6 +32,15 @@ func (m *Mover) folderOf(into, target string) (folder, error) {
 		return folder{}, fmt.Errorf("the kind %s can't be written", name)
 	}
 	return folder{into, w}, nil
+}
+
+// address gives where an object is in the project, as people name and lock it: a file by its
+// path.
+func (f folder) address(o object) string {
+	if f.kind == nil {
+		return path.Join(f.path, o.e.Key)
+	}
+	return element.Address{Path: f.path, Steps: o.steps}.String()
 }
 
 // object is one thing that has a version of its own.

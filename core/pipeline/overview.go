@@ -47,6 +47,8 @@ type StageView struct {
 	// Bookings are those that have not ended; Freeze the one that holds, if any.
 	Bookings []landscape.Slot
 	Freeze   *manifest.Freeze
+	// Settling lists the promotions into it whose conflicts people settle.
+	Settling []ledger.Pending
 }
 
 // MoveView is a move with the work that could go.
@@ -73,10 +75,15 @@ func (m *Mover) Overview(ctx context.Context) (*Overview, error) {
 	if err != nil {
 		return nil, err
 	}
+	settling, err := c.PendingPromotions(ctx)
+	if err != nil {
+		return nil, err
+	}
 	column := l.Column()
 	err = owed.View(ctx, c, l, func(b *owed.Book) error {
 		for _, e := range l.Staged() {
 			s := StageView{Environment: e, Branch: l.Manifest.BranchOf(e), Column: column[e.Name], Bookings: landscape.Coming(bookings, e.Name, m.Now())}
+			s.Settling = slices.DeleteFunc(slices.Clone(settling), func(p ledger.Pending) bool { return p.Target != e.Name })
 			if f, ok := landscape.Frozen(l.Manifest, e, m.Now().Local()); ok {
 				s.Freeze = &f
 			}

@@ -68,8 +68,10 @@ type Promotion struct {
 	Ahead, Lost []ledger.Commit
 	// Differences say what becomes different in To, Drift what somebody changed there.
 	Differences, Drift []state.Difference
-	// Conflicts stand between the work and the branch of To.
+	// Conflicts stand between the work and the branch of To; Settled lists what people chose
+	// where there were some.
 	Conflicts []element.Conflict
+	Settled   []ledger.Chosen
 	Gates     []GateResult
 	// Deployment is the plan; nil while conflicts or needs stand in its way.
 	Deployment *Deployment
@@ -87,6 +89,8 @@ type Promotion struct {
 	beside  bool            // what To gets no branch has
 	again   bool            // work that was taken back may come again
 	begins  ledger.Commit   // where a branch that is to be made begins; zero when it is there
+	choices *choices
+	take    []ledger.Commit // what is picked
 	release func()
 }
 
@@ -195,13 +199,7 @@ func (m *Mover) work(ctx context.Context, l *landscape.Landscape, p *Promotion, 
 	if err := m.compareHistories(ctx, l, p); err != nil {
 		return err
 	}
-	var err error
-	if o.some() {
-		err = m.chooseWork(ctx, p, o)
-	} else {
-		err = m.allWork(ctx, p)
-	}
-	if err != nil || len(p.Conflicts) > 0 || len(p.Needs) > 0 && !o.WithNeeded {
+	if err := m.takeIn(ctx, p, o); err != nil || len(p.Conflicts) > 0 || len(p.Needs) > 0 && !o.WithNeeded {
 		return err
 	}
 	again, lost, err := m.comesAgain(ctx, p.To, p.Moving)
@@ -230,6 +228,17 @@ func (m *Mover) work(ctx context.Context, l *landscape.Landscape, p *Promotion, 
 		p.override(o.Override)
 	}
 	return nil
+}
+
+// takeIn brings the work to what the branch of To has, as people settled what is in conflict.
+func (m *Mover) takeIn(ctx context.Context, p *Promotion, o PromoteOptions) (err error) {
+	if p.choices, err = m.choicesFor(ctx, p); err != nil {
+		return err
+	}
+	if o.some() {
+		return m.chooseWork(ctx, p, o)
+	}
+	return m.allWork(ctx, p)
 }
 
 // label writes what is promoted for people.
@@ -274,12 +283,17 @@ func (p *Promotion) inTheWay() error {
 		if n := len(p.Conflicts) - 1; n > 0 {
 			what += fmt.Sprintf(" and %d more", n)
 		}
-		if p.beside {
-			return fault.New(fault.Conflict, fmt.Sprintf("Bring %s to what their branch has first: oaken deploy %s. What it settled there comes along then.", p.From.Name, p.From.Name), "What %s has does not merge with what %s has, at %s.", p.From.Name, p.To.Name, what)
-		}
-		return fault.New(fault.Conflict, fmt.Sprintf("Run oaken switch %s and oaken merge %s, settle it there, and promote again.", p.Branch, label(p.Source)), "What %s has does not merge with %s, at %s.", p.From.Name, p.Branch, what)
+		return fault.New(fault.Conflict, "Settle it in the promotion: oaken promote "+p.From.Name+" "+p.To.Name+" --settle. Nothing of it goes on before its gates are open.", "What %s has does not merge with %s, at %s.", p.From.Name, p.with(), what)
 	}
 	return nil
+}
+
+// with names for people what the work is merged with.
+func (p *Promotion) with() string {
+	if p.beside {
+		return "what " + p.To.Name + " has"
+	}
+	return p.Branch
 }
 
 // shut lists the gates that are shut and not overridden.
@@ -350,6 +364,9 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) (er
 			a.reason = o.Reason
 		}
 		x := chest.Conclusion{Drafts: p.drafts}
+		if len(p.Settled) > 0 || !o.some() {
+			x.EndPending = [2]string{p.From.Name, p.To.Name}
+		}
 		if p.begins.Depth > 0 {
 			x.NewBranch = ledger.Branch{Name: p.Branch, Tip: p.begins.ID, Origin: label(p.begins), Author: m.Workspace.Person, Time: m.Now()}
 		}

@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind/all"
@@ -323,17 +324,22 @@ func (x *world) mergeCommit(theirs ledger.Commit, to string, takeTheirs bool) {
 	if onto.Depth == 0 || theirs.Depth == 0 {
 		return
 	}
-	b, err := x.w.Blend(ctx, onto, theirs)
+	keep, settled := element.KeepMine, false
+	if takeTheirs {
+		keep = element.KeepTheirs
+	}
+	b, err := x.w.Blend(ctx, onto, theirs, func(element.Conflict) (element.Choice, bool) {
+		settled = true
+		return element.Choice{Keep: keep}, true
+	})
 	if err != nil {
 		x.t.Fatal(err)
 	}
 	if b.Merged == nil {
 		return
 	}
-	if takeTheirs && len(b.Merged.Conflicts) > 0 {
-		b.Tree = theirs.Tree
-	}
-	_, err = x.w.Chest.Publish(ctx, chest.Draft{Branch: to, Tip: onto.ID, Merged: theirs.ID, Tree: b.Tree, Author: "Imke", Workspace: x.w.Name, Time: x.m.Now(), Message: "merge", Settled: len(b.Merged.Conflicts) > 0})
+	settled = settled || len(b.Merged.Conflicts) > 0 // with something that was taken back
+	_, err = x.w.Chest.Publish(ctx, chest.Draft{Branch: to, Tip: onto.ID, Merged: theirs.ID, Tree: b.Tree, Author: "Imke", Workspace: x.w.Name, Time: x.m.Now(), Message: "merge", Settled: settled})
 	if err != nil {
 		x.t.Fatal(err)
 	}

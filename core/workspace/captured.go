@@ -277,7 +277,7 @@ func (w *Workspace) capturedBeside(ctx context.Context, c Capture, at ledger.Com
 	}
 	if on.Depth == 0 || len(bases) == 1 && bases[0].ID == on.ID {
 		base := w.TreeState(on.Tree, "base")
-		b, err := w.blend(ctx, base, at.Tree, w.TreeState(tree, c.Environment))
+		b, err := w.blend(ctx, base, at.Tree, w.TreeState(tree, c.Environment), nil)
 		if err != nil {
 			return err
 		}

@@ -2,8 +2,11 @@ package workspace
 
 import (
 	"context"
+	"maps"
+	"slices"
 
 	"oakenchest/core/arrival"
+	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
@@ -47,7 +50,7 @@ func (w *Workspace) common(ctx context.Context, a, b ledger.Commit) (g ground, e
 func (w *Workspace) without(ctx context.Context, s state.State, commits []ledger.Commit) (state.State, []element.Conflict, error) {
 	var conflicts []element.Conflict
 	for _, c := range commits {
-		before, err := w.before(ctx, c)
+		before, err := w.Before(ctx, c)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -89,13 +92,65 @@ func (w *Workspace) commitsBy(ctx context.Context, ids []string) ([]ledger.Commi
 	return out, nil
 }
 
-// before is the state that a commit was made on.
-func (w *Workspace) before(ctx context.Context, c ledger.Commit) (state.State, error) {
+// Before is the state that a commit was made on: of a merge what its two sides come to by
+// themselves, so that what it did is what people settled in it, and not what either brought.
+func (w *Workspace) Before(ctx context.Context, c ledger.Commit) (state.State, error) {
 	if len(c.Parents) == 0 {
 		return w.CommitState(ledger.Commit{}, "base"), nil
 	}
 	p, err := w.Chest.Commit(ctx, c.Parents[0])
-	return w.CommitState(p, "base"), err
+	if err != nil || len(c.Parents) == 1 {
+		return w.CommitState(p, "base"), err
+	}
+	brought, err := w.Chest.Commit(ctx, c.Parents[1])
+	if err != nil {
+		return nil, err
+	}
+	mine, theirs := w.CommitState(p, "base"), w.CommitState(brought, "base")
+	g, err := w.common(ctx, p, brought)
+	switch {
+	case err != nil:
+		return nil, err
+	case g.all(brought):
+		return mine, nil
+	case g.all(p): // nothing but what it brings is new
+		return theirs, nil
+	}
+	m, err := w.Reader().Merge(ctx, g.State, mine, theirs, nil)
+	if err != nil {
+		return nil, err
+	}
+	return state.Patched(mine, theirs, m), nil
+}
+
+// Did lists the files that a commit changed, in no order; a merge those that people settled.
+func (w *Workspace) Did(ctx context.Context, c ledger.Commit) ([]chest.Pair, error) {
+	before, err := w.Before(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	if at, ok := before.(state.Commit); ok {
+		pairs, err := w.Chest.Diff(at.Tree, c.Tree)
+		return pairs, chest.Explain(err)
+	}
+	was, err := before.Files(ctx)
+	if err != nil {
+		return nil, err
+	}
+	is, err := w.CommitState(c, "base").Files(ctx)
+	if err != nil {
+		return nil, err
+	}
+	both := make(map[string]chest.Pair, len(is))
+	for _, f := range was {
+		both[f.Path] = chest.Pair{Path: f.Path, Was: f}
+	}
+	for _, f := range is {
+		x := both[f.Path]
+		both[f.Path] = chest.Pair{Path: f.Path, Was: x.Was, Is: f}
+	}
+	maps.DeleteFunc(both, func(_ string, x chest.Pair) bool { return x.Was.Same(x.Is) })
+	return slices.Collect(maps.Values(both)), nil
 }
 
 // Common gives the state that two commits have in common.

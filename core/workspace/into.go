@@ -5,6 +5,7 @@ import (
 
 	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind/recipe"
 	"oakenchest/core/ledger"
@@ -53,7 +54,7 @@ func (w *Workspace) MergeInto(ctx context.Context, o Into) (*Arrived, error) {
 		return nil, err
 	}
 	defer release()
-	m, err := w.Blend(ctx, o.Onto, o.Theirs)
+	m, err := w.Blend(ctx, o.Onto, o.Theirs, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -99,8 +100,9 @@ type Blended struct {
 	Merged *state.Merged
 }
 
-// Blend merges one commit into another. Nothing in the workspace changes.
-func (w *Workspace) Blend(ctx context.Context, onto, theirs ledger.Commit) (*Blended, error) {
+// Blend merges one commit into another; settle decides conflicts. Nothing in the workspace
+// changes.
+func (w *Workspace) Blend(ctx context.Context, onto, theirs ledger.Commit, settle element.Settle) (*Blended, error) {
 	g, err := w.common(ctx, onto, theirs)
 	if err != nil {
 		return nil, err
@@ -111,7 +113,7 @@ func (w *Workspace) Blend(ctx context.Context, onto, theirs ledger.Commit) (*Ble
 	if g.all(onto) { // nothing but theirs is new
 		return &Blended{Tree: theirs.Tree, Merged: &state.Merged{}}, nil
 	}
-	return w.blendOn(ctx, g, onto.Tree, w.CommitState(theirs, Label(theirs)))
+	return w.blendOn(ctx, g, onto.Tree, w.CommitState(theirs, Label(theirs)), settle)
 }
 
 // BlendOf merges into a commit a tree that stands on another one, and has no commit yet.
@@ -123,43 +125,48 @@ func (w *Workspace) BlendOf(ctx context.Context, onto, on ledger.Commit, tree bl
 	if g.all(onto) { // nothing but theirs is new
 		return &Blended{Tree: tree, Merged: &state.Merged{}}, nil
 	}
-	return w.blendOn(ctx, g, onto.Tree, w.TreeState(tree, "theirs"))
+	return w.blendOn(ctx, g, onto.Tree, w.TreeState(tree, "theirs"), nil)
 }
 
-// BlendOne does to a tree what one commit did to the commit before it.
-func (w *Workspace) BlendOne(ctx context.Context, onto blob.Digest, c ledger.Commit) (*Blended, error) {
-	before, err := w.before(ctx, c)
+// BlendOne does to a tree what one commit did to the commit before it; settle decides
+// conflicts.
+func (w *Workspace) BlendOne(ctx context.Context, onto blob.Digest, c ledger.Commit, settle element.Settle) (*Blended, error) {
+	before, err := w.Before(ctx, c)
 	if err != nil {
 		return nil, err
 	}
-	return w.blend(ctx, before, onto, w.CommitState(c, Label(c)))
+	return w.blend(ctx, before, onto, w.CommitState(c, Label(c)), settle)
 }
 
 // BlendBack takes out of a tree what one commit did.
 func (w *Workspace) BlendBack(ctx context.Context, onto blob.Digest, c ledger.Commit) (*Blended, error) {
-	before, err := w.before(ctx, c)
+	before, err := w.Before(ctx, c)
 	if err != nil {
 		return nil, err
 	}
-	return w.blend(ctx, w.CommitState(c, Label(c)), onto, before)
+	return w.blend(ctx, w.CommitState(c, Label(c)), onto, before, nil)
 }
 
 // BlendFrom does to a tree what leads from one commit to another.
 func (w *Workspace) BlendFrom(ctx context.Context, onto blob.Digest, from, to ledger.Commit) (*Blended, error) {
-	return w.blend(ctx, w.CommitState(from, Label(from)), onto, w.CommitState(to, Label(to)))
+	return w.blend(ctx, w.CommitState(from, Label(from)), onto, w.CommitState(to, Label(to)), nil)
 }
 
-// blendOn is blend on a ground: what of it does not fit is in conflict.
-func (w *Workspace) blendOn(ctx context.Context, g ground, onto blob.Digest, theirs state.State) (*Blended, error) {
-	b, err := w.blend(ctx, g.State, onto, theirs)
+// blendOn is blend on a ground: what of it does not fit is in conflict, which no choice
+// settles.
+func (w *Workspace) blendOn(ctx context.Context, g ground, onto blob.Digest, theirs state.State, settle element.Settle) (*Blended, error) {
+	b, err := w.blend(ctx, g.State, onto, theirs, settle)
 	if err == nil {
+		for i := range g.conflicts {
+			g.conflicts[i].Allows = nil
+		}
 		b.Merged.Conflicts = append(g.conflicts, b.Merged.Conflicts...)
 	}
 	return b, err
 }
 
-func (w *Workspace) blend(ctx context.Context, base state.State, onto blob.Digest, theirs state.State) (*Blended, error) {
-	m, err := w.Reader().Merge(ctx, base, w.TreeState(onto, "mine"), theirs, nil)
+func (w *Workspace) blend(ctx context.Context, base state.State, onto blob.Digest, theirs state.State, settle element.Settle) (*Blended, error) {
+	m, err := w.Reader().Merge(ctx, base, w.TreeState(onto, "mine"), theirs, settle)
 	if err != nil {
 		return nil, err
 	}

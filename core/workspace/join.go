@@ -60,6 +60,7 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 	}
 	_, existed := os.Stat(root)
 	w = &Workspace{Root: root, Chest: c, Manifest: &manifest.Manifest{}, Person: person, Name: workspaceName(person, host.Machine, root), Branch: branch, host: host}
+	c.Warden = warden{w}
 	w.rec = record{Format: formatVersion, Person: person, Name: w.Name, Chest: location, Only: o.Only}
 	err = os.MkdirAll(filepath.Join(root, Folder, "temp"), 0o777)
 	if err == nil {

@@ -193,7 +193,7 @@ func (w *Workspace) compute(ctx context.Context, p *Pending) (*state.Merged, err
 	}
 	choices := map[string]element.Choice{}
 	for _, s := range p.Settled {
-		choices[s.Address] = element.Choice{Keep: element.Keep(s.Keep), Value: restoreValue(s)}
+		choices[s.Address] = s.Choice()
 	}
 	return w.Reader().Merge(ctx, base, mine, theirs, func(c element.Conflict) (element.Choice, bool) {
 		if slices.Contains(p.AsIs, c.Address.Path) {

@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 
+	"oakenchest/core/choice"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/state"
@@ -43,7 +44,7 @@ type Pending struct {
 	// Applying says that files are being brought to the state of the choices.
 	Applying bool `json:"applying"`
 	// Settled lists the choices that were made.
-	Settled []settledConflict `json:"settled"`
+	Settled []choice.Made `json:"settled"`
 	// AsIs lists artifacts that the person has settled by hand.
 	AsIs []string `json:"asIs"`
 	// Written says what the merge wrote, by path, in hexadecimal; empty for a
@@ -54,13 +55,6 @@ type Pending struct {
 type parkedName struct {
 	Person string `json:"person"`
 	Name   string `json:"name"`
-}
-
-type settledConflict struct {
-	Address string `json:"address"`
-	Keep    string `json:"keep"`
-	Sort    string `json:"sort,omitempty"`
-	Value   string `json:"value,omitempty"`
 }
 
 func (w *Workspace) pendingFile() string { return filepath.Join(w.Root, Folder, "merge.json") }

@@ -3,10 +3,9 @@ package workspace
 import (
 	"context"
 	"os"
-	"regexp"
 	"slices"
-	"strings"
 
+	"oakenchest/core/choice"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/state"
@@ -61,7 +60,7 @@ func (w *Workspace) Decide(ctx context.Context, list []Decision) (left []element
 		if slices.Contains(edited, d.Conflict.Address.Path) {
 			return nil, editedByHand(d.Conflict)
 		}
-		s, err := settle(d.Conflict, d.Keep, d.Value)
+		s, err := choice.Make(d.Conflict, d.Keep, d.Value)
 		if err != nil {
 			return nil, err
 		}
@@ -78,44 +77,13 @@ func editedByHand(c element.Conflict) error {
 	return fault.New(fault.Refused, "Settle the whole artifact as it now stands with oaken resolve "+c.Address.Path+" --keep mine.", "%s was edited by hand since the merge.", c.Address.Path)
 }
 
-// FitsAddress gives a test for addresses that a person wrote with * for any text within a
-// step, ** for any text at all and ? for any sign; nil when there is none of these.
-func FitsAddress(pattern string) func(address string) bool {
-	if !strings.ContainsAny(pattern, "*?") {
-		return nil
-	}
-	var form strings.Builder
-	form.WriteString("^")
-	for i := 0; i < len(pattern); i++ {
-		switch {
-		case strings.HasPrefix(pattern[i:], "**"):
-			form.WriteString(".*")
-			i++
-		case pattern[i] == '*':
-			form.WriteString("[^/]*")
-		case pattern[i] == '?':
-			form.WriteString("[^/]")
-		default:
-			form.WriteString(regexp.QuoteMeta(pattern[i : i+1]))
-		}
-	}
-	re, err := regexp.Compile("(?s)" + form.String() + "$")
-	if err != nil { // a half of a letter
-		return func(string) bool { return false }
-	}
-	return re.MatchString
-}
-
 // Resolve settles the conflict at an address, all of an artifact or folder when the
 // address is a path, or all whose addresses or paths fit a pattern, and gives what was
 // settled and what is left open. value is used with KeepValue.
 func (w *Workspace) Resolve(ctx context.Context, text string, keep element.Keep, value string) (settled, left []element.Conflict, err error) {
-	fits := FitsAddress(text)
-	var address element.Address
-	if fits == nil {
-		if address, err = element.ParseAddress(text); err != nil {
-			return nil, nil, fault.New(fault.Usage, "oaken conflicts lists the addresses.", "That is no address: %w.", err)
-		}
+	meant, whole, err := choice.Meant(text)
+	if err != nil {
+		return nil, nil, err
 	}
 	p, open, err := w.Conflicts(ctx)
 	if err != nil {
@@ -123,18 +91,6 @@ func (w *Workspace) Resolve(ctx context.Context, text string, keep element.Keep,
 	}
 	if p == nil {
 		return nil, nil, fault.New(fault.Usage, "oaken merge and oaken revert can leave conflicts.", "Nothing is being merged, so there is no conflict to resolve.")
-	}
-	meant := func(list []element.Conflict) (out []element.Conflict) {
-		for _, c := range list {
-			if fits != nil {
-				if fits(c.Address.String()) || fits(c.Address.Path) {
-					out = append(out, c)
-				}
-			} else if c.Address.String() == address.String() || address.Whole() && state.Under([]string{address.Path}, c.Address.Path) {
-				out = append(out, c)
-			}
-		}
-		return out
 	}
 	if settled = meant(open); len(settled) == 0 {
 		if open, err = w.settledBefore(ctx, p); err != nil {
@@ -151,13 +107,13 @@ func (w *Workspace) Resolve(ctx context.Context, text string, keep element.Keep,
 	}
 	for _, c := range settled {
 		if slices.Contains(edited, c.Address.Path) {
-			if keep != element.KeepMine || fits == nil && !address.Whole() {
+			if keep != element.KeepMine || !whole {
 				return nil, nil, editedByHand(c)
 			}
 			p.AsIs = append(p.AsIs, c.Address.Path)
 			continue
 		}
-		s, err := settle(c, keep, value)
+		s, err := choice.Make(c, keep, value)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -183,33 +139,8 @@ func (w *Workspace) settledBefore(ctx context.Context, p *Pending) ([]element.Co
 		return nil, err
 	}
 	return slices.DeleteFunc(m.Conflicts, func(c element.Conflict) bool {
-		return !slices.ContainsFunc(p.Settled, func(s settledConflict) bool { return s.Address == c.Address.String() })
+		return !slices.ContainsFunc(p.Settled, func(s choice.Made) bool { return s.Address == c.Address.String() })
 	}), nil
-}
-
-func settle(c element.Conflict, keep element.Keep, value string) (settledConflict, error) {
-	s := settledConflict{Address: c.Address.String(), Keep: string(keep)}
-	if !slices.Contains(c.Allows, keep) {
-		words := ""
-		for i, k := range c.Allows {
-			if i > 0 {
-				words += ", "
-			}
-			words += string(k)
-		}
-		return s, fault.New(fault.Usage, "It can be settled with "+words+".", "%s can't be settled with %s.", c.Address, keep)
-	}
-	if keep == element.KeepValue {
-		sample := c.Mine.Value
-		if sample.IsAbsent() {
-			sample = c.Theirs.Value
-		}
-		if _, err := element.ParseLike(sample, value); err != nil {
-			return s, fault.New(fault.Usage, "Write a value like "+sample.String()+".", "%s can't be set: %w.", c.Address, err)
-		}
-		s.Sort, s.Value = sortName(sample), value
-	}
-	return s, nil
 }
 
 // editedSince lists the artifacts among conflicts whose files are not as the
@@ -249,45 +180,4 @@ func (w *Workspace) editedSince(p *Pending, conflicts []element.Conflict) ([]str
 		}
 	}
 	return out, nil
-}
-
-func restoreValue(s settledConflict) element.Value {
-	if s.Sort == "" {
-		return element.Value{}
-	}
-	v, err := element.ParseLike(sampleOf(s.Sort), s.Value)
-	if err != nil {
-		return element.TextValue(s.Value)
-	}
-	return v
-}
-
-// sampleOf gives a value of a sort by its name; `list of numbers` for a list.
-func sampleOf(sort string) element.Value {
-	switch sort {
-	case "number":
-		return element.IntValue(0)
-	case "bool":
-		return element.BoolValue(true)
-	case "numbers":
-		return element.ListValue(element.IntValue(0))
-	case "texts":
-		return element.ListValue(element.TextValue(""))
-	}
-	return element.TextValue("")
-}
-
-func sortName(v element.Value) string {
-	switch v.Sort() {
-	case element.Number:
-		return "number"
-	case element.Bool:
-		return "bool"
-	case element.List:
-		if items := v.Items(); len(items) > 0 && items[0].Sort() == element.Number {
-			return "numbers"
-		}
-		return "texts"
-	}
-	return "text"
 }

@@ -185,6 +185,7 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 		}
 	}
 	if err == nil {
+		w.Chest.Warden = warden{w}
 		err = w.register(ctx)
 	}
 	if err == nil {

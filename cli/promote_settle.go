@@ -1,0 +1,76 @@
+package cli
+
+import (
+	"context"
+
+	"oakenchest/core/element"
+	"oakenchest/core/ledger"
+	"oakenchest/core/pipeline"
+	"oakenchest/core/workspace"
+)
+
+// settlePromotion begins to settle what is in conflict in a promotion, and on a terminal does
+// it.
+func (a *App) settlePromotion(ctx context.Context, m *pipeline.Mover, from, to string, o pipeline.PromoteOptions) error {
+	s, err := m.BeginSettling(ctx, from, to, o)
+	if err != nil {
+		return err
+	}
+	c := promotionClash(s)
+	switch {
+	case a.json:
+		a.printJSON(map[string]any{"schema": "oaken.conflicts/1", "conflicts": conflictRows(s.Open)})
+		return nil
+	case len(s.Open) > 0 && a.Keys != nil:
+		return a.pickConflicts(ctx, c)
+	}
+	a.showConflicts(s.Open)
+	a.showChosen(s.Settled)
+	if len(s.Open) == 0 {
+		a.sayLeft(nil, c)
+		return nil
+	}
+	a.say("\nmine is what %s has, theirs what %s has. Settle each: oaken resolve ADDRESS --to %s --keep SIDE. Nothing of it goes on before.", a.paint(strong, s.Branch), a.paint(strong, from), to)
+	return nil
+}
+
+func (a *App) abandonPromotion(ctx context.Context, w *workspace.Workspace, from, to string) error {
+	if err := w.Chest.Unsettle(ctx, from, to); err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.conflicts/1", "conflicts": []any{}})
+		return nil
+	}
+	a.say("The choices for the promotion from %s to %s are forgotten.", from, to)
+	return nil
+}
+
+// showChosen lists how conflicts of a promotion were settled.
+func (a *App) showChosen(list []ledger.Chosen) {
+	var rows [][]cell
+	for _, x := range list {
+		how := "kept " + x.Keep
+		if x.Keep == string(element.KeepValue) {
+			how = "set to " + oneLine(x.Value, valueWidth)
+		}
+		rows = append(rows, []cell{{"settled", good}, {x.Address, plain}, {how, plain}, {x.Person, plain}, {clock(x.Time), faint}})
+	}
+	a.table(a.Out, "  ", rows)
+}
+
+type chosenRow struct {
+	Address string `json:"address"`
+	Keep    string `json:"keep"`
+	Value   string `json:"value"`
+	Person  string `json:"person"`
+	Time    string `json:"time"`
+}
+
+func chosenRows(list []ledger.Chosen) []chosenRow {
+	out := []chosenRow{}
+	for _, x := range list {
+		out = append(out, chosenRow{x.Address, x.Keep, x.Value, x.Person, stamp(x.Time)})
+	}
+	return out
+}
