@@ -29,7 +29,8 @@ func newSettle(a *App) *cobra.Command {
 		Short: "Make an environment and the workspace agree, object by object",
 		Long: `List the objects in which the workspace and an environment differ, and give each a
 direction: to the chest, to the environment, or leave. What changed on one side
-only since the last deployment goes to the other; --prefer decides otherwise. On a
+only since the last deployment goes to the other; --prefer decides otherwise. Of an
+environment with several targets the objects of all are listed, by their addresses. On a
 terminal the directions can be changed before anything is done. --plan writes them
 into a file that people can read and edit; --follow carries such a file out, unless
 something that it moves has changed since.`,
@@ -138,7 +139,7 @@ func (a *App) carrySettled(ctx context.Context, w *workspace.Workspace, m *pipel
 	}
 	var made *workspace.Committed
 	if o.commit {
-		made, err = w.Commit(ctx, workspace.CommitOptions{Paths: []string{s.Deployment.Environment.Into}, Message: o.message, Item: o.item})
+		made, err = w.Commit(ctx, workspace.CommitOptions{Paths: s.Deployment.Environment.Folders(), Message: o.message, Item: o.item})
 		if err == nil && s.Plan.Count(pipeline.Leave) == 0 {
 			err = m.Agrees(ctx, s, made.Commit)
 		}
@@ -165,7 +166,7 @@ func (a *App) carrySettled(ctx context.Context, w *workspace.Workspace, m *pipel
 	if made != nil {
 		a.showCommitted(w, made)
 	} else if len(out.Written) > 0 {
-		a.say("To record it: oaken commit %s -m TEXT, then oaken deploy %s.", s.Deployment.Environment.Into, env)
+		a.say("To record it: oaken commit %s -m TEXT, then oaken deploy %s.", strings.Join(s.Deployment.Environment.Folders(), " "), env)
 	}
 	return nil
 }

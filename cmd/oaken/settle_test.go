@@ -325,3 +325,33 @@ func TestADeploymentThatStopsHalfway(t *testing.T) {
 	p.ok("drift", "dev", "--check")
 	p.ok("health")
 }
+
+// TestSeveralTargetsAreSettled has a database and a folder in one environment: objects of both
+// go both ways, and the result is proven for both.
+func TestSeveralTargetsAreSettled(t *testing.T) {
+	p := lane(t, strings.ReplaceAll(noGates, "tier = \"test\"", "tier = \"development\""))
+	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), "[[pipeline.lane]]", "[[environment]]\nname = \"both\"\ntarget = \"sqlite:../both.db\"\ninto = \"database\"\n\n[[environment.also]]\ntarget = \"folder:../both-signs\"\ninto = \"signs\"\n\n[[pipeline.lane]]", 1))
+	p.ok("commit", "-m", "Rules")
+	p.ok("deploy", "both", "--yes")
+	p.sql("../both.db", "create view names as select name from tank")
+	p.write("../both-signs/pump.txt", "The pump\n")
+	p.write("../both-signs/tank.txt", "The kelp\n")
+	p.write("signs/tank.txt", "The great reef\n")
+	p.write("signs/door.txt", "The door\n")
+	out := p.ok("settle", "both", "--dry-run")
+	p.says(out, "database::view:names", "signs/pump.txt", "signs/door.txt", "signs/tank.txt")
+	p.ok("settle", "both", "--plan", "../plan.toml")
+	plan := p.read("../plan.toml")
+	i := strings.Index(plan, "signs/tank.txt")
+	p.write("../plan.toml", plan[:i]+strings.Replace(plan[i:], "leave", "to-chest", 1))
+	p.says(p.ok("settle", "both", "--follow", "../plan.toml", "--commit", "-m", "Both agree"), "both and the workspace agree")
+	p.says(p.read("database/views/names.sql"), "create view names")
+	for file, want := range map[string]string{"signs/pump.txt": "The pump\n", "signs/tank.txt": "The kelp\n", "../both-signs/door.txt": "The door\n"} {
+		if got := p.read(file); got != want {
+			t.Errorf("%s holds %q, not %q", file, got, want)
+		}
+	}
+	p.ok("verify", "work", "env:both")
+	p.says(p.ok("capture", "both", "--commit", "-m", "x"), "none changed")
+	p.fails(4, "has changed since the plan was made", "settle", "both", "--follow", "../plan.toml")
+}

@@ -38,7 +38,8 @@ func Inside(files Files, folder string) Files {
 	return out
 }
 
-func outside(into Files, folder string, files Files) {
+// Put adds the files below a folder to those of a project.
+func Put(into Files, folder string, files Files) {
 	for name, data := range files {
 		into[folder+"/"+name] = data
 	}
@@ -52,8 +53,8 @@ func (t together) Capture(ctx context.Context, have Files) (*Captured, error) {
 		if err != nil {
 			return nil, err
 		}
-		outside(out.Files, p.Into, c.Files)
-		outside(out.Edits, p.Into, c.Edits)
+		Put(out.Files, p.Into, c.Files)
+		Put(out.Edits, p.Into, c.Edits)
 		out.Untracked = append(out.Untracked, c.Untracked...)
 		out.Tree.Add(&element.Element{Type: "folder", Key: p.Into, Firm: true, Children: []*element.Element{c.Tree}})
 	}
@@ -89,7 +90,7 @@ func (t together) Plan(ctx context.Context, declared, lost Files) (*Plan, error)
 			if err != nil {
 				return nil, err
 			}
-			outside(all, p.Into, files)
+			Put(all, p.Into, files)
 		}
 		return all, nil
 	}

@@ -55,7 +55,8 @@ const (
 
 // Settled is one object in which the workspace and an environment differ.
 type Settled struct {
-	// Address is below the environment's folder.
+	// Address is below the environment's folder; where an environment has several, it is that of
+	// the project.
 	Address string `toml:"address"`
 	// Chest and Environment are the states on both sides.
 	Chest       string `toml:"chest"`
@@ -87,22 +88,41 @@ type Settlement struct {
 	// Deployment, once Direct has run, is what is done to the environment.
 	Deployment *Deployment
 
-	env         manifest.Environment
+	env    manifest.Environment
+	places []*settledPlace
+	driver environment.Driver
+	have   environment.Files // of the workspace, by path of the project
+	files  environment.Files // what the workspace is to hold
+}
+
+// settledPlace is one target of an environment with its folder, on both sides.
+type settledPlace struct {
 	folder      folder
+	within      bool // the environment has others
 	here, there *contents
-	driver      environment.Driver
-	files       environment.Files // what the workspace is to hold
+	// base is what both sides have in common, drifted the environment against that; nil when
+	// that is not known.
+	base, drifted *contents
+}
+
+// name gives the address of an object as the plan has it.
+func (p *settledPlace) name(address string) string {
+	if !p.within {
+		return address
+	}
+	o, ok := p.here.objects[address]
+	if !ok {
+		o = p.there.objects[address]
+	}
+	return p.folder.address(o)
 }
 
 // PrepareSettle lists the objects in which the workspace and an environment differ, each
 // with a direction. Close the settlement.
 func (m *Mover) PrepareSettle(ctx context.Context, name string, prefer Prefer) (*Settlement, error) {
-	env, d, err := m.open(ctx, name)
+	env, d, err := m.stage(ctx, name)
 	if err != nil {
 		return nil, err
-	}
-	if len(env.Also) > 0 {
-		return nil, errors.Join(fault.New(fault.Refused, "Capture it with oaken capture "+name+", or declare its targets as environments of their own to settle them.", "%s consists of several targets, and only one can be settled at a time.", name), d.Close())
 	}
 	s := &Settlement{env: env, driver: d, Plan: SettlePlan{Format: settleFormat, Environment: name, Made: m.Now().UTC().Truncate(time.Second)}}
 	if err := m.compareSides(ctx, s, prefer); err != nil {
@@ -113,45 +133,54 @@ func (m *Mover) PrepareSettle(ctx context.Context, name string, prefer Prefer) (
 
 func (m *Mover) compareSides(ctx context.Context, s *Settlement, prefer Prefer) error {
 	var err error
-	if s.folder, err = m.folderOf(s.env.Into, s.env.Target); err != nil {
+	if s.have, err = holding(ctx, m.Workspace.Work(), s.env); err != nil {
 		return err
 	}
-	have, err := declared(ctx, m.Workspace.Work(), s.env)
+	got, err := s.driver.Capture(ctx, s.have)
 	if err != nil {
 		return err
 	}
-	got, err := s.driver.Capture(ctx, have)
-	if err != nil {
-		return err
-	}
-	if s.here, err = s.folder.read(have); err != nil {
-		return err
-	}
-	if s.there, err = s.folder.read(got.Files); err != nil {
-		return err
-	}
-	base, drifted, err := m.sinceDeployed(ctx, s)
-	if err != nil {
-		return err
-	}
-	for _, address := range differing(s.here, s.there) {
-		o := Settled{Address: address, Seen: s.seen(address), Chest: presence(s.here, address), Environment: presence(s.there, address), Direction: Leave}
-		changedHere, changedThere := true, true
-		if base != nil {
-			o.Chest, changedHere = stateSince(base, s.here, address)
-			o.Environment, changedThere = stateSince(base, drifted, address)
-		} else {
-			_, inChest := s.here.objects[address]
-			_, inEnvironment := s.there.objects[address]
-			changedHere, changedThere = inChest && !inEnvironment, inEnvironment && !inChest
+	for _, site := range s.env.Sites() {
+		p := &settledPlace{within: len(s.env.Also) > 0}
+		if p.folder, err = m.folderOf(site.Into, site.Target); err != nil {
+			return err
 		}
-		o.Direction = direction(prefer, changedHere, changedThere)
-		if x, y := s.here.objects[address], s.there.objects[address]; x.e != nil && y.e != nil {
-			o.Changes = element.Compare(x.e, y.e).Changes("")
+		if p.here, err = p.folder.read(environment.Inside(s.have, site.Into)); err != nil {
+			return err
 		}
-		s.Plan.Objects = append(s.Plan.Objects, o)
+		if p.there, err = p.folder.read(environment.Inside(got.Files, site.Into)); err != nil {
+			return err
+		}
+		s.places = append(s.places, p)
+	}
+	if err := m.sinceDeployed(ctx, s); err != nil {
+		return err
+	}
+	for _, p := range s.places {
+		for _, address := range differing(p.here, p.there) {
+			s.Plan.Objects = append(s.Plan.Objects, p.settled(address, prefer))
+		}
 	}
 	return nil
+}
+
+// settled tells of one object in which the two sides differ.
+func (p *settledPlace) settled(address string, prefer Prefer) Settled {
+	o := Settled{Address: p.name(address), Seen: p.seen(address), Chest: presence(p.here, address), Environment: presence(p.there, address), Direction: Leave}
+	changedHere, changedThere := true, true
+	if p.base != nil {
+		o.Chest, changedHere = stateSince(p.base, p.here, address)
+		o.Environment, changedThere = stateSince(p.base, p.drifted, address)
+	} else {
+		_, inChest := p.here.objects[address]
+		_, inEnvironment := p.there.objects[address]
+		changedHere, changedThere = inChest && !inEnvironment, inEnvironment && !inChest
+	}
+	o.Direction = direction(prefer, changedHere, changedThere)
+	if x, y := p.here.objects[address], p.there.objects[address]; x.e != nil && y.e != nil {
+		o.Changes = element.Compare(x.e, y.e).Changes("")
+	}
+	return o
 }
 
 func direction(prefer Prefer, here, there bool) Direction {
@@ -174,29 +203,36 @@ func direction(prefer Prefer, here, there bool) Direction {
 
 // sinceDeployed reads what the environment's record and the workspace have in common, and
 // the environment against that: what means the same stays as it is there.
-func (m *Mover) sinceDeployed(ctx context.Context, s *Settlement) (base, drifted *contents, err error) {
+func (m *Mover) sinceDeployed(ctx context.Context, s *Settlement) error {
 	r, known, err := m.record(ctx, s.env)
 	if err != nil || !known {
-		return nil, nil, err
+		return err
 	}
 	common, err := m.Workspace.Common(ctx, m.Workspace.Base, r.Commit)
 	if err != nil {
-		return nil, nil, err
+		return err
 	}
-	files, err := declared(ctx, common, s.env)
+	files, err := holding(ctx, common, s.env)
 	if err != nil {
-		return nil, nil, err
+		return err
 	}
 	got, err := s.driver.Capture(ctx, files)
 	if err != nil {
-		return nil, nil, err
+		return err
 	}
-	if base, err = s.folder.read(files); err != nil {
-		return nil, nil, nil // what was deployed by other rules can't be told any more
-	}
-	drifted, err = s.folder.read(got.Files)
 	s.Deployed = &r.Commit
-	return base, drifted, err
+	for i, site := range s.env.Sites() {
+		p := s.places[i]
+		base, err := p.folder.read(environment.Inside(files, site.Into))
+		if err != nil { // what was deployed by other rules can't be told any more
+			continue
+		}
+		p.base = base
+		if p.drifted, err = p.folder.read(environment.Inside(got.Files, site.Into)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func presence(c *contents, address string) string {
@@ -224,7 +260,7 @@ func stateSince(base, now *contents, address string) (word string, changed bool)
 }
 
 // seen names the two versions of an object.
-func (s *Settlement) seen(address string) string {
+func (p *settledPlace) seen(address string) string {
 	name := func(c *contents) string {
 		o, ok := c.objects[address]
 		if !ok {
@@ -233,7 +269,7 @@ func (s *Settlement) seen(address string) string {
 		d := o.e.Sum()
 		return hex.EncodeToString(d[:8])
 	}
-	return name(s.here) + "/" + name(s.there)
+	return name(p.here) + "/" + name(p.there)
 }
 
 // Close lets go of the environment.
@@ -246,19 +282,23 @@ func (s *Settlement) Direct(ctx context.Context) error {
 	for _, o := range s.Plan.Objects {
 		going[o.Address] = o.Direction
 	}
-	var err error
-	if s.files, err = s.folder.mix(s.here, s.there, func(a string) bool { return going[a] == ToChest }); err != nil {
-		return unmixable(err)
+	s.files = environment.Files{}
+	target := environment.Files{}
+	for _, p := range s.places {
+		goes := func(d Direction) func(string) bool { return func(a string) bool { return going[p.name(a)] == d } }
+		work, err1 := p.folder.mix(p.here, p.there, goes(ToChest))
+		there, err2 := p.folder.mix(p.there, p.here, goes(ToEnvironment))
+		if err := errors.Join(err1, err2); err != nil {
+			return unmixable(err)
+		}
+		environment.Put(s.files, p.folder.path, work)
+		environment.Put(target, p.folder.path, there)
 	}
-	target, err := s.folder.mix(s.there, s.here, func(a string) bool { return going[a] == ToEnvironment })
-	if err != nil {
-		return unmixable(err)
-	}
-	p, err := s.driver.Plan(ctx, target, nil)
+	plan, err := s.driver.Plan(ctx, target, nil)
 	if err != nil {
 		return err
 	}
-	s.Deployment = &Deployment{Environment: s.env, Label: "the plan", Plan: p, driver: s.driver}
+	s.Deployment = &Deployment{Environment: s.env, Label: "the plan", Plan: plan, driver: s.driver}
 	return nil
 }
 
@@ -298,7 +338,7 @@ func (m *Mover) Settle(ctx context.Context, s *Settlement, o DeployOptions) (*Ou
 	}
 	out := &Outcome{}
 	var err error
-	out.Written, out.Rescued, err = m.Workspace.WriteFiles(ctx, s.env.Into, edits(s.here.files, s.files))
+	out.Written, out.Rescued, err = m.Workspace.WriteFiles(ctx, "", edits(s.have, s.files))
 	return out, err
 }
 
