@@ -145,7 +145,7 @@ func (a *App) showOwed(list []owed.Debt, by string, besides owedBesides) {
 		defer func() {
 			for _, d := range besides.back {
 				for _, x := range d.TakenBack {
-					a.say("Taken back from %s, so not owed to it: %s  %s  %s", d.Environment, workspace.Label(x.Commit), x.Item, oneLine(firstLine(x.Message), 44))
+					a.say("Taken back from %s, so not owed to it: %s  %s  %s", d.Environment, pickLabel(x.Commit, x.First), x.Item, oneLine(firstLine(x.Message), 44))
 				}
 			}
 			if len(besides.empty) > 0 {
@@ -160,7 +160,7 @@ func (a *App) showOwed(list []owed.Debt, by string, besides owedBesides) {
 			commits := []any{}
 			for _, x := range d.Works {
 				c := commitJSON(x.Commit).(map[string]any)
-				c["in"], c["since"], c["merged"] = x.Where, stamp(x.Since), x.Merged
+				c["in"], c["since"], c["merged"], c["first"] = x.Where, stamp(x.Since), x.Merged, workspace.Label(x.First)
 				commits = append(commits, c)
 			}
 			rows = append(rows, map[string]any{"lane": d.Lane, "environment": d.Environment, "commits": commits})
@@ -255,7 +255,7 @@ func (a *App) owedRows(works []*debtOf) [][]cell {
 		if age > 3*24*time.Hour {
 			t = warm
 		}
-		rows = append(rows, []cell{{workspace.Label(x.Commit), strong}, {x.Item, plain}, {oneLine(firstLine(x.Message), 44), plain}, {x.Author, plain}, {"in " + x.Where + ", owed for " + pipeline.Span(age), t}, {owedTo(x), plain}})
+		rows = append(rows, []cell{{pickLabel(x.Commit, x.First), strong}, {x.Item, plain}, {oneLine(firstLine(x.Message), 44), plain}, {x.Author, plain}, {"in " + x.Where + ", owed for " + pipeline.Span(age), t}, {owedTo(x), plain}})
 	}
 	return rows
 }
@@ -420,7 +420,7 @@ func (a *App) showBackfill(b *pipeline.Backfill, dryRun bool) {
 		}
 		var rows [][]cell
 		for _, work := range x.Brings {
-			rows = append(rows, []cell{{workspace.Label(work.Commit), strong}, {work.Item, plain}, {oneLine(firstLine(work.Message), 56), plain}, {work.Author, plain}})
+			rows = append(rows, []cell{{pickLabel(work.Commit, work.First), strong}, {work.Item, plain}, {oneLine(firstLine(work.Message), 56), plain}, {work.Author, plain}})
 		}
 		a.table(a.Out, "    ", rows)
 		if len(x.Conflicts) > 0 {

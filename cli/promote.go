@@ -264,13 +264,22 @@ func (a *App) showAhead(p *pipeline.Promotion) {
 		if lost[c.ID] {
 			fate = cell{"would go from it", bad}
 		}
-		rows = append(rows, append(workCells(c), fate))
+		rows = append(rows, append(workCells(c, p.Firsts), fate))
 	}
 	a.table(a.Out, "  ", rows)
 }
 
-func workCells(c ledger.Commit) []cell {
-	return []cell{{workspace.Label(c), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 56), plain}, {c.Author, plain}, {clock(c.Time), faint}}
+// workCells tells of one commit; firsts gives of picks the commit that did the work first.
+func workCells(c ledger.Commit, firsts map[ledger.ID]ledger.Commit) []cell {
+	return []cell{{pickLabel(c, firsts[c.ID]), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 56), plain}, {c.Author, plain}, {clock(c.Time), faint}}
+}
+
+// pickLabel names a commit, and of a pick the commit that did the work first.
+func pickLabel(c, first ledger.Commit) string {
+	if first.Depth == 0 || first.ID == c.ID {
+		return workspace.Label(c)
+	}
+	return workspace.Label(c) + " (" + workspace.Label(first) + ")"
 }
 
 func (a *App) showWork(list []ledger.Commit, p *pipeline.Promotion) {
@@ -284,7 +293,7 @@ func (a *App) showWork(list []ledger.Commit, p *pipeline.Promotion) {
 			rows = append(rows, []cell{{fmt.Sprintf("and %d more", len(list)-i), faint}})
 			break
 		}
-		row := workCells(c)
+		row := workCells(c, p.Firsts)
 		if waiting[c.ID] {
 			row = append(row, cell{"on branch " + p.Branch + " already", faint})
 		}

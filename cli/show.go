@@ -33,8 +33,16 @@ func newShow(a *App) *cobra.Command {
 				if err != nil {
 					return err
 				}
+				deed, err := w.Chest.DeedOf(cmd.Context(), c.ID)
+				if err != nil {
+					return err
+				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.show/1", "commit": commitJSON(c), "changes": changeRows(diffs)})
+					out := map[string]any{"schema": "oaken.show/1", "commit": commitJSON(c), "picks": nil, "takes": commitRows(deed.Takes), "changes": changeRows(diffs)}
+					if deed.Picks != nil {
+						out["picks"] = commitJSON(*deed.Picks)
+					}
+					a.printJSON(out)
 					return nil
 				}
 				a.say("%s  %s", a.paint(strong, workspace.Label(c)), a.paint(faint, c.ID.String()))
@@ -43,6 +51,12 @@ func newShow(a *App) *cobra.Command {
 					if other, err := w.Chest.Resolve(cmd.Context(), c.Parents[1].String()); err == nil {
 						a.say("brings in %s", workspace.Label(other))
 					}
+				}
+				if deed.Picks != nil {
+					a.say("does again what %s did", workspace.Label(*deed.Picks))
+				}
+				if len(deed.Takes) > 0 {
+					a.say("takes back %s", labelsOf(deed.Takes, 5))
 				}
 				if c.Item != "" {
 					a.say("for %s", c.Item)

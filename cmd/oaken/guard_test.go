@@ -90,3 +90,23 @@ func TestAJudgeIsNotChangedByWhatItJudges(t *testing.T) {
 	p.ok("promote", "dev", "test")
 	p.ok("promote", "test", "live")
 }
+
+// TestLockRulesCountAsTheFirstBranchHasThem lets a branch say that a picture needs no lock.
+func TestLockRulesCountAsTheFirstBranchHasThem(t *testing.T) {
+	p := empty(t)
+	p.write("oaken.toml", "project = \"Brindle Bay\"\n\n[[lock]]\nmatch = \"*.txt\"\npolicy = \"required\"\n")
+	p.write("tank.txt", "The reef\n")
+	p.ok("--as", "Imke", "begin")
+	p.ok("commit", "-m", "First")
+	p.ok("branch", "sly")
+	p.ok("--as", "Tarek", "--yes", "switch", "sly")
+	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), "required", "off", 1))
+	p.ok("--as", "Tarek", "commit", "-m", "No locks")
+	p.ok("--as", "Tarek", "lock", "tank.txt")
+	p.write("tank.txt", "The kelp\n")
+	p.ok("--as", "Tarek", "commit", "-m", "With a lock")
+	p.call("chmod", "u+w", "tank.txt")
+	p.write("tank.txt", "The sly kelp\n")
+	p.fails(4, "lock", "--as", "Tarek", "commit", "-m", "Without one")
+	p.ok("--as", "Imke", "commit", "-m", "Who may change the rules tries new ones")
+}

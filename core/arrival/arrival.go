@@ -107,6 +107,14 @@ func (r *Reader) Root(id ledger.ID) ledger.ID {
 	return id
 }
 
+// First gives the commit that did a commit's work first, as Root does.
+func (r *Reader) First(c ledger.Commit) ledger.Commit {
+	if root, ok := r.origin[c.ID]; ok {
+		return r.firsts[root]
+	}
+	return c
+}
+
 // IsWork reports whether a commit did something itself. What takes something back is nobody's
 // work.
 func (r *Reader) IsWork(c ledger.Commit) bool {

@@ -129,6 +129,45 @@ func (c *Chest) Branch(ctx context.Context, name string) (b ledger.Branch, err e
 	return b, Explain(err)
 }
 
+// Deed tells of a commit what work it does again, and which works it takes back.
+type Deed struct {
+	Picks *ledger.Commit
+	Takes []ledger.Commit
+}
+
+// DeedOf gives it.
+func (c *Chest) DeedOf(ctx context.Context, id ledger.ID) (d Deed, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+		picks, err := tx.Picks()
+		if err != nil {
+			return err
+		}
+		if origin, ok := picks[id]; ok {
+			first, err := tx.Commit(origin)
+			if err != nil {
+				return err
+			}
+			d.Picks = &first
+		}
+		takings, err := tx.Takings()
+		if err != nil {
+			return err
+		}
+		for _, t := range takings {
+			if t.Commit != id {
+				continue
+			}
+			work, err := tx.Commit(t.Work)
+			if err != nil {
+				return err
+			}
+			d.Takes = append(d.Takes, work)
+		}
+		return nil
+	})
+	return d, Explain(err)
+}
+
 // AddBranch makes a branch with its tip at a commit.
 func (c *Chest) AddBranch(ctx context.Context, b ledger.Branch) error {
 	if err := CheckName(b.Name); err != nil {

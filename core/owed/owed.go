@@ -30,6 +30,8 @@ type Debt struct {
 // Work is a commit that a later environment has.
 type Work struct {
 	ledger.Commit
+	// First is the commit that did it first: another one where this is a pick.
+	First ledger.Commit
 	// Where is the latest environment that has it, Since when it came there.
 	Where string
 	Since time.Time
@@ -323,7 +325,7 @@ func (b *Book) lacking(at ledger.Commit, later []manifest.Environment) ([]Work, 
 	}
 	out := make([]Work, 0, len(missing))
 	for _, c := range missing {
-		w := Work{Commit: c}
+		w := Work{Commit: c, First: b.Arrived.First(c)}
 		for _, e := range later {
 			if !b.Arrived.Has(b.Standing[e.Name], c) {
 				continue

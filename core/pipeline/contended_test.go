@@ -38,6 +38,39 @@ func (x *marked) tips() map[string]ledger.ID {
 	return out
 }
 
+// contend lets two lanes that come to one stage change what all change, and bring it there one
+// after the other.
+func (x *marked) contend() {
+	ctx := x.t.Context()
+	moves := x.m.rules(ctx).Manifest.Pipeline.Moves
+	first := moves[x.r.IntN(len(moves))]
+	for _, move := range moves {
+		e, err := x.w.Manifest.Environment(move.From)
+		other, err2 := x.w.Manifest.Environment(first.From)
+		if err != nil || err2 != nil || move.To != first.To || e.Lane == other.Lane || e.Tier != manifest.Development || other.Tier != manifest.Development {
+			continue
+		}
+		for i, from := range []manifest.Environment{other, e} {
+			branch := x.w.Manifest.BranchOf(from)
+			x.commit(branch)
+			tip := x.tip(branch)
+			tree, err := x.w.TreeWith(tip.Tree, map[string][]byte{contended: []byte(from.Name + strconv.Itoa(len(x.works)) + "\n")})
+			if err == nil {
+				_, err = x.w.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: tip.ID, Tree: tree, Author: x.w.Person, Workspace: x.w.Name, Time: x.m.Now(), Message: "contended"})
+			}
+			if err != nil {
+				x.t.Fatal(err)
+			}
+			x.deploy(ctx, from.Name, x.tip(branch), nil)
+			way := []manifest.Move{first, move}[i]
+			if !x.settlePromotion(way, PromoteOptions{AllowLoss: true, Again: true}) {
+				x.promoteAlong(ctx, way, PromoteOptions{AllowLoss: true, Again: true})
+			}
+		}
+		return
+	}
+}
+
 // settlePromotion settles what is in conflict in a promotion, some of it by one person and some
 // by another, and mostly carries it out then. Before that, nothing has entered any branch;
 // afterwards the stage holds just what was chosen. It gives false when nothing was in conflict.
@@ -49,6 +82,7 @@ func (x *marked) settlePromotion(move manifest.Move, o PromoteOptions) bool {
 		return false
 	}
 	chosen := map[string]string{}
+	x.acts["in conflict"]++
 	for len(s.Open) > 0 {
 		c := s.Open[0]
 		if len(c.Allows) == 0 {

@@ -47,7 +47,7 @@ func (x *marked) commit(branch string) {
 	tip := x.tip(branch)
 	file, item := x.next(), fmt.Sprintf("I-%d", len(x.works)/2)
 	files := map[string][]byte{file: []byte(file)}
-	if x.r.IntN(2) == 0 { // what all lanes change
+	if x.r.IntN(2) == 0 {
 		files[contended] = []byte(file + "\n")
 	}
 	tree, err := x.w.TreeWith(tip.Tree, files)
@@ -155,7 +155,10 @@ func (x *marked) promote() {
 func (x *marked) play() string {
 	ctx := x.t.Context()
 	x.w.Person = x.pick([]string{"Imke", "Imke", "Jan"})
-	switch n := x.r.IntN(27); {
+	switch n := x.r.IntN(29); {
+	case n > 26:
+		x.contend()
+		return "contend"
 	case n > 25:
 		x.shared(x.environment())
 		return "shared"

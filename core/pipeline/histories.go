@@ -37,7 +37,16 @@ func (m *Mover) compareHistories(ctx context.Context, l *landscape.Landscape, p 
 		if p.Moving, err = r.Missing(standing, p.Source); err != nil {
 			return err
 		}
-		return m.ownBranch(l, r, p, standing)
+		if err := m.ownBranch(l, r, p, standing); err != nil {
+			return err
+		}
+		p.Firsts = map[ledger.ID]ledger.Commit{}
+		for _, c := range slices.Concat(p.Ahead, p.Moving) {
+			if first := r.First(c); first.ID != c.ID {
+				p.Firsts[c.ID] = first
+			}
+		}
+		return nil
 	})
 	if err != nil || !p.beside {
 		return err

@@ -66,6 +66,8 @@ type Promotion struct {
 	Needs                   []Need
 	// Ahead lists work that To has and From has not; Lost what of it To would lose.
 	Ahead, Lost []ledger.Commit
+	// Firsts gives, of those that are picks, the commit that did the work first.
+	Firsts map[ledger.ID]ledger.Commit
 	// Differences say what becomes different in To, Drift what somebody changed there.
 	Differences, Drift []state.Difference
 	// Conflicts stand between the work and the branch of To; Settled lists what people chose

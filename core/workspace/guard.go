@@ -18,16 +18,49 @@ import (
 // soon as the project is shared: another workspace is known, or the chest lies outside.
 type guard struct {
 	w      *Workspace
+	rules  *manifest.Manifest
 	locks  *chest.LockSet
 	shared bool
 }
 
 func (w *Workspace) guard(locks []ledger.Lock) guard {
-	return guard{w, chest.NewLockSet(locks), w.shared()}
+	return guard{w, w.lockRules(), chest.NewLockSet(locks), w.shared()}
+}
+
+// lockRules gives the manifest whose rules of locks count: that of the first branch, unless
+// this person may change its rules, or it can't be read. Then the workspace's own does.
+func (w *Workspace) lockRules() *manifest.Manifest {
+	if w.Offline {
+		return w.Manifest
+	}
+	ctx := context.Background()
+	first, err := w.Chest.Branch(ctx, chest.FirstBranch)
+	if err != nil || first.Tip == (ledger.ID{}) || first.Author == "" {
+		return w.Manifest
+	}
+	tip, err := w.Chest.Commit(ctx, first.Tip)
+	if err != nil {
+		return w.Manifest
+	}
+	f, err := w.Chest.At(tip.Tree, manifest.Name)
+	if err != nil || f.Mode == 0 {
+		return w.Manifest
+	}
+	if w.firstRules == nil || w.firstRulesOf != f.Digest {
+		m, err := w.manifestIn(tip.Tree)
+		if err != nil {
+			return w.Manifest
+		}
+		w.firstRules, w.firstRulesOf = m, f.Digest
+	}
+	if w.firstRules.Team.MayChangeRules(w.Person, first.Author) {
+		return w.Manifest
+	}
+	return w.firstRules
 }
 
 // idle says that no policy can ask for anything.
-func (g guard) idle() bool { return len(g.w.Manifest.Locks) == 0 && !g.shared }
+func (g guard) idle() bool { return len(g.rules.Locks) == 0 && !g.shared }
 
 func (g guard) policy(p string, head func() []byte) manifest.Policy {
 	if g.idle() {
@@ -43,7 +76,7 @@ func (g guard) policy(p string, head func() []byte) manifest.Policy {
 	if k == nil {
 		k = r.KindOf(p, head())
 	}
-	if policy, ok := g.w.Manifest.LockPolicy(p, k.Name()); ok {
+	if policy, ok := g.rules.LockPolicy(p, k.Name()); ok {
 		return policy
 	}
 	if _, merges := k.(kind.Writer); !merges && g.shared && p != manifest.Name {

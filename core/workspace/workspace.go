@@ -118,10 +118,13 @@ type Workspace struct {
 	pocket     *blob.Store // the contents of held commits, and the base's folders
 	registered bool
 	alone      *bool // whether no other workspace is known; nil when not asked yet
-	learnt     bool  // whether the index knows more than its file
-	loosened   bool  // whether files that need no lock are being made writable
-	busy       *flock.Flock
-	index      *index
+	// firstRules is the manifest of the first branch, when its file had the digest firstRulesOf.
+	firstRules   *manifest.Manifest
+	firstRulesOf blob.Digest
+	learnt       bool // whether the index knows more than its file
+	loosened     bool // whether files that need no lock are being made writable
+	busy         *flock.Flock
+	index        *index
 	// unread holds the files whose digest the last scan left out.
 	unread map[string]found
 	kinds  knownKinds
