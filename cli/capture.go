@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -9,6 +10,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/review"
 	"oakenchest/core/workspace"
 )
 
@@ -77,10 +79,17 @@ func (a *App) capture(ctx context.Context, w *workspace.Workspace, name, stoodOn
 	if err != nil {
 		return err
 	}
+	number, err := a.propose(ctx, w, name, c)
+	if err != nil {
+		return err
+	}
 	if a.json {
-		a.printJSON(captureJSON(name, c))
+		a.printJSON(captureJSON(name, c, number))
 	} else {
 		a.showCaptured(name, c, o.Commit)
+		if number > 0 {
+			a.say("%s takes work by reviews alone: it is in review %s. oaken review show %d", c.Proposed, a.paint(strong, strconv.FormatInt(number, 10)), number)
+		}
 		if n := len(c.Lacks); n > 0 {
 			a.say("%s lacks %s that %s has: %s. %s", name, count(n, "piece")+" of work", c.Branch, labelsOf(c.Lacks, 3), a.bringing(ctx, w, name))
 		}
@@ -89,6 +98,29 @@ func (a *App) capture(ctx context.Context, w *workspace.Workspace, name, stoodOn
 		return &conflictsRemain{}
 	}
 	return nil
+}
+
+// propose opens a review of what was captured for a branch that takes work by reviews alone,
+// and gives its number; one that is open takes new captures by itself. 0 stands for none.
+func (a *App) propose(ctx context.Context, w *workspace.Workspace, name string, c *pipeline.Capture) (int64, error) {
+	if c.Proposed == "" || !c.Recorded {
+		return 0, nil
+	}
+	desk := a.desk(w)
+	open, err := desk.List(ctx, true)
+	if err != nil {
+		return 0, err
+	}
+	for _, r := range open {
+		if r.Source == c.Commit.Branch && r.Target == c.Proposed {
+			return r.Number, nil
+		}
+	}
+	r, err := desk.Open(ctx, review.Draft{Title: firstLine(c.Commit.Message), Text: "From " + name + ".", Item: c.Commit.Item, Source: c.Commit.Branch, Target: c.Proposed})
+	if err != nil {
+		return 0, err
+	}
+	return r.Number, nil
 }
 
 // recordOf gives the commit that a person wrote; env:NAME means what that one is known to hold.
@@ -104,9 +136,9 @@ func (a *App) recordOf(ctx context.Context, w *workspace.Workspace, text string)
 	return r.Commit, err
 }
 
-func captureJSON(name string, c *pipeline.Capture) any {
+func captureJSON(name string, c *pipeline.Capture, number int64) any {
 	out := map[string]any{"schema": "oaken.capture/1", "environment": name, "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(c.Differences), "rescued": c.Rescued,
-		"untracked": append([]string{}, c.Untracked...), "commit": nil, "by": byJSON(c.By), "record": nil, "found": nil, "branch": c.Branch, "merged": nil, "conflicts": conflictRows(c.Conflicts), "lacks": commitRows(c.Lacks), "pending": c.Pending}
+		"untracked": append([]string{}, c.Untracked...), "commit": nil, "by": byJSON(c.By), "record": nil, "found": nil, "branch": c.Branch, "merged": nil, "conflicts": conflictRows(c.Conflicts), "lacks": commitRows(c.Lacks), "pending": c.Pending, "review": number}
 	if c.Record != nil {
 		out["record"] = commitJSON(*c.Record)
 	}
@@ -181,8 +213,7 @@ func (a *App) showRecorded(name string, c *pipeline.Capture) {
 		a.say("  %s takes it in", workspace.Label(*c.Merged))
 	case c.Branch == "" && len(c.Apart) > 0:
 		a.say("%s stood on %s, so it stays beside the branches. With --onto BRANCH a branch gets it alone.", name, labelsOf(c.Apart, 3))
-	case c.Branch == "":
-		a.say("The branch takes work by reviews alone. To propose it: oaken branch NAME, oaken capture %s --commit -m TEXT --onto NAME, then oaken switch NAME and oaken review open.", name)
+	case c.Branch == "": // it is proposed
 	case len(c.Conflicts) == 0 && c.Commit.Branch != c.Branch:
 		a.say("  %s has just that already", c.Branch)
 	}

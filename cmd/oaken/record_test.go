@@ -360,3 +360,27 @@ func TestAMissingFolderHidesNothing(t *testing.T) {
 	p.ok("deploy", "trial", "--replace-drift", "--allow-loss")
 	p.ok("verify", "reef", "env:trial")
 }
+
+// TestACaptureForABranchOfReviewsIsProposed has a branch that takes work by reviews alone: a
+// capture gets a review, the next one joins it.
+func TestACaptureForABranchOfReviewsIsProposed(t *testing.T) {
+	p := twoDevelopers(t)
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[review]\nonly = [\"main\"]\n")
+	p.ok("commit", "-m", "By review")
+	p.ok("deploy", "a")
+	p.sql("../a.db", "alter table tank add column keeper text")
+	p.says(p.ok("capture", "a", "--commit", "-m", "Keepers", "--item", "A-1"), "it is in review 1", "record:a/1")
+	p.sql("../a.db", "alter table tank add column depth integer")
+	p.says(p.ok("capture", "a", "--commit", "-m", "Depths"), "it is in review 1")
+	p.says(p.ok("review", "show", "1"), "Keepers", "column:keeper", "column:depth")
+	p.says(p.ok("capture", "a", "--commit", "-m", "x"), "none changed")
+	p.fails(4, "takes work by reviews alone", "commit", "-m", "straight")
+	p.ok("--as", "Odalys", "--yes", "review", "merge", "1")
+	p.ok("--as", "Imke", "sync")
+	p.says(p.read("database/tables/tank.sql"), "keeper", "depth")
+	p.says(p.ok("owed"), "Nothing is owed")
+	p.ok("verify", "main", "env:a")
+	if list := p.object("review", "list")["reviews"].([]any); len(list) != 0 {
+		t.Errorf("open: %v", list)
+	}
+}

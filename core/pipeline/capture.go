@@ -75,6 +75,9 @@ type Capture struct {
 	// that lacks Apart, which the environment stood on.
 	Branch string
 	Apart  []ledger.Commit
+	// Proposed is the branch that it is for, where that takes work by reviews alone: Commit's
+	// branch is then to be reviewed.
+	Proposed string
 	// Commit is what was recorded, or what the environment was found to hold; Recorded says
 	// which. Merged is what the branch became, where that is another commit; nil for none.
 	Commit   ledger.Commit

@@ -68,8 +68,8 @@ func (c *capturing) publish(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if len(c.Apart) == 0 && slices.Contains(w.Manifest.Review.Only, c.Branch) { // it takes reviews alone
-		c.Branch = ""
+	if len(c.Apart) == 0 && slices.Contains(c.m.rules(ctx).Manifest.Review.Only, c.Branch) { // it takes reviews alone
+		c.Proposed, c.Branch = c.Branch, ""
 		return c.beside(ctx, note, chest.Draft{})
 	}
 	switch {

@@ -244,6 +244,11 @@ func changedPaths(c *chest.Chest, from, to ledger.Commit) ([]string, error) {
 // rules gives the rules as the target branch has them: the work under review can't change
 // its own.
 func (d *Desk) rules(ctx context.Context, onto ledger.Commit) (manifest.ReviewRules, error) {
+	if first, err := d.Workspace.FirstManifest(ctx); err != nil {
+		return manifest.ReviewRules{}, err
+	} else if first != nil { // rules of reviews count as the first branch has them
+		return first.Review, nil
+	}
 	text, err := d.Workspace.CommittedManifest(onto)
 	if err != nil {
 		return manifest.ReviewRules{}, nil // it has none

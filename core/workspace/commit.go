@@ -184,7 +184,13 @@ func (w *Workspace) reviewed(what string) error {
 			}
 		}
 	}
-	if slices.Contains(rules.Only, w.Branch) {
+	only := slices.Contains(rules.Only, w.Branch)
+	if !only && !w.Offline { // and as the first branch has it
+		if first, err := w.FirstManifest(context.Background()); err == nil && first != nil {
+			only = slices.Contains(first.Review.Only, w.Branch)
+		}
+	}
+	if only {
 		return fault.New(fault.Refused, "Work on a branch of your own (oaken branch NAME, oaken switch NAME: your edits come along), then oaken review open.", "Branch %s takes work by reviews alone, so there is no %s on it.", w.Branch, what)
 	}
 	return nil

@@ -24,39 +24,50 @@ type guard struct {
 }
 
 func (w *Workspace) guard(locks []ledger.Lock) guard {
-	return guard{w, w.lockRules(), chest.NewLockSet(locks), w.shared()}
+	return guard{w, w.ruling(), chest.NewLockSet(locks), w.shared()}
 }
 
-// lockRules gives the manifest whose rules of locks count: that of the first branch, unless
-// this person may change its rules, or it can't be read. Then the workspace's own does.
-func (w *Workspace) lockRules() *manifest.Manifest {
+// ruling gives the manifest whose rules of locks count: that of the first branch, unless this
+// person may change its rules, or it can't be read. Then the workspace's own does.
+func (w *Workspace) ruling() *manifest.Manifest {
 	if w.Offline {
 		return w.Manifest
 	}
 	ctx := context.Background()
 	first, err := w.Chest.Branch(ctx, chest.FirstBranch)
-	if err != nil || first.Tip == (ledger.ID{}) || first.Author == "" {
-		return w.Manifest
-	}
-	tip, err := w.Chest.Commit(ctx, first.Tip)
 	if err != nil {
 		return w.Manifest
 	}
+	rules, err := w.FirstManifest(ctx)
+	if err != nil || rules == nil || rules.Team.MayChangeRules(w.Person, first.Author) {
+		return w.Manifest
+	}
+	return rules
+}
+
+// FirstManifest reads the manifest that the newest commit of the first branch has; nil when it
+// has none.
+func (w *Workspace) FirstManifest(ctx context.Context) (*manifest.Manifest, error) {
+	first, err := w.Chest.Branch(ctx, chest.FirstBranch)
+	if err != nil || first.Tip == (ledger.ID{}) {
+		return nil, err
+	}
+	tip, err := w.Chest.Commit(ctx, first.Tip)
+	if err != nil {
+		return nil, err
+	}
 	f, err := w.Chest.At(tip.Tree, manifest.Name)
 	if err != nil || f.Mode == 0 {
-		return w.Manifest
+		return nil, chest.Explain(err)
 	}
 	if w.firstRules == nil || w.firstRulesOf != f.Digest {
 		m, err := w.manifestIn(tip.Tree)
 		if err != nil {
-			return w.Manifest
+			return nil, err
 		}
 		w.firstRules, w.firstRulesOf = m, f.Digest
 	}
-	if w.firstRules.Team.MayChangeRules(w.Person, first.Author) {
-		return w.Manifest
-	}
-	return w.firstRules
+	return w.firstRules, nil
 }
 
 // idle says that no policy can ask for anything.

@@ -61,9 +61,9 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 	for _, a := range addresses {
 		l := ledger.Lock{Address: a, Holder: w.Person, Workspace: w.Name, Since: now, Reason: o.Reason, Pattern: w.IsPattern(a)}
 		l.Folder = !l.Pattern && w.isFolder(a)
-		if lasts := max(o.For, 0); lasts > 0 || w.Manifest.Team.LockTime() > 0 {
+		if lasts := max(o.For, 0); lasts > 0 || w.ruling().Team.LockTime() > 0 {
 			if lasts == 0 {
-				lasts = w.Manifest.Team.LockTime()
+				lasts = w.ruling().Team.LockTime()
 			}
 			l.Ends = now.Add(lasts)
 		}
@@ -78,7 +78,7 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 	out := &Locked{Locks: wanted}
 	var had []string
 	var err error
-	out.Taken, had, err = w.Chest.Lock(ctx, chest.LockRequest{Wanted: wanted, Now: now, SilentAfter: w.Manifest.Team.Silence(), TakeSilent: o.TakeSilent})
+	out.Taken, had, err = w.Chest.Lock(ctx, chest.LockRequest{Wanted: wanted, Now: now, SilentAfter: w.ruling().Team.Silence(), TakeSilent: o.TakeSilent})
 	if err != nil {
 		return nil, err
 	}
@@ -212,8 +212,8 @@ func (w *Workspace) Unlock(ctx context.Context, addresses []string, force bool, 
 			return nil, err
 		}
 	} else {
-		if !w.Manifest.Team.FreesLocks(w.Person) {
-			return nil, fault.New(fault.Refused, "Ask one of "+strings.Join(w.Manifest.Team.MayFreeLocks, ", ")+"; oaken.toml names them under [team].", "%s may not end the locks of others.", w.Person)
+		if !w.ruling().Team.FreesLocks(w.Person) {
+			return nil, fault.New(fault.Refused, "Ask one of "+strings.Join(w.ruling().Team.MayFreeLocks, ", ")+"; oaken.toml names them under [team].", "%s may not end the locks of others.", w.Person)
 		}
 		if strings.TrimSpace(reason) == "" {
 			return nil, fault.New(fault.Usage, "Say it with -m TEXT; the holder is told.", "Ending somebody's lock needs a reason.")
