@@ -138,7 +138,7 @@ func (a *App) recordOf(ctx context.Context, w *workspace.Workspace, text string)
 
 func captureJSON(name string, c *pipeline.Capture, number int64) any {
 	out := map[string]any{"schema": "oaken.capture/1", "environment": name, "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(c.Differences), "rescued": c.Rescued,
-		"untracked": append([]string{}, c.Untracked...), "commit": nil, "by": byJSON(c.By), "record": nil, "found": nil, "branch": c.Branch, "merged": nil, "conflicts": conflictRows(c.Conflicts), "lacks": commitRows(c.Lacks), "pending": c.Pending, "review": number}
+		"untracked": append([]string{}, c.Untracked...), "unseen": append([]string{}, c.Unseen...), "commit": nil, "by": byJSON(c.By), "record": nil, "found": nil, "branch": c.Branch, "merged": nil, "conflicts": conflictRows(c.Conflicts), "lacks": commitRows(c.Lacks), "pending": c.Pending, "review": number}
 	if c.Record != nil {
 		out["record"] = commitJSON(*c.Record)
 	}
@@ -165,6 +165,9 @@ func commitRows(list []ledger.Commit) []any {
 // showCaptured tells what came of a capture.
 func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
 	a.sayUntracked(c.Untracked)
+	if len(c.Unseen) > 0 {
+		a.say("%s", a.paint(warm, "Kept as it is, because the user of the target may not see it: "+strings.Join(c.Unseen, ", ")+"."))
+	}
 	label := c.Environment.Into
 	if c.Record != nil {
 		label = workspace.Label(*c.Record)

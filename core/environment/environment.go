@@ -101,6 +101,17 @@ type Captured struct {
 	Tree  *element.Element
 	// Untracked lists what the target has and no file can say.
 	Untracked []string
+	// Unseen lists what of have the login may not see, and what right it lacks: it stands in
+	// Files as have has it, and nobody can say whether it is so.
+	Unseen []string
+}
+
+// Known refuses what could not be seen whole.
+func (c *Captured) Known() error {
+	if len(c.Unseen) == 0 {
+		return nil
+	}
+	return fault.New(fault.Unreachable, "Give the user of the target these rights in the database, or use another user.", "This user does not see all of the database, so nobody can tell how it stands: %s.", strings.Join(c.Unseen, ", "))
 }
 
 // Settings are what a project says about a target and its folder.

@@ -109,6 +109,12 @@ func (d *mariadbDriver) Capture(ctx context.Context, have Files) (*Captured, err
 		tree = d.settings.Scope.Align(tree, told.Root)
 	}
 	c := &Captured{Tree: tree, Untracked: live.Untracked}
+	if err == nil {
+		tree, c.Unseen = live.Keep(tree, told.Root)
+		c.Tree = tree
+	} else if len(live.Unseen) > 0 {
+		return nil, undeclarable(err)
+	}
 	switch {
 	case err != nil:
 		c.Edits = mariadb.Anew(have, tree)
@@ -190,6 +196,9 @@ func (d *mariadbDriver) Plan(ctx context.Context, files, lost Files) (*Plan, err
 	live, err := d.live(ctx)
 	if err != nil {
 		return nil, err
+	}
+	if _, unseen := live.Keep(live.Root, told.Root); len(unseen) > 0 {
+		return nil, (&Captured{Unseen: unseen}).Known()
 	}
 	loaded, err := d.load(ctx, told)
 	if err != nil {

@@ -56,6 +56,7 @@ func (t together) Capture(ctx context.Context, have Files) (*Captured, error) {
 		Put(out.Files, p.Into, c.Files)
 		Put(out.Edits, p.Into, c.Edits)
 		out.Untracked = append(out.Untracked, c.Untracked...)
+		out.Unseen = append(out.Unseen, c.Unseen...)
 		out.Tree.Add(&element.Element{Type: "folder", Key: p.Into, Firm: true, Children: []*element.Element{c.Tree}})
 	}
 	return out, nil

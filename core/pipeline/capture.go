@@ -67,6 +67,8 @@ type Capture struct {
 	Objects int
 	// Untracked lists what the environment has and no file can say.
 	Untracked []string
+	// Unseen lists what was kept as it is, because the user may not see it.
+	Unseen []string
 	// By tells who is behind the objects that differed, by address; those that nothing is
 	// known of are not in it.
 	By []Attribution
@@ -239,7 +241,7 @@ func (c *capturing) read(ctx context.Context) (err error) {
 // describe says what differs, and who is behind it.
 func (c *capturing) describe(ctx context.Context) (err error) {
 	m := c.m
-	c.Objects, c.Untracked = objects(c.got.Tree), c.got.Untracked
+	c.Objects, c.Untracked, c.Unseen = objects(c.got.Tree), c.got.Untracked, c.got.Unseen
 	if len(c.got.Edits) > 0 && !c.o.Mine {
 		if c.By, err = m.whoIsBehind(ctx, c.Environment, c.have, c.got.Files); err != nil {
 			return err

@@ -194,7 +194,7 @@ func (m *Mover) notUnfinished(ctx context.Context, d *Deployment) error {
 // onlyMine gives what the environment holds, with this person's objects as they are
 // declared.
 func (m *Mover) onlyMine(ctx context.Context, d *Deployment, declared environment.Files) (environment.Files, error) {
-	got, err := d.driver.Capture(ctx, declared)
+	got, err := whole(ctx, d.driver, declared)
 	if err != nil {
 		return nil, err
 	}

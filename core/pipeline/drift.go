@@ -87,7 +87,7 @@ func (m *Mover) compareDeployed(ctx context.Context, name string) (*Drift, error
 	if err != nil {
 		return nil, err
 	}
-	got, err := d.Capture(ctx, files)
+	got, err := whole(ctx, d, files)
 	if err != nil {
 		return nil, err
 	}

@@ -39,7 +39,7 @@ func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (le
 	if err != nil {
 		return base, err
 	}
-	got, err := d.Capture(ctx, files)
+	got, err := whole(ctx, d, files)
 	if err != nil {
 		return base, err
 	}

@@ -58,7 +58,7 @@ func (m *Mover) apartAt(ctx context.Context, s manifest.Site, files environment.
 	if err != nil {
 		return nil, err
 	}
-	got, err := d.Capture(ctx, files)
+	got, err := whole(ctx, d, files)
 	if err = errors.Join(err, d.Close()); errors.Is(err, environment.ErrMissing) {
 		return nil, nil
 	}

@@ -74,7 +74,7 @@ func (m *Mover) live(ctx context.Context, name string) (env manifest.Environment
 		return env, nil, nil, nil, err
 	}
 	if have, err = holding(ctx, m.Workspace.Work(), env); err == nil {
-		got, err = d.Capture(ctx, have)
+		got, err = whole(ctx, d, have)
 	}
 	if err != nil {
 		return env, nil, nil, nil, errors.Join(err, d.Close())
@@ -103,7 +103,7 @@ func (m *Mover) StateBeside(ctx context.Context, name string, beside state.State
 	if err != nil {
 		return nil, err
 	}
-	got, err := d.Capture(ctx, have)
+	got, err := whole(ctx, d, have)
 	if err != nil {
 		return nil, err
 	}
@@ -140,7 +140,7 @@ func (m *Mover) holds(ctx context.Context, env manifest.Environment, d environme
 	if err != nil {
 		return false, err
 	}
-	got, err := d.Capture(ctx, files)
+	got, err := whole(ctx, d, files)
 	if err != nil {
 		return false, err
 	}

@@ -136,7 +136,7 @@ func (m *Mover) compareSides(ctx context.Context, s *Settlement, prefer Prefer) 
 	if s.have, err = holding(ctx, m.Workspace.Work(), s.env); err != nil {
 		return err
 	}
-	got, err := s.driver.Capture(ctx, s.have)
+	got, err := whole(ctx, s.driver, s.have)
 	if err != nil {
 		return err
 	}
@@ -216,7 +216,7 @@ func (m *Mover) sinceDeployed(ctx context.Context, s *Settlement) error {
 	if err != nil {
 		return err
 	}
-	got, err := s.driver.Capture(ctx, files)
+	got, err := whole(ctx, s.driver, files)
 	if err != nil {
 		return err
 	}

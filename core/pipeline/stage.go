@@ -97,3 +97,13 @@ func (m *Mover) whoIsBehind(ctx context.Context, env manifest.Environment, own, 
 	})
 	return by, err
 }
+
+// whole reads what a target holds, and refuses one that could not be seen whole: nothing is
+// said of what nobody has seen.
+func whole(ctx context.Context, d environment.Driver, have environment.Files) (*environment.Captured, error) {
+	got, err := d.Capture(ctx, have)
+	if err == nil {
+		err = got.Known()
+	}
+	return got, err
+}

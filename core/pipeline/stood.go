@@ -22,7 +22,7 @@ func (c *capturing) foundElsewhere(ctx context.Context) (*ledger.Commit, error) 
 	switch {
 	case c.o.StoodOn != nil && len(c.got.Edits) == 0:
 		return c.o.StoodOn, nil
-	case c.o.StoodOn != nil || c.o.Mine || !c.known || len(c.got.Edits) == 0:
+	case c.o.StoodOn != nil || c.o.Mine || !c.known || len(c.got.Edits) == 0 || len(c.got.Unseen) > 0:
 		return nil, nil
 	}
 	stage := c.isStage(ctx)

@@ -22,6 +22,9 @@ type Catalog struct {
 	Root *element.Element
 	// Untracked lists what the database has and is not read, one line each.
 	Untracked []string
+	// Unseen gives, by sort or by sort and name of an object, the right that the user lacks to
+	// see them: they may be there or not.
+	Unseen map[string]string
 }
 
 // together is how many statements go to the engine in one round trip.
@@ -49,6 +52,11 @@ func Read(ctx context.Context, q Querier) (*Catalog, error) {
 	if _, err := q.ExecContext(ctx, "set session sql_quote_show_create = 1"); err != nil {
 		return nil, err
 	}
+	may, err := rightsIn(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	c.Unseen = may.unseen()
 	for _, s := range shows {
 		names, err := column(ctx, q, s.list)
 		if err != nil {
@@ -67,6 +75,7 @@ func Read(ctx context.Context, q Querier) (*Catalog, error) {
 				}
 				if row[s.text] == nil {
 					c.Untracked = append(c.Untracked, fmt.Sprintf("the %s %s, whose text this user may not read", s.typ, ident(part[i])))
+					c.Unseen[s.typ+" "+part[i]] = "to read its text: SELECT on mysql.proc, or as its owner"
 					return nil
 				}
 				if err := r.made(string(row[s.text]), mode); err != nil {
