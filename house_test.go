@@ -28,7 +28,7 @@ var floors = [][]string{
 	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/schema/postgres", "core/schema/mariadb", "core/chest"},
 	{"core/kind/sqlfolder", "core/kind/sqlitefile", "core/kind/workbook", "core/kind/document"},
 	{"core/kind/all", "core/state", "core/environment", "core/preset", "core/landscape"},
-	{"core/overlap", "core/arrival"},
+	{"core/overlap", "core/arrival", "core/choice"},
 	{"core/workspace", "core/history", "core/owed"},
 	{"core/pipeline", "core/review", "core/watch"},
 	{"sample"},

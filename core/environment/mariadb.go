@@ -205,7 +205,7 @@ func (d *mariadbDriver) Plan(ctx context.Context, files, lost Files) (*Plan, err
 		return nil, undeclarable(err)
 	}
 	want := d.settings.Scope.Overlay(loaded.Root, live.Root)
-	steps, err := mariadb.Plan(ctx, d.db, live.Root, mariadb.Wanted{Root: want, Formerly: told.Formerly, Fill: d.settings.Fill})
+	steps, err := d.steps(ctx, live.Root, mariadb.Wanted{Root: want, Formerly: told.Formerly, Fill: d.settings.Fill})
 	if r, ok := isRowsError(err); ok {
 		return nil, inTheWay(r)
 	}
@@ -246,6 +246,16 @@ func (d *mariadbDriver) Plan(ctx context.Context, files, lost Files) (*Plan, err
 		}
 	}
 	return p, nil
+}
+
+// steps computes the steps of a plan in one session: what is tried for it stays there.
+func (d *mariadbDriver) steps(ctx context.Context, live *element.Element, want mariadb.Wanted) ([]Step, error) {
+	conn, err := d.db.Conn(ctx)
+	if err != nil {
+		return nil, err
+	}
+	steps, err := mariadb.Plan(ctx, conn, live, want)
+	return steps, errors.Join(err, conn.Close())
 }
 
 func (d *mariadbDriver) apply(ctx context.Context, planned, want *element.Element, steps []Step, files Files, done func(int)) error {

@@ -337,6 +337,9 @@ func changedSince(what string) error {
 }
 
 func inTheWay(r *step.RowsError) error {
+	if r.NoFill {
+		return fault.New(fault.Refused, "Change those rows first; nothing was changed.", "The rows that are there do not allow it: %w.", r)
+	}
 	return fault.New(fault.Refused, fmt.Sprintf("Declare a default, give a value with --fill '%s.%s=VALUE', or change those rows first; nothing was changed.", r.Table, r.Column), "The rows that are there do not allow it: %w.", r)
 }
 

@@ -81,11 +81,12 @@ func (x *marked) settlePromotion(move manifest.Move, o PromoteOptions) bool {
 	if err != nil {
 		return false
 	}
-	chosen := map[string]string{}
+	chosen, actor := map[string]string{}, x.w.Person
 	x.acts["in conflict"]++
 	for len(s.Open) > 0 {
 		c := s.Open[0]
 		if len(c.Allows) == 0 {
+			x.w.Person = actor
 			x.mayFail("settle", x.w.Chest.Unsettle(ctx, move.From, move.To))
 			return true
 		}
@@ -104,6 +105,7 @@ func (x *marked) settlePromotion(move manifest.Move, o PromoteOptions) bool {
 			x.t.Fatalf("%s was settled with %s, and %d are open still: %v", c.Address, keep, len(s.Open), s.Open)
 		}
 	}
+	x.w.Person = actor
 	if x.r.IntN(8) == 0 {
 		x.mayFail("settle", x.w.Chest.Unsettle(ctx, move.From, move.To))
 		return true

@@ -43,6 +43,8 @@ type alteration struct {
 	effect Effect
 	loss   []string
 	saves  []Save
+	fates  map[string]fate // of the values of columns that get another type, by name
+	first  []Step          // what has to be done before the statement, each by itself
 }
 
 func (a *alteration) do(effect Effect, what, part string) {
@@ -68,12 +70,14 @@ func (p *planner) alter(l, w *element.Element) {
 	a.addParts()
 	a.options()
 	if p.err != nil || len(a.parts)+len(a.before) == 0 {
+		p.steps = append(p.steps, a.first...)
 		return
 	}
 	statements := a.before
 	if len(a.parts) > 0 {
 		statements = append(statements, "alter table "+ident(w.Key)+"\n  "+join(a.parts))
 	}
+	p.steps = append(p.steps, a.first...)
 	s := Step{Address: at(w, nil), What: "alter the table: " + strings.Join(a.what, ", "), Effect: a.effect, Loss: strings.Join(a.loss, ", "), Saves: a.saves, Statements: statements}
 	p.steps = append(p.steps, s)
 	a.partitions()
@@ -130,6 +134,7 @@ func (a *alteration) source(c *element.Element) *element.Element {
 }
 
 func (a *alteration) columns() {
+	a.askFates()
 	continued := map[*element.Element]bool{}
 	place := "first"
 	var changes []func()
@@ -210,6 +215,9 @@ func (a *alteration) changeColumn(l, c *element.Element) {
 		a.parts = append(a.parts, "add column "+columnSQL(c)+" "+a.place(c))
 		return
 	}
+	if a.lose(l, c) {
+		return
+	}
 	if l.Key != c.Key {
 		a.do(effect, "rename the column "+l.Key+" to "+c.Key, "change column "+ident(l.Key)+" "+columnSQL(c))
 		return
@@ -278,6 +286,9 @@ func (a *alteration) options() {
 		a.do(Instant, "change the character set", text)
 		for _, c := range kids(a.w, "column") { // those that have the table's own
 			if lc := kid(a.l, "column", c.Key); lc != nil && sameColumn(lc, c) && textual(c) && !has(c, "collate") {
+				if a.lose(lc, c) {
+					continue
+				}
 				own := c.Clone()
 				setText(own, "charset", textOf(a.w, "charset"))
 				setText(own, "collate", textOf(a.w, "collate"))

@@ -8,6 +8,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"oakenchest/core/element"
+	"oakenchest/core/schema/step"
 )
 
 // addColumn plans a new column; again says that it was there with another content that
@@ -247,7 +248,8 @@ func (p *planner) replacedType(typ string) bool {
 	return p.down["type "+strings.TrimSuffix(typ, "[]")]
 }
 
-// lossOfType counts the values that do not come back from the new type as they were.
+// lossOfType counts the values that do not come back from the new type as they were, and are
+// not written alike in it.
 func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to string) {
 	if p.err != nil {
 		return
@@ -257,29 +259,66 @@ func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to str
 	}
 	name, table := p.columnNow(w, c), p.tableNow(w)
 	cast := name + "::" + to
-	changed := func() (rows int64, err error) {
-		return rows, p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(*) from %s where %s is not null and (%s)::text is distinct from %s::text and (%s)::%s is distinct from %s", table, name, cast, name, cast, from, name)).Scan(&rows)
-	}
-	rows, err := changed()
 	if castless(p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(%s) from %s where false", cast, table)).Scan(new(int64))) {
 		cast = name + "::text::" + to
 		for i, sql := range s.Statements {
 			s.Statements[i] = strings.Replace(sql, " using "+ident(c.Key)+"::"+to, " using "+ident(c.Key)+"::text::"+to, 1)
 		}
 	}
+	asked := func(condition string) (rows int64, err error) {
+		return rows, p.conn.QueryRow(p.ctx, "select count(*) from "+table+" where "+name+" is not null and "+condition).Scan(&rows)
+	}
+	written := "(" + cast + ")::text is distinct from " + name + "::text"
+	back := "(" + cast + ")::" + from + " is distinct from " + name
+	fits, filled := "", int64(0)
+	rows, err := asked(written + " and " + back)
 	if err != nil {
-		var total int64
-		if p.conn.QueryRow(p.ctx, "select count(*) from "+table+" where "+name+" is not null").Scan(&total); total > 0 {
-			if refused := p.conn.QueryRow(p.ctx, fmt.Sprintf("select count(%s) from %s", cast, table)).Scan(&rows); refused != nil {
-				p.fail(&RowsError{Table: w.name(), Column: name, Rows: total, Reason: fmt.Sprintf("its values can't become %s (%v)", to, EngineError(refused))})
+		if _, refused := asked("(" + cast + ") is null"); refused != nil { // not all of them become that
+			if fits, filled = p.unfit(s, w, c, cast, from, to, refused); fits == "" {
+				return
 			}
+			written, back = "case when "+fits+" then "+written+" end", "case when "+fits+" then "+back+" end"
 		}
+		if rows, err = asked(written + " and " + back); err != nil { // there is no way back
+			rows, err = asked(written)
+		}
+	}
+	if err != nil {
+		p.fail(EngineError(err))
 		return
 	}
-	if rows > 0 {
-		s.Effect, s.Loss = Loses, fmt.Sprintf("column %s.%s has %s that change as %s", w.name(), name, counted(rows, "value"), to)
+	if rows += filled; rows > 0 {
+		s.Effect, s.Loss = Loses, fmt.Sprintf("column %s.%s has %s as %s", w.name(), name, step.Changing(rows), to)
 		s.Saves = []Save{{Table: table, Column: name}}
 	}
+}
+
+// unfit deals with values that can't become a new type: each gets the value that somebody gave
+// for them, or they are in the way. It gives the condition for those that fit.
+func (p *planner) unfit(s *Step, w object, c *element.Element, cast, from, to string, refused error) (fits string, filled int64) {
+	name, table := p.columnNow(w, c), p.tableNow(w)
+	const test = "pg_temp.oaken_fits"
+	make := "create or replace function " + test + "(v " + from + ") returns boolean language plpgsql as $$ begin perform " +
+		strings.Replace(cast, name, "v", 1) + "; return true; exception when others then return false; end $$"
+	_, err := p.conn.Exec(p.ctx, make)
+	if err == nil {
+		err = p.conn.QueryRow(p.ctx, "select count(*) from "+table+" where "+name+" is not null and not "+test+"("+name+")").Scan(&filled)
+	}
+	value, ok := p.wanted.Fill[w.name()+"."+ident(c.Key)]
+	if err != nil || !ok {
+		if err != nil {
+			_ = p.conn.QueryRow(p.ctx, "select count("+name+") from "+table).Scan(&filled)
+		}
+		p.fail(&RowsError{Table: w.name(), Column: name, Rows: filled, Reason: fmt.Sprintf("not all of its values can become %s (%v)", to, EngineError(refused)), NoFill: err != nil})
+		return "", 0
+	}
+	for i, sql := range s.Statements {
+		if head, using, found := strings.Cut(sql, " using "); found {
+			s.Statements[i] = head + " using case when " + ident(c.Key) + " is null or " + test + "(" + ident(c.Key) + ") then " + using + " else (" + value + ")::" + to + " end"
+		}
+	}
+	s.Statements = append([]string{make}, s.Statements...)
+	return test + "(" + name + ")", filled
 }
 
 // castless says that the engine knows no way from one type to another.

@@ -39,7 +39,8 @@ func Plan(list []Wanted) []step.Step {
 	return append(out, gone...)
 }
 
-// ordered puts tables after those that they refer to, as far as there is such an order.
+// ordered puts tables after those that they refer to, as far as there is such an order. A
+// table may be there several times, with a column of its rows each.
 func ordered(list []Wanted) []Wanted {
 	slices.SortStableFunc(list, func(a, b Wanted) int { return strings.Compare(a.Table.Name, b.Table.Name) })
 	var out []Wanted
@@ -55,7 +56,11 @@ func ordered(list []Wanted) []Wanted {
 				visit(other)
 			}
 		}
-		out = append(out, w)
+		for _, same := range list {
+			if same.Table.SQL == w.Table.SQL {
+				out = append(out, same)
+			}
+		}
 	}
 	for _, w := range list {
 		visit(w)

@@ -260,6 +260,11 @@ func (p *planner) rebuild(l, t *element.Element) error {
 	if err != nil {
 		return err
 	}
+	changed, kept, err := p.lostValues(l, t)
+	if err != nil {
+		return err
+	}
+	lost, saves = append(lost, changed...), append(saves, kept...)
 	s := Step{Address: at(t), What: "rebuild the table" + describe(l, t), Effect: Rewrites, Loss: strings.Join(lost, ", "), Saves: saves, Statements: rebuildSQL(l, t, into, from)}
 	if len(lost) > 0 {
 		s.Effect = Loses

@@ -62,6 +62,8 @@ type RowsError struct {
 	Table, Column string
 	Rows          int64
 	Reason        string
+	// NoFill says that no value that somebody gives would help.
+	NoFill bool
 }
 
 // Error says which rows are in the way.
@@ -75,4 +77,12 @@ func Counted(n int64, what string) string {
 		return "1 " + what
 	}
 	return fmt.Sprintf("%d %ss", n, what)
+}
+
+// Changing writes how many values become others: "1 value that changes", "3 values that change".
+func Changing(n int64) string {
+	if n == 1 {
+		return "1 value that changes"
+	}
+	return fmt.Sprintf("%d values that change", n)
 }

@@ -1,0 +1,165 @@
+package mariadb
+
+import (
+	"fmt"
+	"strings"
+
+	"oakenchest/core/element"
+	"oakenchest/core/schema/step"
+)
+
+// fate is how many values of a column do not come through a change of its type.
+type fate struct {
+	to                      string
+	changed, short, refused int64
+	// also is a condition for the rows that the engine does not take.
+	also string
+}
+
+// laxMode lets the engine cut off what does not fit.
+const laxMode = "ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION"
+
+// askFates asks the rows of a table, in one scan, what becomes of them in all columns that get
+// another type.
+func (a *alteration) askFates() {
+	a.fates = map[string]fate{}
+	var list []becoming
+	var sums []string
+	for _, c := range kids(a.w, "column") {
+		l := a.source(c)
+		if l == nil || has(c, "generated") || has(l, "generated") {
+			continue
+		}
+		from, to := typeOf(a.l, l), typeOf(a.w, c)
+		if textType(from) == textType(to) && (from.charset == to.charset || !textual(c)) {
+			continue
+		}
+		b := becomes(ident(l.Key), from, to)
+		b.column, b.to = c.Key, textOf(c, "type")
+		if b.tried {
+			a.try(l, c)
+			continue
+		}
+		if b.changed == "" && b.short == "" && b.refused == "" {
+			continue
+		}
+		list = append(list, b)
+		for _, condition := range []string{b.changed, b.short, b.refused} {
+			if condition == "" {
+				condition = "false"
+			}
+			sums = append(sums, "coalesce(sum("+condition+"), 0)")
+		}
+	}
+	if len(list) == 0 || a.p.err != nil {
+		return
+	}
+	numbers := a.p.numbers(len(sums), "select "+strings.Join(sums, ", ")+" from "+a.p.now(a.w))
+	for i, b := range list {
+		if a.p.err == nil {
+			a.fates[b.column] = fate{b.to, numbers[3*i], numbers[3*i+1], numbers[3*i+2], b.refused}
+		}
+	}
+}
+
+// numbers runs a query that gives one row of numbers.
+func (p *planner) numbers(n int, query string) []int64 {
+	out := make([]int64, n)
+	if p.err != nil {
+		return out
+	}
+	at := make([]any, n)
+	for i := range out {
+		at[i] = &out[i]
+	}
+	rows, err := p.q.QueryContext(p.ctx, query)
+	if err == nil {
+		for rows.Next() {
+			err = rows.Scan(at...)
+		}
+		err = firstOf(err, rows.Err(), rows.Close())
+	}
+	if err != nil {
+		p.fail(EngineError(err))
+	}
+	return out
+}
+
+// lose plans what becomes of values that do not come through: it reports whether the column's
+// change is planned with that.
+func (a *alteration) lose(l, c *element.Element) bool {
+	f, ok := a.fates[c.Key]
+	if !ok || f.changed+f.short+f.refused == 0 {
+		return false
+	}
+	name := ident(a.w.Key) + "." + ident(c.Key)
+	saves := Save{Table: a.p.now(a.w), Column: ident(l.Key)}
+	lost := f.changed + f.short
+	if f.refused > 0 {
+		value, filled := a.p.wanted.Fill[a.w.Key+"."+c.Key]
+		if !filled || f.also == "" {
+			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: f.refused, Reason: "not all of its values can become " + f.to, NoFill: f.also == ""})
+			return true
+		}
+		a.before = append(a.before, "update "+ident(a.w.Key)+" set "+ident(l.Key)+" = "+value+" where "+f.also)
+		a.what = append(a.what, "fill "+counted(f.refused, "value")+" that can't become "+f.to)
+		lost += f.refused
+	}
+	loss := fmt.Sprintf("column %s has %s as %s", name, step.Changing(lost), f.to)
+	if f.short == 0 {
+		a.raise(Loses)
+		a.loss, a.saves = append(a.loss, loss), append(a.saves, saves)
+		return false
+	}
+	verb := "modify column " + columnSQL(c)
+	if l.Key != c.Key {
+		verb = "change column " + ident(l.Key) + " " + columnSQL(c)
+	}
+	what := fmt.Sprintf("shorten the column %s: %s → %s", c.Key, textOf(l, "type"), f.to)
+	statements := append(a.before, "alter table "+ident(a.w.Key)+" "+verb)
+	a.before = nil
+	a.first = append(a.first, Step{Address: at(a.w, c), What: what, Effect: Loses, Loss: loss, Saves: []Save{saves}, Statements: statements, Mode: laxMode})
+	return true
+}
+
+// try converts a copy of a column's values to a type of which no condition tells, and back.
+func (a *alteration) try(l, c *element.Element) {
+	p := a.p
+	if p.err != nil {
+		return
+	}
+	table, name, from, to := p.now(a.w), ident(l.Key), textOf(l, "type"), textOf(c, "type")
+	const probe = "oaken_probe"
+	as := func(typ string, e *element.Element) string {
+		if v := textOf(e, "charset"); v != "" {
+			return typ + " character set " + v
+		}
+		return typ
+	}
+	run := func(statements ...string) error {
+		for _, sql := range statements {
+			if _, err := p.q.ExecContext(p.ctx, sql); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	defer func() {
+		_ = run("drop temporary table if exists "+probe, "set sql_mode = "+literal(usualMode)) // else with the connection
+	}()
+	if err := run("set sql_mode = "+literal(usualMode), "create temporary table "+probe+" (was "+as(from, l)+", `is` "+as(from, l)+", back "+as(from, l)+")",
+		"insert into "+probe+" select "+name+", "+name+", "+name+" from "+table+" where "+name+" is not null"); err != nil {
+		p.fail(fmt.Errorf("what becomes of %s.%s as %s can't be tried: %w", table, name, to, EngineError(err)))
+		return
+	}
+	f := fate{to: to}
+	switch err := run("alter table " + probe + " modify column `is` " + as(to, c) + ", modify column back " + as(to, c)); {
+	case err != nil:
+		f.refused = p.count("select count(" + name + ") from " + table)
+	case run("set sql_mode = "+literal(laxMode), "alter table "+probe+" modify column back "+as(from, l)) != nil: // there is no way back
+		f.changed = p.count("select count(*) from " + probe + " where not cast(was as char) <=> cast(`is` as char)")
+	default:
+		f.changed = p.count("select count(*) from " + probe + " where not cast(was as char) <=> cast(`is` as char) and not cast(was as binary) <=> cast(back as binary)")
+	}
+	a.fates[c.Key] = f
+}
