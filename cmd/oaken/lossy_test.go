@@ -1,7 +1,9 @@
 package main
 
 import (
+	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 )
@@ -60,5 +62,72 @@ func TestTypesThatLoseAskAndComeBack(t *testing.T) {
 		for _, part := range strings.Split(same, "; ") {
 			run(part)
 		}
+	})
+}
+
+// TestRenamesGoBothWays renames a column and its table, and takes that back: no value is lost
+// on the way, also of rows that came between. A name that is used again goes to the new one.
+func TestRenamesGoBothWays(t *testing.T) {
+	engines(t, func(t *testing.T, p *project, target string, run func(string)) {
+		holds := func(table, column string, sum int) {
+			t.Helper()
+			run("create table agrees (n int check (n = " + strconv.Itoa(sum) + "))")
+			run("insert into agrees select sum(" + column + ") from " + table)
+			run("drop table agrees")
+		}
+		run("create table tank (id int primary key, age int)")
+		run("insert into tank values (1, 5), (2, 7)")
+		p.ok("begin")
+		p.ok("env", "add", "live", target)
+		p.ok("capture", "live", "--commit", "-m", "First")
+		file := "database/tables/tank.sql"
+		if !p.has(file) {
+			file = "database/public/tables/tank.sql"
+		}
+		text := p.read(file)
+		i := strings.Index(text, "  age ")
+		line, rest, _ := strings.Cut(text[i:], "\n")
+		comma := ""
+		if strings.HasSuffix(line, ",") {
+			comma = ","
+		}
+		years := strings.Replace(strings.TrimSuffix(line, ","), "age", "years", 1) + comma + " -- formerly: age\n"
+		p.write(file, text[:i]+years+rest)
+		p.ok("commit", "-m", "Years")
+		p.says(p.ok("deploy", "live", "--yes"), "live and main:2 agree")
+		run("insert into tank values (3, 9)")
+		p.ok("rollback", "live", "--yes")
+		holds("tank", "age", 21)
+		p.ok("deploy", "live", "--yes")
+		holds("tank", "years", 21)
+		p.ok("rollback", "live", "--yes")
+
+		// The name is used again: years takes the values, age begins with none.
+		p.write(file, text[:i]+"  age varchar(5),\n"+years+rest)
+		p.ok("commit", "-m", "Age in words")
+		p.ok("deploy", "live", "--yes")
+		holds("tank", "years", 21)
+		run("create table agrees (n int check (n = 0))")
+		run("insert into agrees select count(age) from tank")
+		run("drop table agrees")
+
+		// A table goes the same way, with its rows.
+		name := "create table tank ("
+		if strings.Contains(text, "public.tank") {
+			name = "create table public.tank ("
+		}
+		is := p.read(file)
+		p.write(strings.Replace(file, "tank.sql", "basin.sql", 1), strings.ReplaceAll(strings.Replace(is, name, "-- formerly: tank\n"+strings.Replace(name, "tank", "basin", 1), 1), "tank_pkey", "basin_pkey"))
+		if err := os.Remove(p.path(file)); err != nil {
+			t.Fatal(err)
+		}
+		p.ok("commit", "-m", "Basins")
+		p.ok("deploy", "live", "--yes")
+		holds("basin", "years", 21)
+		run("insert into basin (id, years) values (4, 1)")
+		p.ok("rollback", "live", "--yes")
+		holds("tank", "years", 22)
+		p.ok("deploy", "live", "--yes")
+		holds("basin", "years", 22)
 	})
 }

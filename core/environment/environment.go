@@ -53,9 +53,36 @@ type Plan struct {
 	Save func(ctx context.Context, folder string) error
 	// Parts are the plans of several targets that are changed together; none for one.
 	Parts []*Plan
+	// declared is what the target holds then.
+	declared Files
 	// Apply carries the plan out, and proves that the target then holds what is
 	// declared. done, when set, is told after each step.
 	Apply func(ctx context.Context, done func(step int)) error
+}
+
+// Past is what a plan may know of what went before.
+type Past struct {
+	// Lost is what an earlier deployment lost, as Plan.Save kept it: it is put back.
+	Lost Files
+	// Held are the files that the target is known to hold. The former names in them, the other
+	// way round, are those of what comes again.
+	Held Files
+}
+
+// lost gives what is to be put back.
+func (p *Past) lost() Files {
+	if p == nil {
+		return nil
+	}
+	return p.Lost
+}
+
+// held gives what the target is known to hold.
+func (p *Past) held() Files {
+	if p == nil {
+		return nil
+	}
+	return p.Held
 }
 
 // Loses lists what the plan would lose.
@@ -85,10 +112,9 @@ type Driver interface {
 	// files, its text. have are the files of the project; objects that have not
 	// changed keep their text in them.
 	Capture(ctx context.Context, have Files) (*Captured, error)
-	// Plan computes what makes the target hold the declared files, and puts back what an
-	// earlier deployment lost, as Plan.Save kept it; nil for nothing. The target is not
-	// changed.
-	Plan(ctx context.Context, declared, lost Files) (*Plan, error)
+	// Plan computes what makes the target hold the declared files; past may be nil. The target
+	// is not changed.
+	Plan(ctx context.Context, declared Files, past *Past) (*Plan, error)
 	Close() error
 }
 

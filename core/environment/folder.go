@@ -95,12 +95,12 @@ func (d *folderDriver) Capture(ctx context.Context, have Files) (*Captured, erro
 }
 
 // Plan says which files are written, replaced and removed.
-func (d *folderDriver) Plan(ctx context.Context, declared, lost Files) (*Plan, error) {
+func (d *folderDriver) Plan(ctx context.Context, declared Files, past *Past) (*Plan, error) {
 	there, err := d.files(ctx)
 	if err != nil {
 		return nil, err
 	}
-	declared = with(declared, lost)
+	declared = with(declared, past.lost())
 	var names []string
 	for name := range with(there, declared) {
 		names = append(names, name)

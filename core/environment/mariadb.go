@@ -188,10 +188,13 @@ func (d *mariadbDriver) load(ctx context.Context, told *mariadb.Declared) (*mari
 }
 
 // Plan computes the statements from the live schema to the declared one.
-func (d *mariadbDriver) Plan(ctx context.Context, files, lost Files) (*Plan, error) {
+func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Plan, error) {
 	told, err := mariadb.Parse(files)
 	if err != nil {
 		return nil, undeclarable(err)
+	}
+	if held, err := mariadb.Parse(past.held()); err == nil {
+		told.Follow(held)
 	}
 	live, err := d.live(ctx)
 	if err != nil {
@@ -218,7 +221,7 @@ func (d *mariadbDriver) Plan(ctx context.Context, files, lost Files) (*Plan, err
 	}
 	defer close()
 	wanted, there := mariadb.Tables(want), mariadb.Tables(live.Root)
-	changes, err := t.plan(ctx, rowsWanted{files, lost, wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.Bare] }})
+	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.Bare] }})
 	if err != nil {
 		return nil, err
 	}

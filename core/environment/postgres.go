@@ -182,7 +182,7 @@ func noScratch(err error) error {
 }
 
 // Plan computes the statements from the live schema to the declared one.
-func (d *postgresDriver) Plan(ctx context.Context, files, lost Files) (*Plan, error) {
+func (d *postgresDriver) Plan(ctx context.Context, files Files, past *Past) (*Plan, error) {
 	told, err := postgres.Parse(files)
 	if err != nil {
 		return nil, undeclarable(err)
@@ -190,6 +190,9 @@ func (d *postgresDriver) Plan(ctx context.Context, files, lost Files) (*Plan, er
 	live, err := d.live(ctx)
 	if err != nil {
 		return nil, err
+	}
+	if held, err := postgres.Parse(past.held()); err == nil {
+		told.Follow(held)
 	}
 	steps, want, err := d.steps(ctx, live, files, told)
 	if err != nil {
@@ -204,7 +207,7 @@ func (d *postgresDriver) Plan(ctx context.Context, files, lost Files) (*Plan, er
 		return nil, err
 	}
 	there := postgres.Tables(live.Root)
-	changes, err := t.plan(ctx, rowsWanted{files, lost, wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.SQL] }})
+	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.SQL] }})
 	if err != nil {
 		return nil, err
 	}

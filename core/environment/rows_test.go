@@ -261,7 +261,7 @@ func TestRowsAndTablesChangeTogether(t *testing.T) {
 			if err != nil || string(data) != "id,depth\n1,4\n" {
 				t.Errorf("kept: %q, %v", data, err)
 			}
-			back, err := d.Plan(t.Context(), before, Files{kept: data})
+			back, err := d.Plan(t.Context(), before, &Past{Lost: Files{kept: data}})
 			if err == nil {
 				err = back.Apply(t.Context(), nil)
 			}
@@ -337,7 +337,7 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 	if err := p.Apply(t.Context(), nil); err != nil {
 		t.Fatal(err)
 	}
-	back, err := d.Plan(t.Context(), before, lost)
+	back, err := d.Plan(t.Context(), before, &Past{Lost: lost})
 	if err == nil {
 		err = back.Apply(t.Context(), nil)
 	}

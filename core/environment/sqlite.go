@@ -110,7 +110,7 @@ func (d *sqliteDriver) Rows(ctx context.Context, names []string) (Files, error) 
 }
 
 // Plan computes the statements from the live schema to the declared one.
-func (d *sqliteDriver) Plan(ctx context.Context, declared, lost Files) (*Plan, error) {
+func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*Plan, error) {
 	want, err := sqlite.Load(ctx, declared)
 	if err != nil {
 		return nil, fault.New(fault.Refused, "Correct that file; nothing was changed.", "The declared database can't be used: %w.", err)
@@ -121,6 +121,9 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared, lost Files) (*Plan, e
 	}
 	want.Root = d.scope.Overlay(want.Root, live)
 	want.Fill = d.fill
+	if held, err := sqlite.Load(ctx, past.held()); err == nil && len(past.held()) > 0 {
+		want.Follow(held)
+	}
 	var q sqlite.Querier = d.db
 	if d.db == nil {
 		scratch, err := sqlite.Scratch()
@@ -138,7 +141,7 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared, lost Files) (*Plan, e
 		return nil, err
 	}
 	wanted, there := sqlite.Tables(want.Root), sqlite.Tables(live)
-	changes, err := d.tracked(q).plan(ctx, rowsWanted{declared, lost, wanted, there, func(t rows.Table) string { return want.Formerly["table "+strings.ToLower(t.Bare)] }})
+	changes, err := d.tracked(q).plan(ctx, rowsWanted{declared, past.lost(), wanted, there, func(t rows.Table) string { return want.Formerly[strings.ToLower(t.Bare)] }})
 	if err != nil {
 		return nil, err
 	}

@@ -63,13 +63,14 @@ func (t together) Capture(ctx context.Context, have Files) (*Captured, error) {
 }
 
 // Plan computes what each target needs.
-func (t together) Plan(ctx context.Context, declared, lost Files) (*Plan, error) {
+func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, error) {
 	var parts []*Plan
 	for _, p := range t {
-		part, err := p.Driver.Plan(ctx, Inside(declared, p.Into), Inside(lost, p.Into))
+		part, err := p.Driver.Plan(ctx, Inside(declared, p.Into), &Past{Lost: Inside(past.lost(), p.Into), Held: Inside(past.held(), p.Into)})
 		if err != nil {
 			return nil, err
 		}
+		part.declared = Inside(declared, p.Into)
 		for i := range part.Steps {
 			part.Steps[i].Into = p.Into
 		}
@@ -218,7 +219,7 @@ func takeBack(ctx context.Context, p Place, part *Plan, folder string) (func(con
 		if err != nil {
 			return err
 		}
-		back, err := p.Driver.Plan(ctx, before, lost)
+		back, err := p.Driver.Plan(ctx, before, &Past{Lost: lost, Held: part.declared})
 		if err != nil {
 			return err
 		}

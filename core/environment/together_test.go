@@ -39,7 +39,7 @@ func (d *fakeDriver) Capture(_ context.Context, have Files) (*Captured, error) {
 	return c, nil
 }
 
-func (d *fakeDriver) Plan(_ context.Context, declared, lost Files) (*Plan, error) {
+func (d *fakeDriver) Plan(_ context.Context, declared Files, past *Past) (*Plan, error) {
 	p := &Plan{}
 	if d.whole {
 		p.Begin = []string{"begin"}
@@ -85,8 +85,8 @@ func (d *fakeDriver) Plan(_ context.Context, declared, lost Files) (*Plan, error
 				done(i + 1)
 			}
 		}
-		if len(lost) > 0 {
-			*d.log = append(*d.log, d.name+" gets back "+strings.Join(slices.Sorted(maps.Keys(lost)), " "))
+		if len(past.lost()) > 0 {
+			*d.log = append(*d.log, d.name+" gets back "+strings.Join(slices.Sorted(maps.Keys(past.lost())), " "))
 		}
 		return nil
 	}

@@ -107,3 +107,17 @@ func whole(ctx context.Context, d environment.Driver, have environment.Files) (*
 	}
 	return got, err
 }
+
+// planOf plans what makes an environment hold files; what it is known to hold tells what was
+// called otherwise.
+func (m *Mover) planOf(ctx context.Context, d environment.Driver, env manifest.Environment, files, lost environment.Files) (*environment.Plan, error) {
+	past := &environment.Past{Lost: lost}
+	r, known, err := m.Workspace.Chest.Record(ctx, env.Name)
+	if err == nil && known {
+		past.Held, err = holding(ctx, m.Workspace.CommitState(r.Commit, label(r.Commit)), env)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return d.Plan(ctx, files, past)
+}

@@ -115,7 +115,7 @@ func (p *planner) rename() {
 	live.Children = slices.Clone(p.live.Children)
 	for _, w := range kids(p.want, "table") {
 		old := p.wanted.Formerly[ID(w)]
-		if old == "" || kid(p.live, "table", w.Key) != nil || kid(p.want, "table", old) != nil {
+		if old == "" || kid(p.live, "table", w.Key) != nil {
 			continue
 		}
 		i := slices.IndexFunc(live.Children, func(e *element.Element) bool { return e.Type == "table" && e.Key == old })

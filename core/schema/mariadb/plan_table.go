@@ -124,10 +124,15 @@ func (a *alteration) addParts() {
 // source gives the live column that a wanted column continues, or nil.
 func (a *alteration) source(c *element.Element) *element.Element {
 	if lc := kid(a.l, "column", c.Key); lc != nil {
+		for _, o := range kids(a.w, "column") { // another goes on from it
+			if a.p.wanted.Formerly[sub(ID(a.w), o)] == c.Key && kid(a.l, "column", o.Key) == nil {
+				return nil
+			}
+		}
 		return lc
 	}
 	old := a.p.wanted.Formerly[sub(ID(a.w), c)]
-	if old == "" || kid(a.w, "column", old) != nil {
+	if old == "" {
 		return nil
 	}
 	return kid(a.l, "column", old)

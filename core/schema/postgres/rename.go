@@ -87,7 +87,7 @@ func (r *Renamed) object(w node, old string, have, wanted map[string]node) {
 		return
 	}
 	l, there := have[before.id()]
-	if _, kept := wanted[before.id()]; !there || kept {
+	if !there { // it has that name already; another may have the former one now
 		return
 	}
 	var out []string
@@ -115,7 +115,7 @@ func (r *Renamed) column(id string, w node, old string, have map[string]node) {
 		table = w.o.name()
 	}
 	l, there := have["table "+table]
-	if !there || kid(l.e, "column", w.e.Key) != nil || kid(l.e, "column", old) == nil || kid(w.o.e, "column", old) != nil {
+	if !there || kid(l.e, "column", w.e.Key) != nil || kid(l.e, "column", old) == nil {
 		return
 	}
 	r.columns[id] = old

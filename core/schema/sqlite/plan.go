@@ -73,16 +73,16 @@ func at(e *element.Element) element.Address {
 func (p *planner) tables() error {
 	source := map[*element.Element]*element.Element{} // wanted table to live table
 	used := map[*element.Element]bool{}
-	for _, t := range kidsOf(p.want, "table") {
-		if l := find(p.live, "table", t.Key); l != nil {
-			source[t], used[l] = l, true
-		}
-	}
-	for _, t := range kidsOf(p.want, "table") {
-		if old := p.formerly[strings.ToLower(t.Key)]; source[t] == nil && old != "" {
+	for _, t := range kidsOf(p.want, "table") { // first what has a new name: another may have the former one
+		if old := p.formerly[strings.ToLower(t.Key)]; old != "" && find(p.live, "table", t.Key) == nil {
 			if l := find(p.live, "table", old); l != nil && !used[l] {
 				source[t], used[l] = l, true
 			}
+		}
+	}
+	for _, t := range kidsOf(p.want, "table") {
+		if l := find(p.live, "table", t.Key); l != nil && !used[l] {
+			source[t], used[l] = l, true
 		}
 	}
 	for _, l := range kidsOf(p.live, "table") {
@@ -221,10 +221,15 @@ func (p *planner) addable(l, t *element.Element) (added []*element.Element, ok b
 // source gives the live column that a wanted column continues, or nil.
 func (p *planner) source(l, t, c *element.Element) *element.Element {
 	if k := find(l, "column", c.Key); k != nil {
+		for _, o := range kidsOf(t, "column") { // another goes on from it
+			if p.formerly[strings.ToLower(t.Key+"."+o.Key)] == strings.ToLower(c.Key) && find(l, "column", o.Key) == nil {
+				return nil
+			}
+		}
 		return k
 	}
 	old := p.formerly[strings.ToLower(t.Key+"."+c.Key)]
-	if old == "" || find(t, "column", old) != nil {
+	if old == "" {
 		return nil
 	}
 	return find(l, "column", old)
