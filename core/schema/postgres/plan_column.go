@@ -90,9 +90,9 @@ func (p *planner) alterColumn(w object, head string, l, c *element.Element) {
 	}
 	if from, to := textOf(l, "identity"), textOf(c, "identity"); from != to && to != "" {
 		if from == "" {
-			p.add(n, "number the column", Instant, col+"add "+identityText(to))
+			p.add(n, "number the column", Instant, col+"add "+identityText(to), countOn(w, c))
 		} else {
-			p.alterIdentity(n, col, from, to)
+			p.alterIdentity(n, w, c, col, from, to)
 		}
 	}
 	if has(l, "not null") && !has(c, "not null") && !has(c, "identity") {
@@ -152,12 +152,12 @@ func (p *planner) alterOwned(n node, w object, l, c *element.Element) {
 		return
 	}
 	if to != "" {
-		p.last = append(p.last, Step{Address: at(n), What: "let the sequence go with the column", Effect: Instant, Statements: []string{"alter sequence " + to + " owned by " + w.name() + "." + ident(c.Key)}})
+		p.last = append(p.last, Step{Address: at(n), What: "let the sequence go with the column", Effect: Instant, Statements: []string{"alter sequence " + to + " owned by " + w.name() + "." + ident(c.Key), countOn(w, c)}})
 	}
 }
 
 // identity options as SET gives them.
-func (p *planner) alterIdentity(n node, col, from, to string) {
+func (p *planner) alterIdentity(n node, w object, c *element.Element, col, from, to string) {
 	fromHow, fromOptions, _ := strings.Cut(strings.TrimSuffix(from, ")"), " (")
 	toHow, toOptions, _ := strings.Cut(strings.TrimSuffix(to, ")"), " (")
 	var out []string
@@ -165,7 +165,7 @@ func (p *planner) alterIdentity(n node, col, from, to string) {
 		out = append(out, col+"set generated "+toHow)
 	}
 	if fromOptions != toOptions {
-		out = append(out, col+"drop identity", col+"add "+identityText(to))
+		out = append(out, col+"drop identity", col+"add "+identityText(to), countOn(w, c))
 		if fromHow != toHow {
 			out = out[1:]
 		}

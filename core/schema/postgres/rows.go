@@ -67,8 +67,7 @@ func (o object) rowsTable() rows.Table {
 			if how != "" {
 				t.Insert = " overriding system value"
 			}
-			t.After = append(t.After, fmt.Sprintf("select pg_catalog.setval(s, m) from (select pg_catalog.pg_get_serial_sequence(%s, %s)::pg_catalog.regclass as s, max(%s) as m from %s) x where m > coalesce(pg_catalog.pg_sequence_last_value(s), 0)",
-				literal(o.name()), literal(c.Key), ident(c.Key), o.name()))
+			t.After = append(t.After, countOn(o, c))
 		}
 	}
 	for _, c := range kids(o.e, "constraint") {
@@ -148,4 +147,13 @@ func (c rowsConn) Query(ctx context.Context, sql string, each func(rows.Row) err
 func (c rowsConn) Copy(ctx context.Context, sql string, to io.Writer) error {
 	_, err := c.conn.PgConn().CopyTo(ctx, to, "copy ("+sql+") to stdout with (format csv)")
 	return EngineError(err)
+}
+
+// countOn lets the sequence of a column go on after the values that are there.
+func countOn(o object, c *element.Element) string {
+	return fmt.Sprintf(`select pg_catalog.setval(x.s, case when q.seqincrement > 0 then x.high else x.low end)
+from (select pg_catalog.pg_get_serial_sequence(%s, %s)::pg_catalog.regclass as s, max(%[3]s) as high, min(%[3]s) as low from %[4]s) x
+join pg_catalog.pg_sequence q on q.seqrelid = x.s
+where case when q.seqincrement > 0 then x.high > coalesce(pg_catalog.pg_sequence_last_value(x.s), q.seqstart - 1) else x.low < coalesce(pg_catalog.pg_sequence_last_value(x.s), q.seqstart + 1) end`,
+		literal(o.name()), literal(c.Key), ident(c.Key), o.name())
 }
