@@ -131,3 +131,48 @@ func TestRenamesGoBothWays(t *testing.T) {
 		holds("basin", "years", 22)
 	})
 }
+
+// TestAFillMayReadWhatGoes fills a new column from one that the same deployment drops, and
+// values that can't become a new type.
+func TestAFillMayReadWhatGoes(t *testing.T) {
+	engines(t, func(t *testing.T, p *project, target string, run func(string)) {
+		run("create table tank (id int primary key, litres int not null, note varchar(10), last int)")
+		run("insert into tank values (1, 10, '1', 0), (7, 20, 'x', 0)")
+		p.ok("begin")
+		p.ok("env", "add", "live", target)
+		p.ok("capture", "live", "--commit", "-m", "First")
+		file, name := "database/tables/tank.sql", "tank"
+		if !p.has(file) {
+			file, name = "database/public/tables/tank.sql", "public.tank"
+		}
+		lines := strings.Split(p.read(file), "\n")
+		change := func(column, to string) {
+			for i, l := range lines {
+				if strings.HasPrefix(l, "  "+column+" ") {
+					lines[i] = "  " + to + ","
+				}
+			}
+			p.write(file, strings.Join(lines, "\n"))
+		}
+		change("litres", "cubic int not null")
+		p.ok("commit", "-m", "Cubic metres")
+		p.fails(4, "--fill '"+name+".cubic=VALUE'", "deploy", "live", "--yes")
+		p.ok("deploy", "live", "--yes", "--allow-loss", "--fill", name+".cubic=litres / 10")
+		run("create table agrees (n int check (n = 3))")
+		run("insert into agrees select sum(cubic) from tank")
+		run("drop table agrees")
+		if strings.HasPrefix(target, "sqlite") {
+			return // there each type holds each value
+		}
+		change("note", "note int")
+		p.ok("commit", "-m", "Notes are numbers")
+		p.fails(4, "in 1 row", "deploy", "live", "--yes")
+		p.ok("deploy", "live", "--yes", "--allow-loss", "--fill", name+".note=40")
+		run("create table agrees (n int check (n = 41))")
+		run("insert into agrees select sum(note) from tank")
+		run("drop table agrees")
+		p.ok("rollback", "live", "--yes")
+		run("create table agrees (n int check (n = 1))")
+		run("insert into agrees select count(*) from tank where note = 'x'")
+	})
+}

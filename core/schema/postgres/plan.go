@@ -68,6 +68,7 @@ type planner struct {
 	gone       map[string]bool     // what is dropped by the steps so far
 	inherits   map[string]bool     // wanted columns that come from above, of tables that come under another
 	steps      []Step
+	late       []Step // drops of what a fill reads
 	fills      []Step // of materialized views, in their order
 	last       []Step
 	after      []Step
@@ -127,6 +128,7 @@ func Plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]St
 		}
 		p.spread()
 		p.dropAll()
+		p.dropLater()
 	}
 	if err := conn.QueryRow(ctx, "select current_user::text").Scan(&p.user); err != nil {
 		return nil, EngineError(err)
@@ -135,7 +137,7 @@ func Plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]St
 	if p.err != nil {
 		return nil, p.err
 	}
-	steps := slices.Concat(p.steps, p.fills, p.last, p.after)
+	steps := slices.Concat(p.steps, p.late, p.fills, p.last, p.after)
 	if p.renamed != nil {
 		steps = append(slices.Clone(p.renamed.Steps), steps...)
 	}

@@ -2,6 +2,8 @@ package postgres
 
 import (
 	"fmt"
+	"regexp"
+	"slices"
 	"strings"
 
 	"oakenchest/core/element"
@@ -160,4 +162,28 @@ func renamed(e *element.Element) *element.Element {
 	c := *e
 	c.Key = oldName(e.Key)
 	return &c
+}
+
+// dropLater lets columns and tables whose values somebody fills others with go when that is
+// done: a fill may read what the plan drops.
+func (p *planner) dropLater() {
+	read := func(s Step) bool {
+		at := s.Address.Steps[len(s.Address.Steps)-1]
+		if s.What != "drop the column" && s.What != "drop the table" {
+			return false
+		}
+		name := regexp.MustCompile(`(?i)(^|\W)` + regexp.QuoteMeta(at.Key) + `(\W|$)`)
+		for _, value := range p.wanted.Fill {
+			if name.MatchString(value) {
+				return true
+			}
+		}
+		return false
+	}
+	for _, s := range p.steps {
+		if read(s) {
+			p.late = append(p.late, s)
+		}
+	}
+	p.steps = slices.DeleteFunc(p.steps, read)
 }
