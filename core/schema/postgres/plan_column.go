@@ -231,6 +231,9 @@ func (p *planner) retype(n node, w object, col string, l, c *element.Element) {
 		out = append(out, col+"set default "+v)
 	}
 	s := Step{Address: at(n), What: "change the type: " + from + " → " + to, Effect: Rewrites, Statements: out}
+	if !set && from != to && keepsRows(from, to) && textOf(l, "collate") == textOf(c, "collate") {
+		s.Effect = Locks
+	}
 	switch {
 	case from == to && set:
 		s.What = "move the values to the new type"

@@ -3,9 +3,12 @@ package postgres
 import (
 	"context"
 	"errors"
+	"math/rand/v2"
+	"os"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -189,4 +192,46 @@ func TestACatalogIsKept(t *testing.T) {
 	if _, ok := Kept(data[:len(data)/2]); ok {
 		t.Error("half of it is taken for a catalog")
 	}
+}
+
+// TestCostsAreTrue changes types, with rows in the table, and holds what the plan says of the
+// rows against the file that the engine keeps them in: it is another one when they were
+// written again.
+func TestCostsAreTrue(t *testing.T) {
+	_, live := database(t)
+	_, target := database(t)
+	types := []string{"varchar(5)", "varchar(20)", "varchar", "text", "char(5)", "char(9)", "numeric(6,2)", "numeric(9,2)", "numeric(9,4)", "numeric", "int", "bigint", "timestamp", "timestamp(3)", "timestamptz", "timestamptz(3)", "time", "time(2)", "bit varying(4)", "bit varying(9)", "bit varying", "date", "json", "jsonb", "xml"}
+	file := func() (n uint32) {
+		if err := live.QueryRow(context.Background(), "select pg_relation_filenode('t.a')").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	run(t, live, "set timezone = 'Europe/Berlin'") // where it is not that of the times
+	tried := 0
+	for _, from := range types {
+		for _, to := range types {
+			if from == to || os.Getenv("OAKEN_TYPES") != "all" && rand.IntN(12) > 0 {
+				continue
+			}
+			run(t, live, "drop schema if exists t cascade; create schema t; create table t.a (id int primary key, n "+from+"); insert into t.a (id) values (1), (2)")
+			run(t, target, "drop schema if exists t cascade; create schema t; create table t.a (id int primary key, n "+to+")")
+			have, want := reading(t, live), reading(t, target)
+			w := Wanted{Root: every.Overlay(want.Root, have.Root), Columns: want.Columns}
+			steps, err := Plan(context.Background(), live, have, w)
+			if err != nil {
+				continue // there is no way from one to the other
+			}
+			before := file()
+			if err := Apply(context.Background(), live, w.Root, steps, ApplyOptions{LockWait: time.Second, Scope: every}); err != nil {
+				continue
+			}
+			tried++
+			said := steps[0].Effect == Rewrites || steps[0].Effect == Loses
+			if wrote := file() != before; wrote != said {
+				t.Errorf("%s → %s: the plan says %s, and the rows were written again: %v", from, to, steps[0].Effect, wrote)
+			}
+		}
+	}
+	t.Logf("%d changes of type", tried)
 }
