@@ -64,6 +64,8 @@ type Plan struct {
 type Past struct {
 	// Lost is what an earlier deployment lost, as Plan.Save kept it: it is put back.
 	Lost Files
+	// Runs are those of the declared files that may be run.
+	Runs map[string]bool
 	// Held are the files that the target is known to hold. The former names in them, the other
 	// way round, are those of what comes again.
 	Held Files

@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"io/fs"
+	"math/rand/v2"
 	"os"
 	"path"
 	"path/filepath"
@@ -17,7 +19,11 @@ import (
 )
 
 // folderDriver reaches a plain folder: its files are the artifacts.
-type folderDriver struct{ root string }
+type folderDriver struct {
+	root string
+	// links are the symbolic links that were seen when the files were read last.
+	links []string
+}
 
 var _ Driver = (*folderDriver)(nil)
 
@@ -37,7 +43,7 @@ func openFolder(_ context.Context, h Host, rest string, _ Settings) (Driver, err
 	} else if err != nil {
 		return nil, err
 	}
-	return &folderDriver{root}, nil
+	return &folderDriver{root: root}, nil
 }
 
 // hidden are the names that never belong to what a folder holds.
@@ -45,6 +51,7 @@ func hidden(name string) bool { return name == ".oaken" || strings.HasPrefix(nam
 
 func (d *folderDriver) files(ctx context.Context) (Files, error) {
 	out := Files{}
+	d.links = nil
 	err := filepath.WalkDir(d.root, func(p string, e fs.DirEntry, err error) error {
 		switch {
 		case err != nil && p == d.root && errors.Is(err, fs.ErrNotExist):
@@ -55,11 +62,14 @@ func (d *folderDriver) files(ctx context.Context) (Files, error) {
 			return ctx.Err()
 		case hidden(e.Name()) && e.IsDir():
 			return fs.SkipDir
-		case hidden(e.Name()) || !e.Type().IsRegular():
+		case hidden(e.Name()):
 			return nil
 		}
 		name, err := filepath.Rel(d.root, p)
-		if err == nil {
+		if err == nil && e.Type()&fs.ModeSymlink != 0 {
+			d.links = append(d.links, filepath.ToSlash(name))
+		}
+		if err == nil && e.Type().IsRegular() {
 			out[filepath.ToSlash(name)], err = os.ReadFile(p)
 		}
 		return err
@@ -91,6 +101,9 @@ func (d *folderDriver) Capture(ctx context.Context, have Files) (*Captured, erro
 			c.Edits[name] = nil
 		}
 	}
+	for _, l := range d.links {
+		c.Untracked = append(c.Untracked, "the symbolic link "+l)
+	}
 	return c, nil
 }
 
@@ -101,6 +114,17 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 		return nil, err
 	}
 	declared = with(declared, past.lost())
+	for name := range declared {
+		for _, l := range d.links {
+			if name == l || strings.HasPrefix(name, l+"/") {
+				return nil, fault.New(fault.Refused, "Put a file or folder in its place, or leave it out of what is declared; nothing was changed.", "%s is a symbolic link in %s, and %s would go where it leads.", l, d.root, name)
+			}
+		}
+	}
+	runs := map[string]bool{}
+	if past != nil {
+		runs = past.Runs
+	}
 	var names []string
 	for name := range with(there, declared) {
 		names = append(names, name)
@@ -134,7 +158,9 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 		differing = append(differing, name)
 	}
 	p.Before = func(context.Context) (Files, error) { return there, nil }
-	p.Apply = func(ctx context.Context, done func(int)) error { return d.apply(ctx, there, declared, differing, done) }
+	p.Apply = func(ctx context.Context, done func(int)) error {
+		return d.apply(ctx, there, declared, runs, differing, done)
+	}
 	p.Save = func(_ context.Context, folder string) error {
 		for _, name := range differing {
 			if old, was := there[name]; was {
@@ -148,7 +174,7 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 	return p, nil
 }
 
-func (d *folderDriver) apply(ctx context.Context, planned, declared Files, differing []string, done func(int)) error {
+func (d *folderDriver) apply(ctx context.Context, planned, declared Files, runs map[string]bool, differing []string, done func(int)) error {
 	now, err := d.files(ctx)
 	if err != nil {
 		return err
@@ -159,10 +185,10 @@ func (d *folderDriver) apply(ctx context.Context, planned, declared Files, diffe
 		}
 	}
 	for i, name := range differing {
-		if err := d.set(name, declared); err != nil {
+		if err := d.set(name, declared, runs); err != nil {
 			file := filepath.Join(d.root, filepath.FromSlash(name))
 			for _, back := range differing[:i] {
-				if undo := d.set(back, planned); undo != nil {
+				if undo := d.set(back, planned, nil); undo != nil {
 					return fault.New(fault.Failed, "The files before it are as declared, the others as they were. Deploy again when it can be written.", "%s can't be written: %w.", file, err)
 				}
 			}
@@ -189,10 +215,17 @@ func (d *folderDriver) proven(names []string, declared Files) error {
 }
 
 // set makes one file what it is among others, where it may be missing.
-func (d *folderDriver) set(name string, files Files) error {
+func (d *folderDriver) set(name string, files Files, runs map[string]bool) error {
 	file := filepath.Join(d.root, filepath.FromSlash(name))
 	if data, is := files[name]; is {
-		return put(file, data)
+		if err := put(file, data); err != nil || !runs[name] {
+			return err
+		}
+		info, err := os.Stat(file)
+		if err == nil && info.Mode()&0o100 == 0 { // whoever may read it, may run it
+			err = os.Chmod(file, info.Mode().Perm()|info.Mode().Perm()>>2&0o111)
+		}
+		return err
 	}
 	err := os.Remove(file)
 	for dir := path.Dir(name); err == nil && dir != "."; dir = path.Dir(dir) { // folders that are empty now go
@@ -205,16 +238,22 @@ func (d *folderDriver) set(name string, files Files) error {
 
 func hasName(files Files, name string) bool { _, ok := files[name]; return ok }
 
-// put writes a file whole or not at all.
+// put writes a file whole or not at all. One that is there keeps its mode; a new one gets what
+// the umask leaves.
 func put(file string, data []byte) error {
 	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
 		return err
 	}
-	f, err := os.CreateTemp(filepath.Dir(file), ".oaken-*")
+	f, err := os.OpenFile(filepath.Join(filepath.Dir(file), fmt.Sprintf(".oaken-%016x", rand.Uint64())), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
 	if err != nil {
 		return err
 	}
-	_, err = f.Write(data)
+	if info, there := os.Stat(file); there == nil {
+		err = f.Chmod(info.Mode().Perm())
+	}
+	if err == nil {
+		_, err = f.Write(data)
+	}
 	if err = errors.Join(err, f.Sync(), f.Close()); err == nil {
 		err = os.Rename(f.Name(), file)
 	}

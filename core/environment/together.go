@@ -38,6 +38,19 @@ func Inside(files Files, folder string) Files {
 	return out
 }
 
+// runs gives the files below a folder that may be run.
+func (p *Past) runs(folder string) map[string]bool {
+	out := map[string]bool{}
+	if p != nil {
+		for name := range p.Runs {
+			if below, ok := strings.CutPrefix(name, folder+"/"); ok {
+				out[below] = true
+			}
+		}
+	}
+	return out
+}
+
 // Put adds the files below a folder to those of a project.
 func Put(into Files, folder string, files Files) {
 	for name, data := range files {
@@ -66,7 +79,7 @@ func (t together) Capture(ctx context.Context, have Files) (*Captured, error) {
 func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, error) {
 	var parts []*Plan
 	for _, p := range t {
-		part, err := p.Driver.Plan(ctx, Inside(declared, p.Into), &Past{Lost: Inside(past.lost(), p.Into), Held: Inside(past.held(), p.Into)})
+		part, err := p.Driver.Plan(ctx, Inside(declared, p.Into), &Past{Lost: Inside(past.lost(), p.Into), Held: Inside(past.held(), p.Into), Runs: past.runs(p.Into)})
 		if err != nil {
 			return nil, err
 		}

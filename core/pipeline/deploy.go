@@ -121,7 +121,7 @@ func (m *Mover) prepare(ctx context.Context, name string, s state.State, label s
 	}
 	if err == nil {
 		dep.target = files
-		dep.Plan, err = m.planOf(ctx, d, env, files, lost)
+		dep.Plan, err = m.planOf(ctx, d, env, s, files, lost)
 	}
 	if err == nil {
 		err = m.recordedFiles(ctx, dep)

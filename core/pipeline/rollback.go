@@ -81,7 +81,7 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 		if _, r.driver, err = m.stage(ctx, env.Name); err != nil {
 			return err
 		}
-		if r.Plan, err = m.planOf(ctx, r.driver, env, before, lost); err == nil {
+		if r.Plan, err = m.planOf(ctx, r.driver, env, m.Workspace.CommitState(r.is, label(r.is)), before, lost); err == nil {
 			err = m.recordedFiles(ctx, &r.Deployment)
 		}
 		if err == nil {

@@ -108,10 +108,19 @@ func whole(ctx context.Context, d environment.Driver, have environment.Files) (*
 	return got, err
 }
 
-// planOf plans what makes an environment hold files; what it is known to hold tells what was
-// called otherwise.
-func (m *Mover) planOf(ctx context.Context, d environment.Driver, env manifest.Environment, files, lost environment.Files) (*environment.Plan, error) {
-	past := &environment.Past{Lost: lost}
+// planOf plans what makes an environment hold the files of a state; what it is known to hold
+// tells what was called otherwise.
+func (m *Mover) planOf(ctx context.Context, d environment.Driver, env manifest.Environment, s state.State, files, lost environment.Files) (*environment.Plan, error) {
+	past := &environment.Past{Lost: lost, Runs: map[string]bool{}}
+	list, err := s.Files(ctx)
+	for _, f := range list {
+		if f.Mode == chest.Executable {
+			past.Runs[f.Path] = true
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
 	r, known, err := m.Workspace.Chest.Record(ctx, env.Name)
 	if err == nil && known {
 		past.Held, err = holding(ctx, m.Workspace.CommitState(r.Commit, label(r.Commit)), env)

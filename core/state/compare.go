@@ -33,6 +33,22 @@ type Difference struct {
 	Noise bool
 }
 
+// adoptModes lets files of which one state does not know whether they may be run have the mode
+// that they have in the other.
+func adoptModes(a, b *Snapshot) {
+	for _, pair := range [][2]*Snapshot{{a, b}, {b, a}} {
+		if _, unknown := pair[0].State.(Memory); !unknown {
+			continue
+		}
+		for p, f := range pair[0].files {
+			if pair[1].files[p].Mode == chest.Executable {
+				f.Mode = chest.Executable
+				pair[0].files[p] = f
+			}
+		}
+	}
+}
+
 // Compare gives the artifacts that differ between two states, by path. paths
 // narrows it; none means all. Where one state is Scoped, only what it speaks of
 // is compared.
@@ -45,6 +61,7 @@ func (r *Reader) Compare(ctx context.Context, from, to State, paths []string) ([
 	if err != nil {
 		return nil, err
 	}
+	adoptModes(a, b)
 	moved := movedFiles(a, b)
 	units := map[string]bool{}
 	for p := range a.files {

@@ -320,7 +320,11 @@ func (w *Workspace) TreeWith(tree blob.Digest, files map[string][]byte) (blob.Di
 		if err != nil {
 			return tree, unstored(p, err)
 		}
-		list = append(list, state.File{Path: p, Mode: chest.Plain, Size: size, Digest: d})
+		f := state.File{Path: p, Mode: chest.Plain, Size: size, Digest: d}
+		if was, err := w.Chest.At(tree, p); err == nil && was.Mode == chest.Executable {
+			f.Mode = chest.Executable // a new content is none for what it is
+		}
+		list = append(list, f)
 	}
 	out, err := w.Chest.Amend(batch, tree, list)
 	if err == nil {

@@ -3,6 +3,7 @@ package workspace
 import (
 	"context"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -295,7 +296,11 @@ func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[str
 		}
 	}
 	err = w.onAllCores(ctx, len(written), func(i int) error {
-		return w.write(written[i], files[written[i][len(folder):]], 0o666&^umask)
+		mode := fs.FileMode(0o666)
+		if info, err := os.Lstat(w.local(written[i])); err == nil && info.Mode().IsRegular() && info.Mode()&0o100 != 0 {
+			mode = 0o777
+		}
+		return w.write(written[i], files[written[i][len(folder):]], mode&^umask)
 	})
 	if err != nil {
 		return nil, "", err
