@@ -2,11 +2,13 @@ package cli
 
 import (
 	"context"
+	"fmt"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
@@ -75,6 +77,11 @@ func (a *App) capture(ctx context.Context, w *workspace.Workspace, name, stoodOn
 		}
 		o.StoodOn = &at
 	}
+	if a.Keys != nil && !a.json && !a.yes {
+		o.IsRenamed = func(r environment.Rename) bool {
+			return a.ask(fmt.Sprintf("In table %s, is %s what %s was, by another name?", r.Table, r.To, r.From))
+		}
+	}
 	c, err := a.mover(w).Capture(ctx, name, o)
 	if err != nil {
 		return err
@@ -138,7 +145,7 @@ func (a *App) recordOf(ctx context.Context, w *workspace.Workspace, text string)
 
 func captureJSON(name string, c *pipeline.Capture, number int64) any {
 	out := map[string]any{"schema": "oaken.capture/1", "environment": name, "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(c.Differences), "rescued": c.Rescued,
-		"untracked": append([]string{}, c.Untracked...), "unseen": append([]string{}, c.Unseen...), "commit": nil, "by": byJSON(c.By), "record": nil, "found": nil, "branch": c.Branch, "merged": nil, "conflicts": conflictRows(c.Conflicts), "lacks": commitRows(c.Lacks), "pending": c.Pending, "review": number}
+		"untracked": append([]string{}, c.Untracked...), "unseen": append([]string{}, c.Unseen...), "renamed": renameRows(c.Renamed), "commit": nil, "by": byJSON(c.By), "record": nil, "found": nil, "branch": c.Branch, "merged": nil, "conflicts": conflictRows(c.Conflicts), "lacks": commitRows(c.Lacks), "pending": c.Pending, "review": number}
 	if c.Record != nil {
 		out["record"] = commitJSON(*c.Record)
 	}
@@ -150,6 +157,14 @@ func captureJSON(name string, c *pipeline.Capture, number int64) any {
 	}
 	if c.Merged != nil {
 		out["merged"] = commitJSON(*c.Merged)
+	}
+	return out
+}
+
+func renameRows(list []environment.Rename) []any {
+	out := []any{}
+	for _, r := range list {
+		out = append(out, map[string]any{"table": r.Table, "from": r.From, "to": r.To, "sure": r.Sure})
 	}
 	return out
 }
@@ -186,6 +201,13 @@ func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
 		a.say("%s: %s captured into %s, %s written.", name, count(c.Objects, "object"), c.Environment.Into, count(len(c.Written), "file"))
 		a.showDifferences(c.Differences, false)
 		a.sayRescued(c.Rescued)
+	}
+	for _, r := range c.Renamed {
+		if r.Sure {
+			a.say("In table %s, %s was called %s: its file says so, and a deployment elsewhere renames it.", r.Table, r.To, r.From)
+		} else {
+			a.say("%s", a.paint(warm, fmt.Sprintf("In table %s, %s went and %s came, of the same type. If that is %s by another name, write -- formerly: %s behind it: else a deployment elsewhere drops it with its values.", r.Table, r.From, r.To, r.From, r.From)))
+		}
 	}
 	a.showBy(c.By)
 	a.showCombined("combined by element", c.Combined)

@@ -129,6 +129,8 @@ type Captured struct {
 	Tree  *element.Element
 	// Untracked lists what the target has and no file can say.
 	Untracked []string
+	// Renamed lists columns that seem to have another name than in have.
+	Renamed []Rename
 	// Unseen lists what of have the login may not see, and what right it lacks: it stands in
 	// Files as have has it, and nobody can say whether it is so.
 	Unseen []string

@@ -124,7 +124,7 @@ func (d *mariadbDriver) Capture(ctx context.Context, have Files) (*Captured, err
 			told.Root = d.settings.Scope.WithUntracked(d.settings.Scope.Apply(loaded.Root), loaded.Root)
 			want = d.settings.Scope.WithUntracked(d.settings.Scope.Align(tree, told.Root), loaded.Root)
 		}
-		c.Edits = mariadb.Update(have, told, want)
+		c.Edits, c.Renamed = mariadb.Update(have, told, want), renames(told.Root, want, false)
 	}
 	t, done, err := d.tracked(ctx)
 	if err != nil {

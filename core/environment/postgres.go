@@ -92,7 +92,7 @@ func (d *postgresDriver) Capture(ctx context.Context, have Files) (*Captured, er
 			told.Root = d.settings.Scope.WithUntracked(d.settings.Scope.Apply(loaded.Root), loaded.Root)
 			want = d.settings.Scope.WithUntracked(d.settings.Scope.Align(tree, told.Root), loaded.Root)
 		}
-		c.Edits = postgres.Update(have, told, want)
+		c.Edits, c.Renamed = postgres.Update(have, told, want), renames(told.Root, want, true)
 	case len(told.Places) == 0:
 		c.Edits = postgres.Update(have, told, tree)
 	}

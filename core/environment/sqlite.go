@@ -83,7 +83,9 @@ func (d *sqliteDriver) Capture(ctx context.Context, have Files) (*Captured, erro
 	if told, err := sqlite.Load(ctx, have); err == nil {
 		all := told.Root
 		told.Root = d.scope.WithUntracked(d.scope.Apply(all), all) // files of what is not tracked stay
-		c.Edits = told.Update(have, d.scope.WithUntracked(live, all))
+		want := d.scope.WithUntracked(live, all)
+		c.Renamed = renames(told.Root, want, false) // tools build tables anew, in any order
+		c.Edits = told.Update(have, want)
 	} else {
 		c.Edits = sqlite.Anew(have, live)
 	}

@@ -70,6 +70,10 @@ func (t together) Capture(ctx context.Context, have Files) (*Captured, error) {
 		Put(out.Edits, p.Into, c.Edits)
 		out.Untracked = append(out.Untracked, c.Untracked...)
 		out.Unseen = append(out.Unseen, c.Unseen...)
+		for _, r := range c.Renamed {
+			r.Into = p.Into
+			out.Renamed = append(out.Renamed, r)
+		}
 		out.Tree.Add(&element.Element{Type: "folder", Key: p.Into, Firm: true, Children: []*element.Element{c.Tree}})
 	}
 	return out, nil

@@ -29,6 +29,9 @@ type CaptureOptions struct {
 	// Onto names the branch that it goes to in place of the environment's; empty for that. One
 	// that does not have what the environment stood on gets what was captured alone.
 	Onto string
+	// IsRenamed, when set, is asked of a column that seems to have another name, and may be a
+	// new one.
+	IsRenamed func(environment.Rename) bool
 	// StoodOn is what the environment held before it was changed, where that is not what the
 	// chest knows; nil for that.
 	StoodOn *ledger.Commit
@@ -69,6 +72,9 @@ type Capture struct {
 	Untracked []string
 	// Unseen lists what was kept as it is, because the user may not see it.
 	Unseen []string
+	// Renamed lists columns that seem to have another name; those that are Sure are told so in
+	// the files, and are renamed elsewhere by the next deployment.
+	Renamed []environment.Rename
 	// By tells who is behind the objects that differed, by address; those that nothing is
 	// known of are not in it.
 	By []Attribution
@@ -228,6 +234,9 @@ func (c *capturing) read(ctx context.Context) (err error) {
 	if c.have, err = holding(ctx, m.Workspace.CommitState(before, label(before)), c.Environment); err == nil {
 		c.got, err = c.driver.Capture(ctx, c.have)
 	}
+	if err == nil && !c.o.Mine {
+		c.sayRenamed()
+	}
 	if err == nil && c.o.Mine {
 		c.got.Files, c.By, err = m.onlyMineIn(ctx, c.Environment, c.have, c.got.Files)
 		c.got.Edits = edits(c.have, c.got.Files)
@@ -236,6 +245,20 @@ func (c *capturing) read(ctx context.Context) (err error) {
 		c.driver.Close()
 	}
 	return err
+}
+
+// sayRenamed writes into what was captured what columns were called before.
+func (c *capturing) sayRenamed() {
+	for _, r := range c.got.Renamed {
+		sure := r.Sure || c.o.IsRenamed != nil && c.o.IsRenamed(r)
+		r.Sure = sure && environment.SayFormerly(c.got.Edits, r)
+		c.Renamed = append(c.Renamed, r)
+	}
+	for name, data := range c.got.Edits {
+		if data != nil {
+			c.got.Files[name] = data
+		}
+	}
 }
 
 // describe says what differs, and who is behind it.

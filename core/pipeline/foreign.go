@@ -129,7 +129,11 @@ func (d *Deployment) losing(o DeployOptions) error {
 	if len(lost) == 0 || o.AllowLoss {
 		return nil
 	}
-	return fault.New(fault.Refused, "Nothing was changed. Run it again with --allow-loss if that is meant; what is lost is saved first.", "Bringing %s to %s would lose data: %s.",
+	hint := "Nothing was changed. Run it again with --allow-loss if that is meant; what is lost is saved first."
+	if slices.ContainsFunc(d.Plan.Steps, func(s environment.Step) bool { return s.Loss != "" && strings.Contains(s.What, "drop") }) {
+		hint += " What has another name now keeps its values: write -- formerly: OLD behind it."
+	}
+	return fault.New(fault.Refused, hint, "Bringing %s to %s would lose data: %s.",
 		d.Environment.Name, d.Label, strings.Join(lost, "; "))
 }
 
