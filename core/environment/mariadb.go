@@ -208,7 +208,11 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 		return nil, undeclarable(err)
 	}
 	want := d.settings.Scope.Overlay(loaded.Root, live.Root)
-	steps, err := d.steps(ctx, live.Root, mariadb.Wanted{Root: want, Formerly: told.Formerly, Fill: d.settings.Fill})
+	given := map[string]bool{}
+	for _, t := range mariadb.Tables(want) {
+		_, given[t.Bare] = files[t.File]
+	}
+	steps, err := d.steps(ctx, live.Root, mariadb.Wanted{Root: want, Formerly: told.Formerly, Fill: d.settings.Fill, Tracked: given})
 	if r, ok := isRowsError(err); ok {
 		return nil, inTheWay(r)
 	}

@@ -151,3 +151,56 @@ func changedRows(t *testing.T, q *sql.Conn, from string) (n int) {
 	}
 	return n
 }
+
+// TestWhatRowsDoNotAllowIsForetold has rows that a new key, check or foreign key does not allow:
+// it is said before any step, as the engine would say it.
+func TestWhatRowsDoNotAllowIsForetold(t *testing.T) {
+	_, pool := database(t)
+	ctx := context.Background()
+	q, err := pool.Conn(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer q.Close()
+	const before = "create table kind (id int primary key, code varchar(20)); create table tank (id int, name varchar(20), kind int, litres int); insert into kind values (1, 'reef'), (2, 'kelp'); insert into tank values (1, 'A long name', 1, 10), (2, 'A long shot', 3, 5), (2, 'a', null, null)"
+	for _, c := range []struct{ part, refused string }{
+		{"primary key (id)", "column id: the key primary is to be unique"},
+		{"unique key k (name)", ""},
+		{"unique key k (name(6))", "column name: the key k is to be unique"},
+		{"unique key k (id, kind)", ""},
+		{"unique key k (litres, kind)", ""},
+		{"constraint c check (litres > 6)", "the check does not hold in 1 row"},
+		{"constraint c check (litres > 4)", ""},
+		{"constraint f foreign key (kind) references kind (id)", "leads nowhere in 1 row"},
+	} {
+		for _, text := range []string{session, "drop table if exists tank", "drop table if exists kind"} {
+			run(t, q, text)
+		}
+		for text := range strings.SplitSeq(before, "; ") {
+			run(t, q, text)
+		}
+		live := reading(t, q).Root
+		_, other := database(t)
+		for text := range strings.SplitSeq(before, "; ") {
+			if strings.HasPrefix(text, "create table tank") {
+				text = strings.TrimSuffix(text, ")") + ", " + c.part + ")"
+			}
+			if strings.HasPrefix(text, "create") {
+				run(t, other, text)
+			}
+		}
+		_, err := Plan(ctx, q, live, Wanted{Root: reading(t, other).Root})
+		var rows *RowsError
+		switch _, failed := q.ExecContext(ctx, "set foreign_key_checks = 1"); {
+		case failed != nil:
+			t.Fatal(failed)
+		case c.refused == "" && err != nil:
+			t.Errorf("%s: %v", c.part, err)
+		case c.refused != "" && (!errors.As(err, &rows) || !strings.Contains(err.Error(), c.refused)):
+			t.Errorf("%s: %v", c.part, err)
+		}
+		if _, failed := q.ExecContext(ctx, "alter table tank add "+c.part); (failed != nil) != (c.refused != "") {
+			t.Errorf("%s: the engine says %v", c.part, failed)
+		}
+	}
+}

@@ -37,6 +37,8 @@ type Wanted struct {
 	Formerly map[string]string
 	// Fill gives values for columns that are to take no null, by TABLE.COLUMN.
 	Fill map[string]string
+	// Tracked are the tables whose rows are declared: these come before foreign keys.
+	Tracked map[string]bool
 }
 
 // planner computes the steps from a live database to a wanted one.

@@ -27,6 +27,9 @@ func (p *planner) tables() {
 					continue
 				}
 				effect = Scans
+				if lc := kid(l, "constraint", c.Key); lc == nil || lc.Sum() != c.Sum() {
+					p.leadsSomewhere(l, w, c)
+				}
 			}
 			p.foreign = append(p.foreign, Step{Address: at(w, c), What: "add the foreign key", Effect: effect, AfterRows: true, Statements: []string{"alter table " + ident(w.Key) + " add " + constraintSQL(c)}})
 		}
@@ -67,6 +70,7 @@ func (p *planner) alter(l, w *element.Element) {
 	a := &alteration{p: p, l: l, w: w, effect: Instant}
 	a.dropParts()
 	a.columns()
+	a.foresee()
 	a.addParts()
 	a.options()
 	if p.err != nil || len(a.parts)+len(a.before) == 0 {
