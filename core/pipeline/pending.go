@@ -199,10 +199,7 @@ func (m *Mover) Settling(ctx context.Context, from, to string) (*PendingPromotio
 // pending computes what is in conflict in a promotion, and what was settled of it.
 func (m *Mover) pending(ctx context.Context, from, to string, o PromoteOptions) (*PendingPromotion, error) {
 	l := m.rules(ctx)
-	p, err := m.ends(ctx, l, from, to)
-	if err == nil {
-		err = m.chooseLane(l, p, o.Lane)
-	}
+	p, err := m.along(ctx, l, from, to, o.Lane)
 	if err != nil {
 		return nil, err
 	}

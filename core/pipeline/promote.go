@@ -126,10 +126,7 @@ func (m *Mover) Next(ctx context.Context, from string) (string, error) {
 // changed. Until it is closed, nobody else deploys to the environment.
 func (m *Mover) PreparePromotion(ctx context.Context, from, to string, o PromoteOptions) (*Promotion, error) {
 	l := m.rules(ctx)
-	p, err := m.ends(ctx, l, from, to)
-	if err == nil {
-		err = m.chooseLane(l, p, o.Lane)
-	}
+	p, err := m.along(ctx, l, from, to, o.Lane)
 	if err != nil {
 		return nil, err
 	}
@@ -151,6 +148,15 @@ func (m *Mover) PreparePromotion(ctx context.Context, from, to string, o Promote
 		return nil, errors.Join(err, p.Close())
 	}
 	return p, nil
+}
+
+// along gives a promotion as far as its ends and its lane go.
+func (m *Mover) along(ctx context.Context, l *landscape.Landscape, from, to, lane string) (*Promotion, error) {
+	p, err := m.ends(ctx, l, from, to)
+	if err != nil {
+		return nil, err
+	}
+	return p, m.chooseLane(l, p, lane)
 }
 
 // ends finds the two environments of a promotion, and what they hold.

@@ -1,5 +1,7 @@
 package declared
 
+import "maps"
+
 // Table is a table as far as its names go.
 type Table struct {
 	// ID is its key among former names; Names are the ways in which it may be named, the first
@@ -66,4 +68,12 @@ func Backwards(held []Table, formerly map[string]string, want []Table) map[strin
 		}
 	}
 	return out
+}
+
+// Follow adds to the former names of what is wanted those that Backwards gives, where the files
+// name none.
+func Follow(formerly map[string]string, want []Table, heldFormerly map[string]string, held []Table) {
+	back := Backwards(held, heldFormerly, want)
+	maps.DeleteFunc(back, func(id, _ string) bool { return formerly[id] != "" })
+	maps.Copy(formerly, back)
 }

@@ -1,17 +1,12 @@
 package mariadb
 
 import (
-	"maps"
-
 	"oakenchest/core/schema/declared"
 )
 
-// Follow takes in what a database is known to hold: the former names there, the other way
-// round, are those of what is declared here and was called so before.
+// Follow takes in what a database is known to hold; see declared.Follow.
 func (d *Declared) Follow(held *Declared) {
-	back := declared.Backwards(held.tables(), held.Formerly, d.tables())
-	maps.DeleteFunc(back, func(id, _ string) bool { return d.Formerly[id] != "" })
-	maps.Copy(d.Formerly, back)
+	declared.Follow(d.Formerly, d.tables(), held.Formerly, held.tables())
 }
 
 func (d *Declared) tables() (out []declared.Table) {
