@@ -179,6 +179,12 @@ func (c *Chest) Workspace(ctx context.Context, name string) (w ledger.Workspace,
 	return w, Explain(err)
 }
 
+// Workspaces gives all workspaces of the chest.
+func (c *Chest) Workspaces(ctx context.Context) (out []ledger.Workspace, err error) {
+	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Workspaces(); return err })
+	return out, Explain(err)
+}
+
 // Others counts the workspaces that are not called so.
 func (c *Chest) Others(ctx context.Context, name string) (n int, err error) {
 	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {

@@ -2,11 +2,14 @@ package workspace
 
 import (
 	"context"
+	"slices"
 	"strings"
+	"time"
 
 	"oakenchest/core/blob"
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
 )
@@ -68,8 +71,33 @@ func (g warden) compare(ctx context.Context, from blob.Digest, text []byte) erro
 	if len(may) == 0 {
 		may = []string{founder.Author}
 	}
+	if left, err := g.somebodyLeft(ctx, before.Team, may); err != nil {
+		return err
+	} else if !left && w.Chest.Owned() {
+		return g.asOwner(ctx, list, may)
+	}
 	return fault.New(fault.Refused, "Nothing was recorded. Propose it alone: commit oaken.toml on a branch of its own, open a review into "+chest.FirstBranch+", and let one of them merge it.",
 		"Rules that change on branch %s: %s. They are changed by %s alone.", chest.FirstBranch, strings.Join(list, "; "), strings.Join(may, ", "))
+}
+
+// goneAfter is how long nothing was seen of somebody who is not here any more.
+const goneAfter = 90 * 24 * time.Hour
+
+// somebodyLeft reports whether one of some people or roles still works here: their workspace
+// gave a sign of life.
+func (g warden) somebodyLeft(ctx context.Context, team manifest.Team, may []string) (bool, error) {
+	all, err := g.w.Chest.Workspaces(ctx)
+	return err != nil || slices.ContainsFunc(all, func(x ledger.Workspace) bool {
+		return team.Plays(x.Person, may) && g.w.host.Now().Sub(x.Seen) < goneAfter
+	}), err
+}
+
+// asOwner lets the owner of the chest change rules when nobody of those who may is left, and
+// puts it on the record.
+func (g warden) asOwner(ctx context.Context, changes, may []string) error {
+	w := g.w
+	said := "As the chest's owner, because nothing was seen of " + strings.Join(may, ", ") + " for 90 days: " + strings.Join(changes, "; ")
+	return w.Chest.Attempted(ctx, ledger.Attempt{Environment: chest.FirstBranch, Action: "rules", Person: w.Person, Workspace: w.Name, Time: w.host.Now(), Outcome: "changed", Said: said})
 }
 
 // mayMerge refuses a merge into the first branch that would change rules which this person
