@@ -96,7 +96,7 @@ func (a *App) owed(ctx context.Context, w *workspace.Workspace, o owedOptions) e
 			list = append(list, d)
 		}
 	}
-	a.showOwed(list, o.by, owedBesides{o.asked(), len(besides), empty, back})
+	a.showOwed(list, o.by, owedBesides{o.asked(), len(besides), empty, back, func(lane string) map[string]string { return m.BackfillGoes(ctx, lane) }})
 	if o.check && len(list) > 0 {
 		return &foundDifference{}
 	}
@@ -125,6 +125,8 @@ type owedBesides struct {
 	works int
 	empty []string
 	back  []owed.Debt // taken back, and not owed until somebody brings it there
+	// kept gives, of the environments of a lane, those that nothing can be deployed to now.
+	kept func(lane string) map[string]string
 }
 
 // nothing says that nothing is owed, and of what that is said.
@@ -175,7 +177,7 @@ func (a *App) showOwed(list []owed.Debt, by string, besides owedBesides) {
 		slices.SortStableFunc(works, func(x, y *debtOf) int { return x.Since.Compare(y.Since) })
 		a.table(a.Out, "", a.owedRows(works))
 	default:
-		a.owedByLane(list)
+		a.owedByLane(list, besides.kept)
 	}
 }
 
@@ -222,7 +224,7 @@ func gather(list []owed.Debt) []*debtOf {
 	return out
 }
 
-func (a *App) owedByLane(list []owed.Debt) {
+func (a *App) owedByLane(list []owed.Debt, kept func(lane string) map[string]string) {
 	lanes, order := map[string][]owed.Debt{}, []string{}
 	for _, d := range list {
 		if _, ok := lanes[d.Lane]; !ok {
@@ -242,9 +244,29 @@ func (a *App) owedByLane(list []owed.Debt) {
 		a.say("%s  %s", a.paint(strong, title), a.paint(faint, count(len(works), "commit")+" owed"))
 		a.table(a.Out, "  ", a.owedRows(works))
 		if name != "" {
-			a.say("  %s", a.paint(faint, "oaken backfill "+quoteWord(name)+" brings it back."))
+			a.say("  %s", a.paint(faint, waysBack(name, works, kept(name))))
 		}
 	}
+}
+
+// waysBack says how a lane gets what it is owed; kept are the environments that nothing can be
+// deployed to now, with the reasons.
+func waysBack(lane string, works []*debtOf, kept map[string]string) string {
+	goes := false
+	var waits []string
+	for _, x := range works {
+		goes = goes || len(x.to) > 0
+		for _, env := range x.merged {
+			why, is := kept[env]
+			if goes = goes || !is; is && !slices.Contains(waits, env+" ("+why+")") {
+				waits = append(waits, env+" ("+why+")")
+			}
+		}
+	}
+	if !goes && len(waits) > 0 {
+		return "It waits for " + strings.Join(waits, ", ") + "."
+	}
+	return "oaken backfill " + quoteWord(lane) + " brings it back."
 }
 
 func (a *App) owedRows(works []*debtOf) [][]cell {

@@ -176,3 +176,23 @@ func TestNoLaneCarriesWorkPastItsGates(t *testing.T) {
 	p.ok("promote", "a", "test", "--yes")
 	p.says(p.read("../test/deep.json"), "30")
 }
+
+// TestABackfillIsNotPromisedWhereItWillNotGo has work merged, and an environment that is frozen.
+func TestABackfillIsNotPromisedWhereItWillNotGo(t *testing.T) {
+	p := twoLanes(t)
+	p.says(p.ok("owed", "--lane", "south"), "oaken backfill south brings it back.")
+	p.ok("switch", "main")
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[pipeline.freeze]]\nenvironments = [\"b\"]\nfrom = \"2020-01-01\"\nwhy = \"inventory\"\n")
+	if r := p.run("commit", "-m", "b is frozen"); r.status != 0 {
+		t.Fatalf("%s%s", r.out, r.err)
+	}
+	p.ok("switch", "south")
+	p.run("merge", "north")
+	p.ok("resolve", ".", "--keep", "theirs")
+	p.ok("commit", "-m", "North's depth here")
+	out := p.ok("owed", "--lane", "south")
+	p.says(out, "merged, to be deployed to b", "It waits for b (it is frozen")
+	if strings.Contains(out, "brings it back") {
+		t.Errorf("a promise:\n%s", out)
+	}
+}

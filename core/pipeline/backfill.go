@@ -334,15 +334,35 @@ func (m *Mover) backfillTarget(ctx context.Context, env manifest.Environment, s 
 	return target, left, err
 }
 
+// keptByRules is what of keptFrom the rules alone tell.
+func (m *Mover) keptByRules(ctx context.Context, env manifest.Environment) string {
+	l := m.rules(ctx)
+	if err := m.mayControl(l, env, "bring work back to it"); err != nil {
+		return notNow(err)
+	}
+	if f, frozen := landscape.Frozen(l.Manifest, env, m.Now().Local()); frozen {
+		return "it is frozen" + untilOf(f)
+	}
+	return ""
+}
+
+// BackfillGoes tells, of the environments of a lane, those that the rules keep a backfill from,
+// each with the reason.
+func (m *Mover) BackfillGoes(ctx context.Context, lane string) map[string]string {
+	out := map[string]string{}
+	for _, e := range m.rules(ctx).Members(lane) {
+		if why := m.keptByRules(ctx, e); why != "" {
+			out[e.Name] = why
+		}
+	}
+	return out
+}
+
 // keptFrom says what keeps people from deploying to an environment: who controls it, a
 // freeze, a booking of another lane, or what somebody changed there by hand.
 func (m *Mover) keptFrom(ctx context.Context, env manifest.Environment) (string, error) {
-	l := m.rules(ctx)
-	if err := m.mayControl(l, env, "bring work back to it"); err != nil {
-		return notNow(err), nil
-	}
-	if f, frozen := landscape.Frozen(l.Manifest, env, m.Now().Local()); frozen {
-		return "it is frozen" + untilOf(f), nil
+	if ruled := m.keptByRules(ctx, env); ruled != "" {
+		return ruled, nil
 	}
 	if _, deployed, err := m.Workspace.Chest.LastDeployment(ctx, env.Name); err != nil || !deployed {
 		return "", err
