@@ -14,6 +14,7 @@ import (
 // workspace, or a promotion.
 type clash struct {
 	what, finish string
+	options      string // that a command needs to settle it
 	none         bool
 	open         []element.Conflict
 	sides        func() (mine, theirs state.State, err error)
@@ -49,7 +50,7 @@ func (a *App) mergeClash(ctx context.Context, w *workspace.Workspace) (*clash, e
 func promotionClash(s *pipeline.PendingPromotion) *clash {
 	return &clash{
 		what: "the promotion from " + s.From + " to " + s.To, finish: "When its gates are open: oaken promote " + s.From + " " + s.To + ".",
-		open: s.Open, sides: s.Sides, resolve: s.Resolve, decide: s.Decide,
+		options: " --to " + quoteWord(s.To) + " --from " + quoteWord(s.From), open: s.Open, sides: s.Sides, resolve: s.Resolve, decide: s.Decide,
 	}
 }
 

@@ -85,7 +85,7 @@ func (a *App) drawConflicts(ctx context.Context, w *workspace.Workspace, clash *
 		}
 		p.Add(page.Artifact{Difference: d, Was: was, Is: is})
 	}
-	p.AddConflicts(open, func(path string) string {
+	p.AddConflicts(open, clash.options, func(path string) string {
 		for _, d := range c.diffs {
 			if d.Path == path {
 				return d.Kind

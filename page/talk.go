@@ -69,8 +69,9 @@ type Clash struct {
 	Keep, Command string
 }
 
-// AddConflicts puts the open conflicts of a merge on the page, by artifact.
-func (p *Page) AddConflicts(all []element.Conflict, kindOf func(path string) string) {
+// AddConflicts puts the open conflicts of a merge on the page, by artifact; options are those
+// that a command needs to settle them.
+func (p *Page) AddConflicts(all []element.Conflict, options string, kindOf func(path string) string) {
 	for _, c := range all {
 		i := slices.IndexFunc(p.artifacts, func(s section) bool { return s.Path == c.Address.Path })
 		if i < 0 {
@@ -86,7 +87,7 @@ func (p *Page) AddConflicts(all []element.Conflict, kindOf func(path string) str
 		for _, k := range c.Allows {
 			keep = append(keep, string(k))
 		}
-		s.Clashes = append(s.Clashes, Clash{at, shorten(c.Base.String()), shorten(c.Mine.String()), shorten(c.Theirs.String()), strings.Join(keep, ", "), "oaken resolve " + quoted(c.Address.String()) + " --keep mine"})
+		s.Clashes = append(s.Clashes, Clash{at, shorten(c.Base.String()), shorten(c.Mine.String()), shorten(c.Theirs.String()), strings.Join(keep, ", "), "oaken resolve " + quoted(c.Address.String()) + options + " --keep mine"})
 		s.Count++
 	}
 }

@@ -2,6 +2,7 @@ package main
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -60,6 +61,11 @@ func TestAPromotionIsSettled(t *testing.T) {
 	p.says(p.ok("promote", "b", "test", "--settle"), "tanks/reef.json::.depth", "tanks/reef.json::.heat", "mine is what at-test has, theirs what b has")
 	p.says(p.ok("pipeline", "show"), "what comes from b is being settled, by Imke")
 	p.differs("conflicts", "--to", "test", "--check")
+	p.ok("conflicts", "--to", "test", "--html", "clash.html")
+	p.says(p.read("clash.html"), "oaken resolve tanks/reef.json::.depth --to test --from b --keep mine")
+	if err := os.Remove(p.path("clash.html")); err != nil {
+		t.Fatal(err)
+	}
 	p.fails(3, "2 conflicts are still open", "approve", "test", "--from", "b")
 	p.fails(2, "can't be settled with both", "resolve", "tanks/reef.json::.depth", "--to", "test", "--keep", "both")
 	p.fails(2, "No conflict is open at tanks/reef.json::.note", "resolve", "tanks/reef.json::.note", "--to", "test", "--keep", "mine")
