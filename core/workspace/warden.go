@@ -83,13 +83,32 @@ func (g warden) compare(ctx context.Context, from blob.Digest, text []byte) erro
 // goneAfter is how long nothing was seen of somebody who is not here any more.
 const goneAfter = 90 * 24 * time.Hour
 
-// somebodyLeft reports whether one of some people or roles still works here: their workspace
-// gave a sign of life.
+// somebodyLeft reports whether one of some people or roles still works here, as far as is known:
+// a workspace of theirs gave a sign of life. Of whom nothing was ever seen, nobody can say that
+// they are gone.
 func (g warden) somebodyLeft(ctx context.Context, team manifest.Team, may []string) (bool, error) {
 	all, err := g.w.Chest.Workspaces(ctx)
-	return err != nil || slices.ContainsFunc(all, func(x ledger.Workspace) bool {
-		return team.Plays(x.Person, may) && g.w.host.Now().Sub(x.Seen) < goneAfter
-	}), err
+	if err != nil {
+		return true, err
+	}
+	seen := map[string]time.Time{}
+	for _, x := range all {
+		if x.Seen.After(seen[x.Person]) {
+			seen[x.Person] = x.Seen
+		}
+	}
+	people := []string{}
+	for _, name := range may {
+		if role, is := team.Roles[name]; is {
+			people = append(people, role...)
+		} else {
+			people = append(people, name)
+		}
+	}
+	return len(people) == 0 || slices.ContainsFunc(people, func(who string) bool {
+		last, known := seen[who]
+		return !known || g.w.host.Now().Sub(last) < goneAfter
+	}), nil
 }
 
 // asOwner lets the owner of the chest change rules when nobody of those who may is left, and

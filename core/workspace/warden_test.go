@@ -45,7 +45,20 @@ func TestTheChestsOwnerRulesWhenNobodyIsLeft(t *testing.T) {
 	if err := change("Jan"); fault.CodeOf(err) != fault.Refused {
 		t.Fatalf("Imke was seen 80 days ago: %v", err)
 	}
+	w.Person = "Imke"
+	if err := change("Odalys"); err != nil { // who was never seen here: nobody can say that she is gone
+		t.Fatal(err)
+	}
+	w.Person = "Jan"
 	now = now.Add(20 * 24 * time.Hour)
+	if err := change("Jan"); fault.CodeOf(err) != fault.Refused {
+		t.Fatalf("Odalys was never seen: %v", err)
+	}
+	w.Person = "Odalys"
+	if err := change("Imke"); err != nil {
+		t.Fatal(err)
+	}
+	w.Person = "Jan"
 	if err := change("Jan"); err != nil {
 		t.Fatalf("nobody is left: %v", err)
 	}
