@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -317,4 +318,8 @@ func (d *postgresDriver) failure(err error) error {
 }
 
 // Close lets go of the database.
-func (d *postgresDriver) Close() error { return d.conn.Close(context.Background()) }
+func (d *postgresDriver) Close() error {
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second) // a server that is gone answers nothing
+	defer cancel()
+	return d.conn.Close(ctx)
+}

@@ -95,19 +95,21 @@ func (a *alteration) lose(l, c *element.Element) bool {
 	name := ident(a.w.Key) + "." + ident(c.Key)
 	saves := Save{Table: a.p.now(a.w), Column: ident(l.Key)}
 	lost := f.changed + f.short
+	var own []string
 	if f.refused > 0 {
 		value, filled := a.p.wanted.Fill[a.w.Key+"."+c.Key]
 		if !filled || f.also == "" {
 			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: f.refused, Reason: "not all of its values can become " + f.to, NoFill: f.also == ""})
 			return true
 		}
-		a.before = append(a.before, "update "+ident(a.w.Key)+" set "+ident(l.Key)+" = "+value+" where "+f.also)
+		own = append(own, "update "+ident(a.w.Key)+" set "+ident(l.Key)+" = "+value+" where "+f.also)
 		a.what = append(a.what, "fill "+counted(f.refused, "value")+" that can't become "+f.to)
 		lost += f.refused
 	}
 	loss := fmt.Sprintf("column %s has %s as %s", name, step.Changing(lost), f.to)
 	if f.short == 0 {
 		a.raise(Loses)
+		a.before = append(a.before, own...)
 		a.loss, a.saves = append(a.loss, loss), append(a.saves, saves)
 		return false
 	}
@@ -116,8 +118,7 @@ func (a *alteration) lose(l, c *element.Element) bool {
 		verb = "change column " + ident(l.Key) + " " + columnSQL(c)
 	}
 	what := fmt.Sprintf("shorten the column %s: %s → %s", c.Key, textOf(l, "type"), f.to)
-	statements := append(a.before, "alter table "+ident(a.w.Key)+" "+verb)
-	a.before = nil
+	statements := append(own, "alter table "+ident(a.w.Key)+" "+verb) // alone: what else is filled is filled strictly
 	a.first = append(a.first, Step{Address: at(a.w, c), What: what, Effect: Loses, Loss: loss, Saves: []Save{saves}, Statements: statements, Mode: laxMode})
 	return true
 }
