@@ -47,6 +47,9 @@ It is also held with --hold, and while the chest is out of reach; oaken sync pub
 					return err
 				}
 				a.showCommitted(w, c)
+				if err := a.sayRan(cmd.Context(), w, c); err != nil {
+					return err
+				}
 				if len(c.Conflicts) > 0 {
 					if a.json {
 						return &conflictsRemain{}
@@ -64,6 +67,29 @@ It is also held with --hold, and while the chest is out of reach; oaken sync pub
 	f.BoolVar(&o.Hold, "hold", false, "keep the commit here until the next oaken sync")
 	f.BoolVar(&o.KeepLocks, "keep-locks", false, "keep the locks of what is committed")
 	return cmd
+}
+
+// sayRan names edits of data steps that have run somewhere, where they do not run again.
+func (a *App) sayRan(ctx context.Context, w *workspace.Workspace, c *workspace.Committed) error {
+	if a.json {
+		return nil
+	}
+	for _, ch := range c.Changes {
+		if ch.State != workspace.Edited && ch.State != workspace.Gone {
+			continue
+		}
+		ran, not, err := a.mover(w).RanIn(ctx, ch.Path)
+		if err != nil {
+			return err
+		}
+		switch {
+		case ch.State == workspace.Gone && len(not) > 0:
+			a.note("%s has not run in %s, and will not, now that it is gone.", ch.Path, strings.Join(not, ", "))
+		case ch.State == workspace.Edited && len(ran) > 0:
+			a.note("%s has run in %s, and does not run there again. What is to be changed there needs a data step of its own.", ch.Path, strings.Join(ran, ", "))
+		}
+	}
+	return nil
 }
 
 // ruler parts the message from what is there to look at.

@@ -69,6 +69,7 @@ type deployOptions struct {
 	dryRun, allowLoss, mine, replace bool
 	script, reason                   string
 	fill                             []string
+	dataSteps                        string
 	ask                              string // the question on a terminal
 }
 
@@ -85,11 +86,25 @@ func (o *deployOptions) values() (map[string]string, error) {
 	return out, nil
 }
 
+// tell lets a mover know what the options say of rows.
+func (o *deployOptions) tell(m *pipeline.Mover) (err error) {
+	switch o.dataSteps {
+	case "", pipeline.StepsDone, pipeline.StepsDue:
+	default:
+		return fault.New(fault.Usage, "It is --data-steps done, or --data-steps due.", "%q says nothing of data steps.", o.dataSteps)
+	}
+	m.DataSteps = o.dataSteps
+	m.Fill, err = o.values()
+	return err
+}
+
 func (o *deployOptions) flags(cmd *cobra.Command) {
 	cmd.Flags().BoolVar(&o.dryRun, "dry-run", false, "show the statements and change nothing")
 	cmd.Flags().BoolVar(&o.allowLoss, "allow-loss", false, "consent to the loss of data; it is saved first")
 	cmd.Flags().StringVar(&o.script, "script", "", "write the statements to `FILE` and change nothing")
 	cmd.Flags().StringArrayVar(&o.fill, "fill", nil, "give a column that takes no null a value: `TABLE.COLUMN=SQL`")
+	cmd.Flags().StringVar(&o.dataSteps, "data-steps", "", "where nothing is recorded, take data steps as `done|due`")
+	_ = cmd.RegisterFlagCompletionFunc("data-steps", cobra.FixedCompletions([]string{pipeline.StepsDone, pipeline.StepsDue}, cobra.ShellCompDirectiveNoFileComp))
 	cmd.MarkFlagsMutuallyExclusive("dry-run", "script")
 	_ = cmd.MarkFlagFilename("script", "sql")
 }
@@ -152,7 +167,7 @@ func (a *App) completeDeploy(cmd *cobra.Command, args []string, to string) ([]st
 func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c ledger.Commit, source string, o deployOptions) error {
 	m := a.mover(w)
 	var err error
-	if m.Fill, err = o.values(); err != nil {
+	if err = o.tell(m); err != nil {
 		return err
 	}
 	d, err := m.Prepare(ctx, env, c, o.mine)
@@ -179,7 +194,7 @@ func (a *App) deployWork(ctx context.Context, w *workspace.Workspace, env string
 	}
 	m := a.mover(w)
 	var err error
-	if m.Fill, err = o.values(); err != nil {
+	if err = o.tell(m); err != nil {
 		return err
 	}
 	d, err := m.Foresee(ctx, env, w.Work(), "work", o.mine)
@@ -241,11 +256,22 @@ func (a *App) showPlan(d *pipeline.Deployment, source string) {
 		a.say("  nothing to do")
 	}
 	a.showSteps(d.Plan.Steps, "  ")
+	a.showStays(d.Plan)
 	if len(d.Unknown) > 0 {
 		a.say("  %s has what no commit knows, and this would change it:", d.Environment.Name)
 		for _, address := range d.Unknown {
 			a.say("    %s", address)
 		}
+	}
+}
+
+// showStays names data steps of which what they did stays.
+func (a *App) showStays(p *environment.Plan) {
+	if len(p.Stays) > 0 {
+		a.say("  What these data steps did stays, because no way back is written in them: %s.", strings.Join(p.Stays, ", "))
+	}
+	if len(p.Tidied) > 0 {
+		a.say("  These data steps have run and their files are gone. That counts as tidied away, and what they did stays: %s.", strings.Join(p.Tidied, ", "))
 	}
 }
 
@@ -350,8 +376,8 @@ func scriptPlan(b *strings.Builder, p *environment.Plan) {
 		if s.Loss != "" {
 			fmt.Fprintf(b, "-- LOSES DATA: %s\n", s.Loss)
 		}
-		for _, stmt := range s.Statements {
-			b.WriteString(stmt + ";\n")
+		for _, stmt := range p.Script(s) {
+			b.WriteString(stmt + "\n")
 		}
 	}
 	if !ended {
@@ -364,7 +390,8 @@ func deploymentJSON(d *pipeline.Deployment, source string) any {
 	for _, s := range d.Plan.Steps {
 		steps = append(steps, map[string]any{"address": s.Address.InPath(intoOf(s, d)).String(), "what": s.What, "effect": s.Effect, "loss": s.Loss, "statements": s.Statements})
 	}
-	out := map[string]any{"schema": "oaken.deploy/1", "environment": d.Environment.Name, "commit": nil, "source": source, "steps": steps, "done": d.Done, "saved": d.Saved, "unknown": append([]string{}, d.Unknown...)}
+	out := map[string]any{"schema": "oaken.deploy/1", "environment": d.Environment.Name, "commit": nil, "source": source, "steps": steps, "done": d.Done, "saved": d.Saved, "unknown": append([]string{}, d.Unknown...),
+		"stays": append([]string{}, d.Plan.Stays...), "tidied": append([]string{}, d.Plan.Tidied...)}
 	if d.Commit.ID != (ledger.ID{}) {
 		out["commit"] = commitJSON(d.Commit)
 	}

@@ -95,7 +95,7 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 	if opts.Paths, err = a.projectPaths(w, o.paths); err != nil {
 		return err
 	}
-	if m.Fill, err = o.values(); err != nil {
+	if err = o.tell(m); err != nil {
 		return err
 	}
 	if o.expect != "" {
@@ -333,6 +333,7 @@ func (a *App) showPlanOf(p *pipeline.Promotion, o promoteOptions) {
 	a.say("\n%s", a.paint(strong, "Steps: "+countOr(len(steps), "step", "none")))
 	if len(steps) <= mostShown || o.full {
 		a.showSteps(steps, "  ")
+		a.showStays(p.Deployment.Plan)
 		return
 	}
 	effects, order := map[string]int{}, []string{}

@@ -37,7 +37,7 @@ promotion that would bring it again says so, and needs --again.`,
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				m := a.mover(w)
 				var err error
-				if m.Fill, err = o.values(); err != nil {
+				if err = o.tell(m); err != nil {
 					return err
 				}
 				if lost != "" {

@@ -49,7 +49,7 @@ promotion that would bring it asks first.`,
 func (a *App) withdraw(ctx context.Context, w *workspace.Workspace, env string, wo pipeline.WithdrawOptions, o deployOptions) error {
 	m := a.mover(w)
 	var err error
-	if m.Fill, err = o.values(); err != nil {
+	if err = o.tell(m); err != nil {
 		return err
 	}
 	x, err := m.PrepareWithdrawal(ctx, env, wo)

@@ -19,6 +19,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/schema/datastep"
 	"oakenchest/core/schema/scope"
 	"oakenchest/core/schema/step"
 )
@@ -51,6 +52,17 @@ type Plan struct {
 	Before func(ctx context.Context) (Files, error)
 	// Save keeps what would be lost, as files of rows in a folder; nil when nothing would.
 	Save func(ctx context.Context, folder string) error
+	// Stays are the data steps whose work is not wanted any more and that have no way back.
+	Stays []string
+	// Tidied are those whose files are gone though their work is there: what they did stays.
+	Tidied []string
+	// Token tells this deployment in the target, where data steps note that they were run; it is
+	// set before Apply, and Recorded called when all is recorded: the notes go then.
+	Token    string
+	Recorded func(ctx context.Context) error
+	journal  datastep.Journal
+	ended    func(statement string) string // writes a statement in a script, where ; does not do
+	mode     func(mode string) string      // sets the mode of a step; an empty one is the usual
 	// Parts are the plans of several targets that are changed together; none for one.
 	Parts []*Plan
 	// declared is what the target holds then.
@@ -66,6 +78,8 @@ type Past struct {
 	Lost Files
 	// Runs are those of the declared files that may be run.
 	Runs map[string]bool
+	// Steps are the data steps to run, and to take back.
+	Steps DataSteps
 	// Held are the files that the target is known to hold. The former names in them, the other
 	// way round, are those of what comes again.
 	Held Files
@@ -94,6 +108,28 @@ func (p *Plan) Loses() []string {
 		if s.Loss != "" {
 			out = append(out, s.Loss)
 		}
+	}
+	return out
+}
+
+// Ended gives a statement as a script needs it, with what ends it.
+func (p *Plan) Ended(statement string) string {
+	if p.ended == nil {
+		return statement + ";"
+	}
+	return p.ended(statement)
+}
+
+// Script gives the statements of a step as a script needs them.
+func (p *Plan) Script(s Step) (out []string) {
+	if s.Mode != "" && p.mode != nil {
+		out = append(out, p.Ended(p.mode(s.Mode)))
+	}
+	for _, sql := range s.Statements {
+		out = append(out, p.Ended(sql))
+	}
+	if s.Mode != "" && p.mode != nil {
+		out = append(out, p.Ended(p.mode("")))
 	}
 	return out
 }

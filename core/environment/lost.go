@@ -76,6 +76,12 @@ func (d tracked) saveAll(ctx context.Context, steps []step.Step, tables []rows.T
 				}
 			}
 			name := lostFile(t, column)
+			if lost.Apart {
+				name = apart + name
+			}
+			if begun[name] && lost.Apart {
+				continue // all of it is there
+			}
 			if err := d.append(ctx, t, what, filepath.Join(folder, filepath.FromSlash(name)), begun[name]); err != nil {
 				return err
 			}

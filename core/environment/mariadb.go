@@ -16,6 +16,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/mariadb"
 	"oakenchest/core/schema/rows"
+	"oakenchest/core/schema/step"
 )
 
 // mariadbDriver reaches a MariaDB or MySQL database.
@@ -212,7 +213,12 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 	for _, t := range mariadb.Tables(want) {
 		_, given[t.Bare] = files[t.File]
 	}
-	steps, err := d.steps(ctx, live.Root, mariadb.Wanted{Root: want, Formerly: told.Formerly, Fill: d.settings.Fill, Tracked: given})
+	there := mariadb.Tables(live.Root)
+	data, bare, err := d.dataSteps(ctx, files, past, len(live.Root.Children) == 0, there)
+	if err != nil {
+		return nil, err
+	}
+	steps, err := d.steps(ctx, live.Root, mariadb.Wanted{Root: want, Formerly: told.Formerly, Fill: d.settings.Fill, Tracked: given, Due: data.Due()})
 	if r, ok := isRowsError(err); ok {
 		return nil, inTheWay(r)
 	}
@@ -224,12 +230,18 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 		return nil, err
 	}
 	defer close()
-	wanted, there := mariadb.Tables(want), mariadb.Tables(live.Root)
+	wanted := mariadb.Tables(want)
 	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.Bare] }})
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Steps: rows.Join(steps, changes), Opening: []string{"set sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION'"}}
+	p := &Plan{Opening: []string{"set sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION'"}}
+	p.withSteps(mariadb.Journal, steps, changes, data, bare)
+	p.ended, p.mode = mariadb.Ended, mariadb.SetMode
+	p.Recorded = func(ctx context.Context) error {
+		_, err := d.db.ExecContext(ctx, mariadb.Journal.Clear[0])
+		return err
+	}
 	p.Before = func(ctx context.Context) (Files, error) {
 		t, close, err := d.tracked(ctx)
 		if err != nil {
@@ -240,7 +252,7 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 		return with(kept, mariadb.Anew(nil, d.settings.Scope.Apply(live.Root))), err
 	}
 	p.Apply = func(ctx context.Context, done func(int)) error {
-		return d.apply(ctx, live.Root, want, p.Steps, files, done)
+		return d.apply(ctx, live.Root, want, p.run(), files, done)
 	}
 	if len(p.Loses()) > 0 {
 		p.Save = func(ctx context.Context, folder string) error {
@@ -253,6 +265,25 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 		}
 	}
 	return p, nil
+}
+
+// dataSteps plans the data steps that are due.
+func (d *mariadbDriver) dataSteps(ctx context.Context, files Files, past *Past, empty bool, there []rows.Table) (out step.DataSteps, bare []string, err error) {
+	if err := checkSteps(mariadb.Split, files); err != nil {
+		return out, nil, err
+	}
+	asked, err := past.steps(empty)
+	if err != nil {
+		return out, nil, err
+	}
+	done, err := mariadb.JournalOf(ctx, d.db)
+	if err != nil {
+		return out, nil, journalError(mariadb.EngineError(err))
+	}
+	if out, bare, err = mariadb.Journal.Plan(mariadb.Split, files, asked, done, tableNamed(there, "")); err != nil {
+		err = undeclarable(err)
+	}
+	return out, bare, err
 }
 
 // steps computes the steps of a plan in one session: what is tried for it stays there.

@@ -14,6 +14,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/postgres"
 	"oakenchest/core/schema/rows"
+	"oakenchest/core/schema/step"
 )
 
 // postgresDriver reaches a PostgreSQL database.
@@ -195,7 +196,12 @@ func (d *postgresDriver) Plan(ctx context.Context, files Files, past *Past) (*Pl
 	if held, err := postgres.Parse(past.held()); err == nil {
 		told.Follow(held)
 	}
-	steps, want, err := d.steps(ctx, live, files, told)
+	there := postgres.Tables(live.Root)
+	data, bare, err := d.dataSteps(ctx, files, past, postgres.Empty(live.Root), there)
+	if err != nil {
+		return nil, err
+	}
+	steps, want, err := d.steps(ctx, live, files, told, data.Due())
 	if err != nil {
 		return nil, err
 	}
@@ -207,24 +213,44 @@ func (d *postgresDriver) Plan(ctx context.Context, files Files, past *Past) (*Pl
 	if err != nil {
 		return nil, err
 	}
-	there := postgres.Tables(live.Root)
 	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.SQL] }})
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Steps: rows.Join(steps, changes), Opening: []string{"set check_function_bodies = off", "set search_path = ''", fmt.Sprintf("set lock_timeout = %d", d.settings.LockWait.Milliseconds())}, Begin: []string{"begin"}, Closing: []string{"commit"}}
+	p := &Plan{Opening: []string{"set check_function_bodies = off", "set search_path = ''", fmt.Sprintf("set lock_timeout = %d", d.settings.LockWait.Milliseconds())}, Begin: []string{"begin"}, Closing: []string{"commit"}}
+	p.withSteps(postgres.Journal, steps, changes, data, bare)
+	p.Recorded = func(ctx context.Context) error { return postgres.ClearJournal(ctx, d.conn) }
 	p.Before = func(ctx context.Context) (Files, error) {
 		kept, err := t.before(ctx, files, there)
 		return with(kept, postgres.Anew(nil, d.settings.Scope.Apply(live.Root))), err
 	}
 	p.Apply = func(ctx context.Context, done func(int)) error {
 		prove := func(ctx context.Context) error { return t.prove(ctx, files, wanted) }
-		return d.apply(ctx, live, target, p.Steps, prove, done)
+		return d.apply(ctx, live, target, p.run(), prove, done)
 	}
 	if len(p.Loses()) > 0 {
 		p.Save = func(ctx context.Context, folder string) error { return t.save(ctx, p.Steps, there, nil, folder) }
 	}
 	return p, nil
+}
+
+// dataSteps plans the data steps that are due.
+func (d *postgresDriver) dataSteps(ctx context.Context, files Files, past *Past, empty bool, there []rows.Table) (out step.DataSteps, bare []string, err error) {
+	if err := checkSteps(postgres.Split, files); err != nil {
+		return out, nil, err
+	}
+	asked, err := past.steps(empty)
+	if err != nil {
+		return out, nil, err
+	}
+	done, err := postgres.JournalOf(ctx, d.conn)
+	if err != nil {
+		return out, nil, journalError(postgres.EngineError(err))
+	}
+	if out, bare, err = postgres.Journal.Plan(postgres.Split, files, asked, done, tableNamed(there, "public")); err != nil {
+		err = undeclarable(err)
+	}
+	return out, bare, err
 }
 
 func undeclarable(err error) error {
@@ -237,7 +263,7 @@ func undeclarable(err error) error {
 
 // steps computes the plan. Into a database without anything the declared statements go
 // as they are, and the engine judges them there.
-func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, files Files, told *postgres.Declared) ([]postgres.Step, *element.Element, error) {
+func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, files Files, told *postgres.Declared, due step.Due) ([]postgres.Step, *element.Element, error) {
 	if postgres.Empty(live.Root) {
 		return postgres.Build(told, live.Root), nil, nil
 	}
@@ -261,7 +287,7 @@ func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, file
 	if renamed != nil {
 		live = renamed.Live
 	}
-	want := postgres.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill, Renamed: renamed, Online: d.settings.Online}
+	want := postgres.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill, Renamed: renamed, Online: d.settings.Online, Due: due}
 	steps, err := postgres.Plan(ctx, d.conn, live, want)
 	if r, ok := isRowsError(err); ok {
 		return nil, nil, inTheWay(r)

@@ -166,15 +166,23 @@ type rowsWanted struct {
 	formerly func(rows.Table) string
 }
 
+// rowChanges are the steps that write rows, and those that remove some afterwards.
+type rowChanges struct{ write, remove []step.Step }
+
 // plan computes what the rows need.
-func (d tracked) plan(ctx context.Context, all rowsWanted) ([]step.Step, error) {
+func (d tracked) plan(ctx context.Context, all rowsWanted) (rowChanges, error) {
 	list, err := rows.Sheets(all.declared, d.columns(all.tables), nil)
 	if err != nil {
-		return nil, undeclarable(err)
+		return rowChanges{}, undeclarable(err)
 	}
 	out, err := restore(all.lost, all.tables, all.live, all.declared)
+	if err == nil {
+		var more []rows.Wanted
+		more, err = d.restoreApart(ctx, all.lost, all.tables, all.live, all.declared)
+		out = append(out, more...)
+	}
 	if err != nil {
-		return nil, undeclarable(err)
+		return rowChanges{}, undeclarable(err)
 	}
 	live := all.live
 	for _, w := range list {
@@ -193,13 +201,14 @@ func (d tracked) plan(ctx context.Context, all rowsWanted) ([]step.Step, error) 
 			err = d.differences(ctx, &one, live[i])
 		}
 		if err != nil {
-			return nil, undeclarable(rows.InFile(w.Table.File, err))
+			return rowChanges{}, undeclarable(rows.InFile(w.Table.File, err))
 		}
 		if !one.Diff.Empty() {
 			out = append(out, one)
 		}
 	}
-	return rows.Plan(out), nil
+	write, remove := rows.Plan(out)
+	return rowChanges{write, remove}, nil
 }
 
 // differences compares a table's rows that are there with those that are wanted; what

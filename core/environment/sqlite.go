@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/schema/rows"
 	"oakenchest/core/schema/scope"
 	"oakenchest/core/schema/sqlite"
+	"oakenchest/core/schema/step"
 )
 
 // sqliteDriver reaches an SQLite database file. A file that does not exist yet
@@ -135,6 +136,12 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 		defer scratch.Close()
 		q = scratch
 	}
+	wanted, there := sqlite.Tables(want.Root), sqlite.Tables(live)
+	data, bare, err := d.dataSteps(ctx, q, declared, past, len(live.Children) == 0, there)
+	if err != nil {
+		return nil, err
+	}
+	want.Due = data.Due()
 	steps, err := sqlite.Plan(ctx, q, live, want)
 	if r, ok := isRowsError(err); ok {
 		return nil, inTheWay(r)
@@ -142,12 +149,16 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 	if err != nil {
 		return nil, err
 	}
-	wanted, there := sqlite.Tables(want.Root), sqlite.Tables(live)
 	changes, err := d.tracked(q).plan(ctx, rowsWanted{declared, past.lost(), wanted, there, func(t rows.Table) string { return want.Formerly[strings.ToLower(t.Bare)] }})
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Steps: rows.Join(steps, changes), Opening: []string{"pragma foreign_keys = off", "pragma legacy_alter_table = on"}, Begin: []string{"begin immediate"}, Closing: []string{"commit"}}
+	p := &Plan{Opening: []string{"pragma foreign_keys = off", "pragma legacy_alter_table = on"}, Begin: []string{"begin immediate"}, Closing: []string{"commit"}}
+	p.withSteps(sqlite.Journal, steps, changes, data, bare)
+	p.Recorded = func(ctx context.Context) error {
+		_, err := d.db.ExecContext(ctx, sqlite.Journal.Clear[0])
+		return err
+	}
 	p.Before = func(ctx context.Context) (Files, error) {
 		if d.db == nil {
 			return Files{}, nil
@@ -156,7 +167,7 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 		return with(kept, sqlite.Anew(nil, d.scope.Apply(live))), err
 	}
 	p.Apply = func(ctx context.Context, done func(int)) error {
-		return d.apply(ctx, live, want.Root, p.Steps, declared, done)
+		return d.apply(ctx, live, want.Root, p.run(), declared, done)
 	}
 	if len(p.Loses()) > 0 {
 		p.Save = func(ctx context.Context, folder string) error {
@@ -165,6 +176,25 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 		}
 	}
 	return p, nil
+}
+
+// dataSteps plans the data steps that are due.
+func (d *sqliteDriver) dataSteps(ctx context.Context, q sqlite.Querier, files Files, past *Past, empty bool, there []rows.Table) (out step.DataSteps, bare []string, err error) {
+	if err := checkSteps(sqlite.Split, files); err != nil {
+		return out, nil, err
+	}
+	asked, err := past.steps(empty)
+	if err != nil {
+		return out, nil, err
+	}
+	done, err := sqlite.JournalOf(ctx, q)
+	if err != nil {
+		return out, nil, journalError(err)
+	}
+	if out, bare, err = sqlite.Journal.Plan(sqlite.Split, files, asked, done, tableNamed(there, "")); err != nil {
+		err = undeclarable(err)
+	}
+	return out, bare, err
 }
 
 func (d *sqliteDriver) apply(ctx context.Context, planned, want *element.Element, steps []Step, files Files, done func(int)) error {

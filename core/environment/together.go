@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -83,7 +84,7 @@ func (t together) Capture(ctx context.Context, have Files) (*Captured, error) {
 func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, error) {
 	var parts []*Plan
 	for _, p := range t {
-		part, err := p.Driver.Plan(ctx, Inside(declared, p.Into), &Past{Lost: Inside(past.lost(), p.Into), Held: Inside(past.held(), p.Into), Runs: past.runs(p.Into)})
+		part, err := p.Driver.Plan(ctx, Inside(declared, p.Into), &Past{Lost: Inside(past.lost(), p.Into), Held: Inside(past.held(), p.Into), Runs: past.runs(p.Into), Steps: past.stepsIn(p.Into)})
 		if err != nil {
 			return nil, err
 		}
@@ -96,9 +97,11 @@ func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, 
 	out := &Plan{}
 	for _, part := range parts {
 		out.Steps = append(out.Steps, part.Steps...)
+		out.Stays = append(out.Stays, part.Stays...)
 	}
 	if len(t) == 1 {
 		out.Opening, out.Begin, out.Closing = parts[0].Opening, parts[0].Begin, parts[0].Closing
+		out.ended, out.mode = parts[0].ended, parts[0].mode
 	} else {
 		out.Parts = parts
 	}
@@ -128,7 +131,21 @@ func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, 
 			return nil
 		}
 	}
-	out.Apply = func(ctx context.Context, done func(int)) error { return t.apply(ctx, parts, done) }
+	out.Apply = func(ctx context.Context, done func(int)) error {
+		for _, part := range parts {
+			part.Token = out.Token
+		}
+		return t.apply(ctx, parts, done)
+	}
+	out.Recorded = func(ctx context.Context) error {
+		var errs []error
+		for _, part := range parts {
+			if slices.ContainsFunc(part.Steps, func(s Step) bool { return s.Run != nil }) {
+				errs = append(errs, part.Recorded(ctx))
+			}
+		}
+		return errors.Join(errs...)
+	}
 	return out, nil
 }
 
@@ -236,7 +253,8 @@ func takeBack(ctx context.Context, p Place, part *Plan, folder string) (func(con
 		if err != nil {
 			return err
 		}
-		back, err := p.Driver.Plan(ctx, before, &Past{Lost: lost, Held: part.declared})
+		again := maps.Clone(before)
+		back, err := p.Driver.Plan(ctx, again, &Past{Lost: lost, Held: part.declared, Steps: part.undoing(again)})
 		if err != nil {
 			return err
 		}

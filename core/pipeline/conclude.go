@@ -105,6 +105,9 @@ func (m *Mover) conclude(ctx context.Context, d *Deployment, kept int64, a accou
 	x.Deployment = ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: source, Steps: len(d.Plan.Steps)}
 	x.Proofs = m.rulesOf(ctx, d.Environment)
 	done, err := w.Chest.Conclude(ctx, x)
+	if err == nil {
+		d.recorded(ctx)
+	}
 	return done.Commit, err
 }
 

@@ -80,7 +80,7 @@ func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine 
 	again, lost, err := m.bringsAgain(ctx, name, c)
 	var d *Deployment
 	if err == nil {
-		d, err = m.prepare(ctx, name, m.Workspace.CommitState(c, label), label, mine, lost)
+		d, err = m.prepare(ctx, name, m.Workspace.CommitState(c, label), label, mine, lost, works{of: []ledger.Commit{c}})
 	}
 	if err != nil {
 		release()
@@ -97,7 +97,7 @@ func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine 
 
 // Foresee is Prepare for a state that is only looked at, such as what is not committed yet.
 func (m *Mover) Foresee(ctx context.Context, name string, s state.State, label string, mine bool) (*Deployment, error) {
-	d, err := m.prepare(ctx, name, s, label, mine, nil)
+	d, err := m.prepare(ctx, name, s, label, mine, nil, works{of: []ledger.Commit{m.Workspace.Base}})
 	if err == nil {
 		err = m.overDrift(ctx, d)
 	}
@@ -106,7 +106,7 @@ func (m *Mover) Foresee(ctx context.Context, name string, s state.State, label s
 
 // prepare is Prepare for any state; lost is what was lost when work was taken back that
 // comes again.
-func (m *Mover) prepare(ctx context.Context, name string, s state.State, label string, mine bool, lost environment.Files) (*Deployment, error) {
+func (m *Mover) prepare(ctx context.Context, name string, s state.State, label string, mine bool, lost environment.Files, has works) (*Deployment, error) {
 	env, d, err := m.stage(ctx, name)
 	if err != nil {
 		return nil, err
@@ -117,11 +117,15 @@ func (m *Mover) prepare(ctx context.Context, name string, s state.State, label s
 		err = fault.New(fault.Refused, "Capture an environment into it and commit, or deploy another state.", "%s holds nothing in %s, so there is nothing to deploy.", label, strings.Join(env.Folders(), " and "))
 	}
 	if err == nil && mine {
-		files, err = m.onlyMine(ctx, dep, files)
+		if files, err = m.onlyMine(ctx, dep, files); err == nil {
+			var held environment.Files
+			held, err = m.heldBy(ctx, env)
+			files = withDataSteps(env, files, held) // those come with all of a commit
+		}
 	}
 	if err == nil {
 		dep.target = files
-		dep.Plan, err = m.planOf(ctx, d, env, s, files, lost)
+		dep.Plan, err = m.planOf(ctx, d, env, s, files, lost, has)
 	}
 	if err == nil {
 		err = m.recordedFiles(ctx, dep)
@@ -304,7 +308,19 @@ func (m *Mover) change(ctx context.Context, d *Deployment, o DeployOptions) erro
 	if err != nil || kept == 0 {
 		return err
 	}
-	return m.Workspace.Chest.Changed(ctx, kept)
+	err = m.Workspace.Chest.Changed(ctx, kept)
+	if err == nil {
+		d.recorded(ctx)
+	}
+	return err
+}
+
+// recorded lets the target forget which data steps it ran: the chest knows. What stays there
+// because the target can't be reached any more does no harm.
+func (d *Deployment) recorded(ctx context.Context) {
+	if d.Plan.Recorded != nil {
+		_ = d.Plan.Recorded(ctx)
+	}
 }
 
 // carryOut runs the steps of a deployment. Before that, what the environment holds and
@@ -318,6 +334,11 @@ func (m *Mover) carryOut(ctx context.Context, d *Deployment, o DeployOptions) (k
 		if kept, err = m.keep(ctx, d); err != nil {
 			return 0, err
 		}
+		k, ok, err := m.Workspace.Chest.KeptAs(ctx, kept)
+		if err != nil || !ok {
+			return 0, err
+		}
+		d.Plan.Token = token(k)
 		if err := d.Plan.Apply(ctx, o.Done); err != nil {
 			if d.Plan.Whole() || environment.NothingDone(err) { // nothing was changed
 				err = errors.Join(err, m.Workspace.Chest.Forget(context.WithoutCancel(ctx), kept))

@@ -27,6 +27,9 @@ type Mover struct {
 	Now       func() time.Time
 	// Fill gives values for columns that are to take no null; see environment.Settings.
 	Fill map[string]string
+	// DataSteps says what to take of data steps where nothing is recorded: StepsDone or StepsDue;
+	// empty refuses such a deployment.
+	DataSteps string
 
 	ruled   *landscape.Landscape // as a commit has it
 	ruledBy ledger.ID
@@ -142,6 +145,9 @@ func (m *Mover) holds(ctx context.Context, env manifest.Environment, d environme
 	}
 	got, err := whole(ctx, d, files)
 	if err != nil {
+		return false, err
+	}
+	if none, err := m.noneDue(ctx, env, files, c); err != nil || !none {
 		return false, err
 	}
 	diffs, err := m.reader(ctx, env).Compare(ctx, from, heldState(env, got.Files), env.Folders())

@@ -214,7 +214,7 @@ func (m *Mover) work(ctx context.Context, l *landscape.Landscape, p *Promotion, 
 	if err != nil {
 		return err
 	}
-	if p.Deployment, err = m.prepare(ctx, p.To.Name, p.state(m, p.label()), p.label(), false, lost); err != nil {
+	if p.Deployment, err = m.prepare(ctx, p.To.Name, p.state(m, p.label()), p.label(), false, lost, p.works()); err != nil {
 		return err
 	}
 	p.Deployment.Again, p.again = again, o.Again
@@ -247,6 +247,15 @@ func (m *Mover) takeIn(ctx context.Context, p *Promotion, o PromoteOptions) (err
 		return m.chooseWork(ctx, p, o)
 	}
 	return m.allWork(ctx, p)
+}
+
+// works is the work that To has afterwards.
+func (p *Promotion) works() works {
+	out := works{of: []ledger.Commit{p.Source}}
+	if p.onto.Depth > 0 {
+		out.of = append(out.of, p.onto)
+	}
+	return out
 }
 
 // label writes what is promoted for people.

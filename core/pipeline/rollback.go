@@ -72,6 +72,9 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 			return err
 		}
 	}
+	if before, err = m.stepsAfter(ctx, r, env, before); err != nil {
+		return err
+	}
 	oldest := r.kept[len(r.kept)-1]
 	r.Deployment = Deployment{Environment: env, Label: "what it was on " + oldest.Time.Local().Format("2006-01-02 15:04")}
 	if to != 0 {
@@ -81,7 +84,7 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 		if _, r.driver, err = m.stage(ctx, env.Name); err != nil {
 			return err
 		}
-		if r.Plan, err = m.planOf(ctx, r.driver, env, m.Workspace.CommitState(r.is, label(r.is)), before, lost); err == nil {
+		if r.Plan, err = m.planOf(ctx, r.driver, env, m.Workspace.CommitState(r.is, label(r.is)), before, lost, works{of: []ledger.Commit{r.is}, undo: r.kept[0].Deployment == 0}); err == nil {
 			err = m.recordedFiles(ctx, &r.Deployment)
 		}
 		if err == nil {
@@ -262,6 +265,11 @@ func (m *Mover) Rollback(ctx context.Context, r *Rollback, o DeployOptions) (err
 	if err != nil {
 		return err
 	}
+	defer func() {
+		if err == nil {
+			r.recorded(ctx)
+		}
+	}()
 	order := slices.Clone(r.kept)
 	slices.Reverse(order)
 	if i := slices.IndexFunc(order, func(k ledger.Kept) bool { return k.Deployment > 0 }); i > 0 { // the oldest deployment first: all after it are undone with it, at once

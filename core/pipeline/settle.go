@@ -125,10 +125,23 @@ func (m *Mover) PrepareSettle(ctx context.Context, name string, prefer Prefer) (
 		return nil, err
 	}
 	s := &Settlement{env: env, driver: d, Plan: SettlePlan{Format: settleFormat, Environment: name, Made: m.Now().UTC().Truncate(time.Second)}}
-	if err := m.compareSides(ctx, s, prefer); err != nil {
+	err = m.compareSides(ctx, s, prefer)
+	if err == nil {
+		err = m.stepsBefore(ctx, s)
+	}
+	if err != nil {
 		return nil, errors.Join(err, d.Close())
 	}
 	return s, nil
+}
+
+// stepsBefore refuses to settle while data steps are due, which only a deployment runs.
+func (m *Mover) stepsBefore(ctx context.Context, s *Settlement) error {
+	steps, _, err := m.dataSteps(ctx, s.env, s.have, works{of: []ledger.Commit{m.Workspace.Base}})
+	if err == nil && len(steps.Due) > 0 {
+		err = fault.New(fault.Refused, "Capture what is new there, deploy, and settle then what is left.", "Data steps are due in %s, which a deployment runs: %s.", s.env.Name, strings.Join(steps.Due, ", "))
+	}
+	return err
 }
 
 func (m *Mover) compareSides(ctx context.Context, s *Settlement, prefer Prefer) error {

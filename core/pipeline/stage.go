@@ -109,8 +109,8 @@ func whole(ctx context.Context, d environment.Driver, have environment.Files) (*
 }
 
 // planOf plans what makes an environment hold the files of a state; what it is known to hold
-// tells what was called otherwise.
-func (m *Mover) planOf(ctx context.Context, d environment.Driver, env manifest.Environment, s state.State, files, lost environment.Files) (*environment.Plan, error) {
+// tells what was called otherwise, and the work that the state has, which data steps are due.
+func (m *Mover) planOf(ctx context.Context, d environment.Driver, env manifest.Environment, s state.State, files, lost environment.Files, has works) (*environment.Plan, error) {
 	past := &environment.Past{Lost: lost, Runs: map[string]bool{}}
 	list, err := s.Files(ctx)
 	for _, f := range list {
@@ -122,11 +122,19 @@ func (m *Mover) planOf(ctx context.Context, d environment.Driver, env manifest.E
 		return nil, err
 	}
 	r, known, err := m.Workspace.Chest.Record(ctx, env.Name)
+	var tidied []string
+	if err == nil {
+		past.Steps, tidied, err = m.dataSteps(ctx, env, files, has)
+	}
 	if err == nil && known {
 		past.Held, err = holding(ctx, m.Workspace.CommitState(r.Commit, label(r.Commit)), env)
 	}
 	if err != nil {
 		return nil, err
 	}
-	return d.Plan(ctx, files, past)
+	plan, err := d.Plan(ctx, files, past)
+	if err == nil {
+		plan.Tidied = tidied
+	}
+	return plan, err
 }

@@ -110,7 +110,7 @@ func (m *Mover) planWithdrawal(ctx context.Context, env manifest.Environment, br
 		tree = b.Tree
 	}
 	what := env.Name + " without " + o.Item
-	d, err := m.prepare(ctx, env.Name, m.Workspace.TreeState(tree, what), what, false, nil)
+	d, err := m.prepare(ctx, env.Name, m.Workspace.TreeState(tree, what), what, false, nil, works{of: []ledger.Commit{r.Commit}, without: x.Takes})
 	if err != nil {
 		return err
 	}

@@ -4,7 +4,6 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
 	"oakenchest/core/schema/mariadb"
-	"oakenchest/core/schema/rows"
 )
 
 // MariaDB reads folders of SQL that declare a MariaDB or MySQL database, as they are
@@ -34,7 +33,7 @@ func (MariaDB) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, mariadb.Tables(d.Root), besides(src))
+	return whole(src, d.Root, files, mariadb.Tables(d.Root))
 }
 
 // Write gives the files that differ for the wanted schema; nil content means that a
@@ -48,5 +47,5 @@ func (MariaDB) Write(src kind.Source, want *element.Element, _ kind.Content) (ma
 	if err != nil {
 		return nil, err
 	}
-	return withRows(files, mariadb.Update(files, d, rows.Without(want)), want, mariadb.Tables(want))
+	return withRows(files, mariadb.Update(files, d, schemaOf(want)), want, mariadb.Tables(want))
 }

@@ -4,7 +4,6 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
 	"oakenchest/core/schema/postgres"
-	"oakenchest/core/schema/rows"
 )
 
 // Postgres reads folders of SQL that declare a PostgreSQL database. It reads the text
@@ -35,7 +34,7 @@ func (Postgres) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, postgres.Tables(d.Root), besides(src))
+	return whole(src, d.Root, files, postgres.Tables(d.Root))
 }
 
 // Write gives the files that differ for the wanted schema; nil content means that a
@@ -49,5 +48,5 @@ func (Postgres) Write(src kind.Source, want *element.Element, _ kind.Content) (m
 	if err != nil {
 		return nil, err
 	}
-	return withRows(files, postgres.Update(files, d, rows.Without(want)), want, postgres.Tables(want))
+	return withRows(files, postgres.Update(files, d, schemaOf(want)), want, postgres.Tables(want))
 }

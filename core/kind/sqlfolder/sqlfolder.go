@@ -1,6 +1,7 @@
 // Package sqlfolder is the kinds of database schemas: a folder of declarative SQL, one
-// object a file, and the tracked rows of its tables as CSV. SQLite itself reads what is declared for it; what is declared for
-// PostgreSQL and MariaDB is read as it is written, because no server may be at hand.
+// object a file, and the tracked rows of its tables as CSV, and its data steps. SQLite itself reads what is
+// declared for it; what is declared for PostgreSQL and MariaDB is read as it is written, because
+// no server may be at hand.
 //
 // Only a folder that oaken.toml declares is of this kind; an SQL file elsewhere
 // is plain text.
@@ -8,9 +9,11 @@ package sqlfolder
 
 import (
 	"context"
+	"maps"
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/schema/datastep"
 	"oakenchest/core/schema/declared"
 	"oakenchest/core/schema/rows"
 	"oakenchest/core/schema/sqlite"
@@ -35,8 +38,10 @@ func (Kind) About() string {
 // Claims takes no single file.
 func (Kind) Claims(string, []byte) bool { return false }
 
-// Owns takes the folder's SQL files, and the rows of its tables.
-func (Kind) Owns(name string) bool { return declared.Owns(name) || rows.Owns(name) }
+// Owns takes the folder's SQL files, its data steps, and the rows of its tables.
+func (Kind) Owns(name string) bool {
+	return declared.Owns(name) || datastep.Owns(name) || rows.Owns(name)
+}
 
 // Files reads the SQL files of a source.
 func Files(src kind.Source) (map[string][]byte, error) {
@@ -79,7 +84,7 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &kind.Reading{Root: d.Root}, rows.Attach(d.Root, files, sqlite.Tables(d.Root), besides(src))
+	return whole(src, d.Root, files, sqlite.Tables(d.Root))
 }
 
 // Write gives the files that differ for the wanted schema; nil content means
@@ -93,14 +98,24 @@ func (Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map[s
 	if err != nil {
 		return nil, err
 	}
-	return withRows(files, d.Update(files, rows.Without(want)), want, sqlite.Tables(want))
+	return withRows(files, d.Update(files, schemaOf(want)), want, sqlite.Tables(want))
 }
 
-// withRows adds the files of rows that differ to those of the schema.
+// whole adds what a folder holds beside its schema to the tree of that.
+func whole(src kind.Source, root *element.Element, files map[string][]byte, tables []rows.Table) (*kind.Reading, error) {
+	if err := datastep.Attach(root, files); err != nil {
+		return nil, err
+	}
+	return &kind.Reading{Root: root}, rows.Attach(root, files, tables, besides(src))
+}
+
+// schemaOf gives the tree of a schema alone.
+func schemaOf(root *element.Element) *element.Element { return datastep.Without(rows.Without(root)) }
+
+// withRows adds the files of rows and data steps that differ to those of the schema.
 func withRows(files, edits map[string][]byte, want *element.Element, tables []rows.Table) (map[string][]byte, error) {
 	more, err := rows.Update(files, want, tables)
-	for name, data := range more {
-		edits[name] = data
-	}
+	maps.Copy(edits, more)
+	maps.Copy(edits, datastep.Update(files, want))
 	return edits, err
 }

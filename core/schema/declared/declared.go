@@ -52,8 +52,16 @@ func Names(files Files) []string {
 	return names
 }
 
+// StepsFolder is where data steps stand, which declare nothing; see package datastep.
+const StepsFolder = "data-steps/"
+
+// IsStep says that a file of the folder is a data step.
+func IsStep(name string) bool {
+	return strings.HasPrefix(name, StepsFolder) && strings.EqualFold(path.Ext(name), ".sql")
+}
+
 // Owns says that a file of the folder declares something.
-func Owns(name string) bool { return strings.EqualFold(path.Ext(name), ".sql") }
+func Owns(name string) bool { return strings.EqualFold(path.Ext(name), ".sql") && !IsStep(name) }
 
 const mark = "formerly:"
 

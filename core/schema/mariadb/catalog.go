@@ -36,7 +36,7 @@ var shows = []struct {
 	typ, list, show string
 	text, mode      int
 }{
-	{"table", "select table_name from information_schema.tables where table_schema = database() and table_type in ('BASE TABLE', 'SYSTEM VERSIONED') order by table_name", "show create table ", 1, -1},
+	{"table", "select table_name from information_schema.tables where table_schema = database() and table_type in ('BASE TABLE', 'SYSTEM VERSIONED') and table_name <> '" + journalTable + "' order by table_name", "show create table ", 1, -1},
 	{"view", "select table_name from information_schema.views where table_schema = database() order by table_name", "show create view ", 1, -1},
 	{"sequence", "select table_name from information_schema.tables where table_schema = database() and table_type = 'SEQUENCE' order by table_name", "show create sequence ", 1, -1},
 	{"function", "select routine_name from information_schema.routines where routine_schema = database() and routine_type = 'FUNCTION' order by routine_name", "show create function ", 2, 1},

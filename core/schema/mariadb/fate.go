@@ -98,6 +98,9 @@ func (a *alteration) lose(l, c *element.Element) bool {
 	var own []string
 	if f.refused > 0 {
 		value, filled := a.p.wanted.Fill[a.w.Key+"."+c.Key]
+		if a.p.wanted.Due.Before && (!filled || f.also == "") {
+			return false // a data step may see to it
+		}
 		if !filled || f.also == "" {
 			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: f.refused, Reason: "not all of its values can become " + f.to, NoFill: f.also == ""})
 			return true
@@ -113,14 +116,20 @@ func (a *alteration) lose(l, c *element.Element) bool {
 		a.loss, a.saves = append(a.loss, loss), append(a.saves, saves)
 		return false
 	}
-	verb := "modify column " + columnSQL(c)
-	if l.Key != c.Key {
-		verb = "change column " + ident(l.Key) + " " + columnSQL(c)
+	short, whole := c, true // alone: what else is filled is filled strictly
+	if has(c, "not null") && !has(l, "not null") {
+		short, whole = c.Clone(), false // nulls stay nulls, for the statement that follows
+		short.Key = l.Key
+		short.Set("not null", element.Value{})
+	}
+	verb := "modify column " + columnSQL(short)
+	if l.Key != short.Key {
+		verb = "change column " + ident(l.Key) + " " + columnSQL(short)
 	}
 	what := fmt.Sprintf("shorten the column %s: %s → %s", c.Key, textOf(l, "type"), f.to)
-	statements := append(own, "alter table "+ident(a.w.Key)+" "+verb) // alone: what else is filled is filled strictly
+	statements := append(own, "alter table "+ident(a.w.Key)+" "+verb)
 	a.first = append(a.first, Step{Address: at(a.w, c), What: what, Effect: Loses, Loss: loss, Saves: []Save{saves}, Statements: statements, Mode: laxMode})
-	return true
+	return whole
 }
 
 // try converts a copy of a column's values to a type of which no condition tells, and back.

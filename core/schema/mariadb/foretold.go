@@ -61,6 +61,9 @@ func (a *alteration) stays(name string) bool {
 
 // foresee asks the rows for what a changed table is to have.
 func (a *alteration) foresee() {
+	if a.p.mended() {
+		return
+	}
 	table := a.p.now(a.w)
 	for _, k := range kids(a.w, "index") {
 		def := textOf(k, "definition")
@@ -127,10 +130,10 @@ func (p *planner) leadsSomewhere(l, w, c *element.Element) {
 	from, rest := keyParts(textOf(c, "definition"))
 	there, _ := keyParts(rest)
 	wanted := kid(p.want, "table", to)
-	if p.wanted.Tracked[to] || p.wanted.Tracked[w.Key] || l == nil || other == nil || wanted == nil || len(from) == 0 || len(from) != len(there) || p.err != nil {
+	if p.mended() || p.wanted.Tracked[to] || p.wanted.Tracked[w.Key] || l == nil || other == nil || wanted == nil || len(from) == 0 || len(from) != len(there) || p.err != nil {
 		return
 	}
-	a, b := &alteration{p: p, l: l, w: w}, &alteration{p: p, l: other, w: wanted}
+	a, b := p.alteration(l, w), p.alteration(other, wanted)
 	var set, same []string
 	for i := range from {
 		if !a.stays(from[i].name) || !b.stays(there[i].name) {

@@ -37,6 +37,8 @@ type Wanted struct {
 	Formerly map[string]string
 	// Fill gives values for columns that are to take no null, by TABLE.COLUMN.
 	Fill map[string]string
+	// Due says which data steps come with the plan.
+	Due step.Due
 	// Tracked are the tables whose rows are declared: these come before foreign keys.
 	Tracked map[string]bool
 }
@@ -68,8 +70,14 @@ func Plan(ctx context.Context, q Querier, live *element.Element, want Wanted) ([
 	p.tables()
 	p.steps = append(p.steps, p.foreign...)
 	p.programs()
+	if want.Due.Between {
+		step.Tighten(p.steps)
+	}
 	return p.steps, p.err
 }
+
+// mended says that data steps may mend what of the rows is in the way.
+func (p *planner) mended() bool { return p.wanted.Due.Before || p.wanted.Due.Between }
 
 func at(e *element.Element, part *element.Element) element.Address {
 	a := element.Address{}.Below(element.Step{Type: e.Type, Key: e.Key})
@@ -234,7 +242,8 @@ func (p *planner) dropTables() {
 		if kid(p.want, "table", l.Key) != nil {
 			continue
 		}
-		s := Step{Address: at(l, nil), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)}}
+		late := p.wanted.Due.Between && kid(p.want, "view", l.Key) == nil && kid(p.want, "sequence", l.Key) == nil
+		s := Step{Address: at(l, nil), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)}, AfterRows: late}
 		if rows := p.count("select count(*) from " + ident(l.Key)); rows > 0 {
 			s.Effect, s.Loss = Loses, fmt.Sprintf("table %s has %s", ident(l.Key), counted(rows, "row"))
 			s.Saves = []Save{{Table: ident(l.Key)}}
@@ -308,6 +317,9 @@ func Apply(ctx context.Context, q Querier, want *element.Element, steps []Step, 
 	for i, st := range steps {
 		for _, sql := range st.Statements {
 			if err := makePiece(ctx, q, piece{e: &element.Element{}, sql: sql, mode: st.Mode, strict: true}); err != nil {
+				if st.Run != nil { // its statements are one transaction
+					_, _ = q.ExecContext(context.WithoutCancel(ctx), "rollback")
+				}
 				return &StepError{i, st, EngineError(err)}
 			}
 		}

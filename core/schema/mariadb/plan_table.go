@@ -36,18 +36,42 @@ func (p *planner) tables() {
 	}
 }
 
-// alteration gathers what one ALTER TABLE does.
+// alteration gathers what is done to one table: with one ALTER TABLE, or, when data steps come
+// between, with one that adds and one that takes away and holds rows to more.
 type alteration struct {
-	p      *planner
-	l, w   *element.Element
+	*batch
+	p              *planner
+	l, w           *element.Element
+	expand, narrow *batch
+	fates          map[string]fate // of the values of columns that get another type, by name
+	first          []Step          // what has to be done before the statement, each by itself
+}
+
+// batch is what one ALTER TABLE does.
+type batch struct {
 	parts  []string
 	before []string // statements that come first
 	what   []string
 	effect Effect
 	loss   []string
 	saves  []Save
-	fates  map[string]fate // of the values of columns that get another type, by name
-	first  []Step          // what has to be done before the statement, each by itself
+}
+
+func (p *planner) alteration(l, w *element.Element) *alteration {
+	a := &alteration{p: p, l: l, w: w, expand: &batch{effect: Instant}}
+	a.batch, a.narrow = a.expand, a.expand
+	if p.wanted.Due.Between {
+		a.narrow = &batch{effect: Instant}
+	}
+	return a
+}
+
+// later plans what comes after data steps.
+func (a *alteration) later(plan func()) {
+	now := a.batch
+	a.batch = a.narrow
+	plan()
+	a.batch = now
 }
 
 func (a *alteration) do(effect Effect, what, part string) {
@@ -67,24 +91,34 @@ func (a *alteration) raise(effect Effect) {
 }
 
 func (p *planner) alter(l, w *element.Element) {
-	a := &alteration{p: p, l: l, w: w, effect: Instant}
+	a := p.alteration(l, w)
 	a.dropParts()
 	a.columns()
 	a.foresee()
 	a.addParts()
 	a.options()
-	if p.err != nil || len(a.parts)+len(a.before) == 0 {
-		p.steps = append(p.steps, a.first...)
+	p.steps = append(p.steps, a.first...)
+	if p.err != nil {
+		return
+	}
+	a.statement(false)
+	if a.narrow != a.expand {
+		a.later(func() { a.statement(true) })
+	}
+	a.partitions()
+}
+
+// statement adds the step of a batch.
+func (a *alteration) statement(late bool) {
+	if len(a.parts)+len(a.before) == 0 {
 		return
 	}
 	statements := a.before
 	if len(a.parts) > 0 {
-		statements = append(statements, "alter table "+ident(w.Key)+"\n  "+join(a.parts))
+		statements = append(statements, "alter table "+ident(a.w.Key)+"\n  "+join(a.parts))
 	}
-	p.steps = append(p.steps, a.first...)
-	s := Step{Address: at(w, nil), What: "alter the table: " + strings.Join(a.what, ", "), Effect: a.effect, Loss: strings.Join(a.loss, ", "), Saves: a.saves, Statements: statements}
-	p.steps = append(p.steps, s)
-	a.partitions()
+	a.p.steps = append(a.p.steps, Step{Address: at(a.w, nil), What: "alter the table: " + strings.Join(a.what, ", "), Effect: a.effect,
+		Loss: strings.Join(a.loss, ", "), Saves: a.saves, Statements: statements, AfterRows: late})
 }
 
 // dropParts drops indexes and checks that go or change.
@@ -99,12 +133,32 @@ func (a *alteration) dropParts() {
 		if wk != nil && wk.Sum() == k.Sum() {
 			continue
 		}
-		if k.Key == "primary" {
-			a.do(Rewrites, "drop the primary key", "drop primary key")
+		drop := func() {
+			if k.Key == "primary" {
+				a.do(Rewrites, "drop the primary key", "drop primary key")
+			} else {
+				a.do(Instant, "drop the index "+k.Key, "drop index "+ident(k.Key))
+			}
+		}
+		if wk != nil && a.holds(wk) {
+			a.later(drop) // with the one that takes its place
 		} else {
-			a.do(Instant, "drop the index "+k.Key, "drop index "+ident(k.Key))
+			drop()
 		}
 	}
+}
+
+// holds says that an index holds rows to something, and can wait until they comply: a column
+// that counts needs its key at once.
+func (a *alteration) holds(k *element.Element) bool {
+	def := textOf(k, "definition")
+	parts, _ := keyParts(def)
+	for _, x := range parts {
+		if c := kid(a.w, "column", x.name); c != nil && has(c, "auto increment") {
+			return false
+		}
+	}
+	return strings.HasPrefix(def, "unique") || k.Key == "primary"
 }
 
 func (a *alteration) addParts() {
@@ -116,11 +170,16 @@ func (a *alteration) addParts() {
 		if k.Key == "primary" {
 			effect = Rewrites
 		}
-		a.do(effect, "add the index "+k.Key, "add "+textOf(k, "definition"))
+		add := func() { a.do(effect, "add the index "+k.Key, "add "+textOf(k, "definition")) }
+		if a.holds(k) {
+			a.later(add)
+		} else {
+			add()
+		}
 	}
 	for _, k := range kids(a.w, "constraint") {
 		if lk := kid(a.l, "constraint", k.Key); !foreign(k) && (lk == nil || lk.Sum() != k.Sum()) {
-			a.do(Scans, "add the check "+k.Key, "add "+constraintSQL(k))
+			a.later(func() { a.do(Scans, "add the check "+k.Key, "add "+constraintSQL(k)) })
 		}
 	}
 }
@@ -163,7 +222,7 @@ func (a *alteration) columns() {
 	}
 	for _, lc := range kids(a.l, "column") {
 		if !continued[lc] {
-			a.dropColumn(lc)
+			a.later(func() { a.dropColumn(lc) })
 		}
 	}
 	for _, change := range changes {
@@ -197,8 +256,16 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 	text := "add column " + columnSQL(c) + " " + where
 	name := a.w.Key + "." + c.Key
 	value, filled := a.p.wanted.Fill[name]
+	open := c.Clone()
+	open.Set("not null", element.Value{})
 	if !free(c) && !filled {
-		if rows := a.p.count("select count(*) from " + a.p.now(a.w)); rows > 0 {
+		rows := a.p.count("select count(*) from " + a.p.now(a.w))
+		switch {
+		case rows > 0 && a.p.wanted.Due.Between: // a data step sees to it
+			a.do(Instant, "add the column "+c.Key+", which takes null for now", "add column "+columnSQL(open)+" "+where)
+			a.later(func() { a.do(Rewrites, "refuse null in "+c.Key, "modify column "+columnSQL(c)) })
+			return
+		case rows > 0:
 			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: rows, Reason: "the new column takes no null and has no default"})
 			return
 		}
@@ -207,8 +274,6 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 		a.do(Instant, "add the column "+c.Key, text)
 		return
 	}
-	open := c.Clone()
-	open.Set("not null", element.Value{})
 	a.before = append(a.before, "alter table "+ident(a.w.Key)+" add column "+columnSQL(open)+" "+where, "update "+ident(a.w.Key)+" set "+ident(c.Key)+" = "+value)
 	a.do(Rewrites, "add the column "+c.Key+" and fill it", "modify column "+columnSQL(c))
 }
@@ -218,7 +283,20 @@ func (a *alteration) changeColumn(l, c *element.Element) {
 	if textOf(l, "type") != textOf(c, "type") || textOf(l, "generated") != textOf(c, "generated") || textOf(l, "charset") != textOf(c, "charset") || textOf(l, "collate") != textOf(c, "collate") || has(l, "stored") != has(c, "stored") {
 		effect = Rewrites
 	}
-	a.notNull(l, c)
+	if a.openFor(l, c) {
+		whole := c
+		c = c.Clone()
+		c.Set("not null", element.Value{})
+		a.later(func() {
+			a.notNull(l, whole)
+			a.do(Rewrites, "refuse null in "+c.Key, "modify column "+columnSQL(whole))
+		})
+		if l.Key == c.Key && sameColumn(l, c) {
+			return
+		}
+	} else {
+		a.notNull(l, c)
+	}
 	if has(c, "generated") && !has(l, "generated") || has(l, "generated") && has(l, "stored") != has(c, "stored") {
 		a.do(Rewrites, "make the column "+c.Key+" again", "drop column "+ident(l.Key))
 		a.parts = append(a.parts, "add column "+columnSQL(c)+" "+a.place(c))
@@ -236,6 +314,11 @@ func (a *alteration) changeColumn(l, c *element.Element) {
 		what += ": " + textOf(l, "type") + " → " + textOf(c, "type")
 	}
 	a.do(effect, what, "modify column "+columnSQL(c))
+}
+
+// openFor says that a column takes nulls until data steps have seen to them.
+func (a *alteration) openFor(l, c *element.Element) bool {
+	return a.narrow != a.expand && has(c, "not null") && !has(l, "not null") && !has(c, "generated") && !has(c, "auto increment")
 }
 
 // place says where a column stands.
@@ -264,11 +347,18 @@ func (a *alteration) notNull(l, c *element.Element) {
 	if !ok {
 		value = textOf(c, "default")
 	}
+	if value == "" && a.p.mended() {
+		return
+	}
 	if value == "" {
 		a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: nulls, Reason: "the column is to take no null any more, and has nulls"})
 		return
 	}
-	a.before = append(a.before, "update "+ident(a.w.Key)+" set "+ident(l.Key)+" = "+value+" where "+ident(l.Key)+" is null")
+	name := l.Key
+	if a.batch != a.expand { // it has its new name by then
+		name = c.Key
+	}
+	a.before = append(a.before, "update "+ident(a.w.Key)+" set "+ident(name)+" = "+value+" where "+ident(name)+" is null")
 	a.what = append(a.what, "fill "+counted(nulls, "null"))
 	a.raise(Rewrites)
 }
@@ -358,6 +448,6 @@ func (a *alteration) partitionSQL() string {
 // partitions changes them after all else, in a statement of its own.
 func (a *alteration) partitions() {
 	if textOf(a.l, "partition by") != textOf(a.w, "partition by") && len(a.parts) > 0 {
-		a.p.add(a.w, nil, "change the partitions", Rewrites, a.partitionSQL())
+		a.p.steps = append(a.p.steps, Step{Address: at(a.w, nil), What: "change the partitions", Effect: Rewrites, Statements: []string{a.partitionSQL()}, AfterRows: a.narrow != a.expand})
 	}
 }

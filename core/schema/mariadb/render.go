@@ -193,11 +193,16 @@ func ended(e *element.Element, sql string) string {
 	if e.Type == "table" || e.Type == "view" || e.Type == "sequence" || !strings.Contains(textOf(e, "body"), ";") {
 		return before + sql + ";\n"
 	}
+	return before + delimited(sql) + "\n"
+}
+
+// delimited writes a statement between lines that set a mark of its own as what ends it.
+func delimited(sql string) string {
 	mark := "//"
 	for strings.Contains(sql, mark) {
 		mark += "/"
 	}
-	return before + "delimiter " + mark + "\n" + sql + mark + "\ndelimiter ;\n"
+	return "delimiter " + mark + "\n" + sql + mark + "\ndelimiter ;"
 }
 
 // Update gives the files that differ when the folder that d was read from becomes what
@@ -238,4 +243,16 @@ func written(want *element.Element) []declared.Object {
 func empty(text string) bool {
 	list, err := Dialect.Statements(text)
 	return err == nil && len(list) == 0
+}
+
+// Ended gives a statement as a script needs it, with what ends it: a body with semicolons stands
+// between lines that tell the engine's client what ends a statement.
+func Ended(sql string) string {
+	ts, err := Dialect.Scan(sql)
+	for _, t := range ts {
+		if err == nil && t.Is(";") {
+			return delimited(sql)
+		}
+	}
+	return sql + ";"
 }

@@ -86,7 +86,7 @@ func results(rr *pgconn.MultiResultReader, skip int, add func(query int, r row) 
 }
 
 // ownSchema is true of namespaces n that people made.
-const ownSchema = `(n.nspname !~ '^pg_' and n.nspname not in ('information_schema', '` + LogSchema + `'))`
+const ownSchema = `(n.nspname !~ '^pg_' and n.nspname not in ('information_schema', '` + LogSchema + `', '` + StepsSchema + `'))`
 
 // row is a row of text values; nil stands for null.
 type row [][]byte

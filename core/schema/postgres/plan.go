@@ -43,6 +43,8 @@ type Wanted struct {
 	// Fill gives values for columns that are to take no null, by SCHEMA.TABLE.COLUMN:
 	// SQL expressions over the row.
 	Fill map[string]string
+	// Due says which data steps come with the plan.
+	Due step.Due
 	// Online asks for steps that keep others out for no longer than they must, where there
 	// are such; they run after the transaction.
 	Online bool
@@ -138,6 +140,9 @@ func Plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]St
 		return nil, p.err
 	}
 	steps := slices.Concat(p.steps, p.late, p.fills, p.last, p.after)
+	if want.Due.Between {
+		step.Tighten(steps)
+	}
 	if p.renamed != nil {
 		steps = append(slices.Clone(p.renamed.Steps), steps...)
 	}

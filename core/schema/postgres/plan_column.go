@@ -40,12 +40,17 @@ func (p *planner) addColumn(w object, head string, c *element.Element, again boo
 		return
 	}
 	value, ok := p.wanted.Fill[id]
-	if !ok {
+	free := c.Clone()
+	free.Set("not null", element.Value{})
+	switch {
+	case !ok && p.wanted.Due.Between: // a data step sees to it
+		p.add(n, "add the column "+c.Key+", which takes null for now", effect, head+"add column "+ident(c.Key)+" "+columnText(free))
+		p.later(n, "refuse null", Scans, head+"alter column "+ident(c.Key)+" set not null")
+		return
+	case !ok:
 		p.fail(&RowsError{Table: w.name(), Column: ident(c.Key), Rows: rows, Reason: "the new column takes no null and has no default"})
 		return
 	}
-	free := c.Clone()
-	free.Set("not null", element.Value{})
 	p.add(n, what, Rewrites, head+"add column "+ident(c.Key)+" "+columnText(free), "update "+w.name()+" set "+ident(c.Key)+" = "+value, head+"alter column "+ident(c.Key)+" set not null")
 }
 
@@ -189,13 +194,23 @@ func (p *planner) refuseNull(n node, w object, col string, c *element.Element) {
 		if !ok {
 			value = textOf(c, "default")
 		}
-		if value == "" || value == "null" {
+		mended := p.wanted.Due.Before || p.wanted.Due.Between
+		switch {
+		case (value == "" || value == "null") && mended:
+			p.later(n, "refuse null", Scans, col+"set not null")
+			return
+		case value == "" || value == "null":
 			p.fail(&RowsError{Table: w.name(), Column: ident(c.Key), Rows: nulls, Reason: "the column is to take no null any more, and has nulls"})
 			return
 		}
 		p.add(n, "fill "+counted(nulls, "null"), Rewrites, "update "+w.name()+" set "+ident(c.Key)+" = "+value+" where "+ident(c.Key)+" is null")
 	}
-	p.add(n, "refuse null", Scans, col+"set not null")
+	p.later(n, "refuse null", Scans, col+"set not null")
+}
+
+// later plans what comes after the data steps, where there are any.
+func (p *planner) later(n node, what string, effect Effect, statement string) {
+	p.steps = append(p.steps, Step{Address: at(n), What: what, Effect: effect, Statements: []string{statement}, AfterRows: p.wanted.Due.Between})
 }
 
 // retype plans another type for a column, with a cast of its values.
@@ -309,6 +324,9 @@ func (p *planner) unfit(s *Step, w object, c *element.Element, cast, from, to st
 	}
 	value, ok := p.wanted.Fill[w.name()+"."+ident(c.Key)]
 	if err != nil || !ok {
+		if p.wanted.Due.Before { // a data step may see to it
+			return "", 0
+		}
 		if err != nil {
 			_ = p.conn.QueryRow(p.ctx, "select count("+name+") from "+table).Scan(&filled)
 		}

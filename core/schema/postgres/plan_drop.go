@@ -164,26 +164,67 @@ func renamed(e *element.Element) *element.Element {
 	return &c
 }
 
-// dropLater lets columns and tables whose values somebody fills others with go when that is
-// done: a fill may read what the plan drops.
+// dropLater lets columns and tables go late whose values somebody fills others with, or a data
+// step may read. What would be in the way of something that comes goes at once.
 func (p *planner) dropLater() {
+	moved := false
 	read := func(s Step) bool {
 		at := s.Address.Steps[len(s.Address.Steps)-1]
+		if moved && slices.Contains(lateTypes, at.Type) && strings.HasPrefix(s.What, "drop the ") && !p.comesAgain(s) {
+			return true // what is dropped late may stand on it
+		}
 		if s.What != "drop the column" && s.What != "drop the table" {
 			return false
+		}
+		if p.wanted.Due.Between && !p.comesAgain(s) {
+			moved = true
+			return true
 		}
 		name := regexp.MustCompile(`(?i)(^|\W)` + regexp.QuoteMeta(at.Key) + `(\W|$)`)
 		for _, value := range p.wanted.Fill {
 			if name.MatchString(value) {
+				moved = true
 				return true
 			}
 		}
 		return false
 	}
+	var stay []Step
 	for _, s := range p.steps {
-		if read(s) {
-			p.late = append(p.late, s)
+		if !read(s) {
+			stay = append(stay, s)
+			continue
+		}
+		s.AfterRows = s.AfterRows || p.wanted.Due.Between
+		p.late = append(p.late, s)
+	}
+	p.steps = stay
+}
+
+// lateTypes are the sorts of things that tables stand on.
+var lateTypes = []string{"type", "function", "sequence", "schema", "extension", "collation", "server", "wrapper", "operator", "operator-class"}
+
+// comesAgain says that a thing that is dropped is made again, or that something of its names
+// comes: what a table that goes has made, such as its keys' indexes, has names too.
+func (p *planner) comesAgain(s Step) bool {
+	steps := s.Address.Steps
+	names := map[string]bool{steps[len(steps)-1].Key: true}
+	for _, n := range p.live {
+		if n.o.schema == steps[0].Key && len(steps) == 2 && n.o.e.Type == steps[1].Type && n.o.e.Key == steps[1].Key && (n.e.Type == "index" || n.e.Type == "constraint") {
+			names[n.e.Key] = true
 		}
 	}
-	p.steps = slices.DeleteFunc(p.steps, read)
+	for _, n := range p.want {
+		switch {
+		case len(steps) == 3 && n.part && n.e.Type == "column":
+			if n.o.schema == steps[0].Key && n.o.e.Key == steps[1].Key && names[n.e.Key] {
+				return true
+			}
+		case len(steps) < 3 && n.o.schema == steps[0].Key && (!n.part || n.e.Type == "index" || n.e.Type == "constraint") && names[n.e.Key]:
+			return true
+		case len(steps) == 1 && !n.part && names[n.e.Key]:
+			return true
+		}
+	}
+	return false
 }

@@ -166,7 +166,8 @@ func (p *planner) makePart(st statement, n node) {
 		effect = Locks
 	}
 	links := n.e.Type == "constraint" && strings.HasPrefix(textOf(n.e, "definition"), "foreign key")
-	p.addOrJoin(Step{Address: at(n), What: what, Effect: effect, Statements: []string{st.sql}, AfterRows: links})
+	holds := p.wanted.Due.Between && (n.e.Type == "constraint" || n.e.Type == "index")
+	p.addOrJoin(Step{Address: at(n), What: what, Effect: effect, Statements: []string{st.sql}, AfterRows: links || holds})
 }
 
 // makePartition gives the statement for a new partition or a part of it. Where the

@@ -24,7 +24,7 @@ func (p *planner) gentle(st statement, n node) bool {
 	def := textOf(n.e, "definition")
 	switch {
 	case n.e.Type == "constraint" && (strings.HasPrefix(def, "foreign key") || strings.HasPrefix(def, "check")) && !strings.HasSuffix(def, notValid):
-		p.addOrJoin(Step{Address: at(n), What: "add the constraint for new rows", Effect: Instant, Statements: []string{st.sql + notValid}, AfterRows: strings.HasPrefix(def, "foreign key")})
+		p.addOrJoin(Step{Address: at(n), What: "add the constraint for new rows", Effect: Instant, Statements: []string{st.sql + notValid}, AfterRows: p.wanted.Due.Between || strings.HasPrefix(def, "foreign key")})
 		p.validate(n)
 		return true
 	case n.e.Type == "index" && strings.HasPrefix(st.sql, "create index "):

@@ -190,7 +190,7 @@ func (p *planner) alterTable(l, w object) {
 		if p.fresh(sub(own, c)) && !wr.detach(c) {
 			n, sql := node{w, c, true}, w.addConstraint(c, false)
 			if !p.gentle(statement{sql: sql}, n) {
-				p.add(n, "add the constraint", Scans, sql)
+				p.later(n, "add the constraint", Scans, sql)
 			}
 		}
 	}

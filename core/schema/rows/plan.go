@@ -22,10 +22,9 @@ type Wanted struct {
 }
 
 // Plan gives the steps that bring the rows of tables to what is wanted: rows are added
-// and changed from the tables that are referred to on, and removed the other way round.
-func Plan(list []Wanted) []step.Step {
+// and changed from the tables that are referred to on, then removed the other way round.
+func Plan(list []Wanted) (out, gone []step.Step) {
 	list = ordered(list)
-	var out, gone []step.Step
 	for _, w := range list {
 		a := newActs(w)
 		if s, ok := a.write(); ok {
@@ -36,7 +35,7 @@ func Plan(list []Wanted) []step.Step {
 		}
 	}
 	slices.Reverse(gone)
-	return append(out, gone...)
+	return out, gone
 }
 
 // ordered puts tables after those that they refer to, as far as there is such an order. A
@@ -315,14 +314,4 @@ func (a *acts) removal(s *step.Step, rows []int) {
 		s.Saves = append(s.Saves, step.Save{Table: a.Live, Where: where})
 		return nil
 	})
-}
-
-// Join puts the steps of rows where they belong among those of the schema: before what
-// wants the rows to be there, else at the end.
-func Join(schema, rows []step.Step) []step.Step {
-	i := slices.IndexFunc(schema, func(s step.Step) bool { return s.AfterRows || s.After })
-	if i < 0 {
-		i = len(schema)
-	}
-	return slices.Concat(schema[:i], rows, schema[i:])
 }

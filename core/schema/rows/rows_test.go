@@ -127,7 +127,8 @@ func planned(t *testing.T, from, to string) string {
 		t.Fatal(err)
 	}
 	var out []string
-	for _, s := range Plan([]Wanted{w}) {
+	write, remove := Plan([]Wanted{w})
+	for _, s := range append(write, remove...) {
 		out = append(out, append([]string{"-- " + s.What}, s.Statements...)...)
 	}
 	return strings.ReplaceAll(strings.Join(out, "\n"), "\n  ", " ")

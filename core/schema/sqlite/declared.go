@@ -10,6 +10,7 @@ import (
 	"oakenchest/core/kind/partfile"
 	"oakenchest/core/schema/declared"
 	"oakenchest/core/schema/sqltext"
+	"oakenchest/core/schema/step"
 )
 
 // Declared is a schema as a folder of SQL files declares it.
@@ -19,7 +20,9 @@ type Declared struct {
 	// of tables by their name, of columns by TABLE.COLUMN, all in small letters.
 	Formerly map[string]string
 	// Fill gives values, as SQL, for columns that are to take no null, by TABLE.COLUMN.
-	Fill    map[string]string
+	Fill map[string]string
+	// Due says which data steps come with a plan.
+	Due     step.Due
 	objects map[string][]declared.Place // by sort and name of the owner, small letters
 }
 

@@ -34,6 +34,8 @@ type planner struct {
 	live, want     *element.Element
 	formerly       map[string]string
 	fill           map[string]string
+	due            step.Due
+	was            map[*element.Element]*element.Element // of expanded tables and their columns: the live ones
 	steps          []Step
 	dropped        map[string]bool // live indexes, triggers and views that a step has dropped or taken along
 	rebuilt        map[string]bool // wanted tables that are made anew, with indexes and triggers
@@ -45,7 +47,7 @@ type planner struct {
 // It reads the live database to say what would be lost, and refuses what its
 // rows do not allow.
 func Plan(ctx context.Context, q Querier, live *element.Element, d *Declared) ([]Step, error) {
-	p := &planner{ctx: ctx, q: q, live: live, want: d.Root, formerly: d.Formerly, fill: d.Fill, dropped: map[string]bool{}, rebuilt: map[string]bool{}}
+	p := &planner{ctx: ctx, q: q, live: live, want: d.Root, formerly: d.Formerly, fill: d.Fill, due: d.Due, was: map[*element.Element]*element.Element{}, dropped: map[string]bool{}, rebuilt: map[string]bool{}}
 	if live.Sum() == d.Root.Sum() {
 		return nil, nil
 	}
@@ -53,7 +55,11 @@ func Plan(ctx context.Context, q Querier, live *element.Element, d *Declared) ([
 		return nil, err
 	}
 	p.dependents()
-	return append(append(p.steps, p.late...), p.lateMost...), nil
+	steps := slices.Concat(p.steps, p.late, p.lateMost)
+	if p.due.Between {
+		step.Tighten(steps)
+	}
+	return steps, nil
 }
 
 func find(root *element.Element, typ, name string) *element.Element {
@@ -139,7 +145,7 @@ func (p *planner) drop(l *element.Element) error {
 	if err != nil {
 		return err
 	}
-	s := Step{Address: at(l), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)}}
+	s := Step{Address: at(l), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)}, AfterRows: p.due.Between && find(p.want, "table", l.Key) == nil}
 	if n > 0 {
 		s.Effect, s.Loss = Loses, fmt.Sprintf("table %s has %s", l.Key, counted(n, "row"))
 		s.Saves = []Save{{Table: ident(l.Key)}}
@@ -176,7 +182,10 @@ func (p *planner) change(l, t *element.Element) error {
 		}
 		return nil
 	}
-	return p.rebuild(l, t)
+	if p.due.Between {
+		return p.rebuild(l, p.expand(l, t), t)
+	}
+	return p.rebuild(l, l, t)
 }
 
 func (p *planner) replaceVirtual(l, t *element.Element) error {
@@ -235,46 +244,53 @@ func (p *planner) source(l, t, c *element.Element) *element.Element {
 	return find(l, "column", old)
 }
 
-func (p *planner) rebuild(l, t *element.Element) error {
+// rebuild plans a table made anew from how it is then: as it is live, or as data steps found it.
+func (p *planner) rebuild(live, l, t *element.Element) error {
 	var into, from []string
 	continued := map[*element.Element]bool{}
-	rows, err := p.count("select count(*) from " + ident(l.Key))
+	rows, err := p.count("select count(*) from " + ident(live.Key))
 	if err != nil {
 		return err
+	}
+	goesOn := func(k *element.Element) {
+		if was, expanded := p.was[k]; expanded {
+			k = was
+		}
+		continued[k] = true
 	}
 	for _, c := range kidsOf(t, "column") {
 		k := p.source(l, t, c)
 		if !c.Prop("generated").IsAbsent() {
 			if k != nil {
-				continued[k] = true
+				goesOn(k)
 			}
 			continue
 		}
-		expr, err := p.value(l, k, c, rows)
+		expr, err := p.value(live, k, c, rows)
 		if err != nil {
 			return err
 		}
 		if k != nil {
-			continued[k] = true
+			goesOn(k)
 		}
 		if expr != "" {
 			into, from = append(into, ident(c.Key)), append(from, expr)
 		}
 	}
-	lost, saves, err := p.lostColumns(l, continued)
+	lost, saves, err := p.lostColumns(live, continued)
 	if err != nil {
 		return err
 	}
-	changed, kept, err := p.lostValues(l, t)
+	changed, kept, err := p.lostValues(live, t)
 	if err != nil {
 		return err
 	}
 	lost, saves = append(lost, changed...), append(saves, kept...)
-	s := Step{Address: at(t), What: "rebuild the table" + describe(l, t), Effect: Rewrites, Loss: strings.Join(lost, ", "), Saves: saves, Statements: rebuildSQL(l, t, into, from)}
+	s := Step{Address: at(t), What: "rebuild the table" + describe(l, t), Effect: Rewrites, Loss: strings.Join(lost, ", "), Saves: saves, Statements: rebuildSQL(l, t, into, from), AfterRows: p.due.Between}
 	if len(lost) > 0 {
 		s.Effect = Loses
 	}
-	p.takeAlong(l)
+	p.takeAlong(live)
 	p.rebuilt[t.Key] = true
 	p.steps = append(p.steps, s)
 	return nil
@@ -318,9 +334,19 @@ func (p *planner) value(l, k, c *element.Element, rows int64) (string, error) {
 		return "", nil
 	}
 	if required && k.Prop("not null").IsAbsent() {
-		nulls, err := p.count("select count(*) from " + ident(l.Key) + " where " + ident(k.Key) + " is null")
+		asked := k
+		if was, expanded := p.was[k]; expanded {
+			asked = was
+		}
+		if asked == nil { // a data step fills it
+			return ident(k.Key), nil
+		}
+		nulls, err := p.count("select count(*) from " + ident(l.Key) + " where " + ident(asked.Key) + " is null")
 		if err != nil {
 			return "", err
+		}
+		if nulls > 0 && def == "" && (p.due.Before || p.due.Between) {
+			return ident(k.Key), nil
 		}
 		if nulls > 0 && def == "" {
 			return "", &RowsError{Table: l.Key, Column: c.Key, Rows: nulls, Reason: "the column is to take no null any more, and has nulls"}
@@ -418,7 +444,7 @@ func (p *planner) make(w *element.Element) {
 	l := find(p.live, w.Type, w.Key)
 	anew := l == nil || p.rebuilt[w.Key]
 	if w.Type == "view" && anew {
-		p.late = append(p.late, Step{Address: at(w), What: "create the view", Effect: Instant, Statements: []string{w.Prop("definition").Text()}})
+		p.late = append(p.late, Step{Address: at(w), What: "create the view", Effect: Instant, Statements: []string{w.Prop("definition").Text()}, AfterRows: p.due.Between})
 	}
 	for _, k := range append(sortedKids(w, "index"), sortedKids(w, "trigger")...) {
 		if !anew {
@@ -426,7 +452,7 @@ func (p *planner) make(w *element.Element) {
 				continue
 			}
 		}
-		s := Step{Address: at(w).Below(element.Step{Type: k.Type, Key: k.Key}), What: "create the " + k.Type, Effect: Instant, Statements: []string{k.Prop("definition").Text()}}
+		s := Step{Address: at(w).Below(element.Step{Type: k.Type, Key: k.Key}), What: "create the " + k.Type, Effect: Instant, Statements: []string{k.Prop("definition").Text()}, AfterRows: p.due.Between}
 		if k.Type == "index" {
 			p.steps = append(p.steps, s)
 		} else {

@@ -18,6 +18,7 @@ const (
 	Locks    Effect = "locks"    // others wait for as long as the deployment takes
 	Scans    Effect = "scans"    // every row is read
 	Rewrites Effect = "rewrites" // every row may be written again
+	Unknown  Effect = "cost unknown"
 	Loses    Effect = "loses data"
 )
 
@@ -37,12 +38,24 @@ type Step struct {
 	// Mode is the sql_mode that a MariaDB step is made in; empty for the usual one.
 	Mode string
 	// AfterRows says that the step wants the tracked rows to be there: it adds a foreign
-	// key, or fills a view.
+	// key, or fills a view; or that it comes after the data steps, because it takes away what
+	// they may read, or holds rows to what they see to.
 	AfterRows bool
+	// Run says that this is a data step; nil for all others.
+	Run *Run
 	// Into is the folder of the project that the address lies in, where several targets
 	// are changed together; empty for the only one.
 	Into string
 }
+
+// Run is a data step that is carried out, or taken back.
+type Run struct {
+	Name, Text string
+	Back       bool
+}
+
+// Due says which data steps come with a plan. What rows are in the way of, these may mend.
+type Due struct{ Before, Between bool }
 
 // Save is rows that a step loses, and that are kept first.
 type Save struct {
@@ -55,6 +68,8 @@ type Save struct {
 	Where string
 	// Only says that rows of tables below it are not meant.
 	Only bool
+	// Apart says that the table stays, and rows of it may change or go.
+	Apart bool
 }
 
 // RowsError says that the rows of a live table do not allow a change.

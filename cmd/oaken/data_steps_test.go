@@ -1,0 +1,167 @@
+package main
+
+import (
+	"os"
+	"strconv"
+	"strings"
+	"testing"
+)
+
+// rowsAre lets the engine itself say that a table has just these values in a column.
+func rowsAre(run func(string), table, column string, want ...string) {
+	run("create table agrees (n int check (n = 0))")
+	run("insert into agrees select case when count(*) = " + strconv.Itoa(len(want)) + " then 0 else 1 end from " + table)
+	if len(want) > 0 {
+		run("insert into agrees select count(*) from " + table + " where " + column + " is null or " + column + " not in ('" + strings.Join(want, "', '") + "')")
+	}
+	run("drop table agrees")
+}
+
+// folderOf gives the folder of a project's database, and the file of a table below it.
+func folderOf(p *project, table string) (folder, file string) {
+	for _, name := range []string{"tables/", "public/tables/"} {
+		if p.has("database/" + name + table + ".sql") {
+			return "database/", "database/" + name + table + ".sql"
+		}
+	}
+	p.t.Fatalf("no file of table %s", table)
+	return "", ""
+}
+
+// gone removes a file.
+func (p *project) gone(name string) {
+	p.t.Helper()
+	if err := os.Remove(p.path(name)); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+// instead gives the text of a table with a column replaced by others.
+func instead(t *testing.T, text, column string, others ...string) string {
+	t.Helper()
+	i := strings.Index(text, "  "+column+" ")
+	if i < 0 {
+		t.Fatalf("no column %s in %s", column, text)
+	}
+	line, rest, _ := strings.Cut(text[i:], "\n")
+	comma := ""
+	if strings.HasSuffix(line, ",") {
+		comma = ","
+	}
+	return text[:i] + "  " + strings.Join(others, ",\n  ") + comma + "\n" + rest
+}
+
+func splitting(target string) (split, join string) {
+	switch {
+	case strings.HasPrefix(target, "sqlite"):
+		return "substr(name, 1, instr(name, ' ') - 1), family = substr(name, instr(name, ' ') + 1)", "given || ' ' || family"
+	case strings.HasPrefix(target, "mysql"):
+		return "substring_index(name, ' ', 1), family = substr(name, instr(name, ' ') + 1)", "concat(given, ' ', family)"
+	}
+	return "split_part(name, ' ', 1), family = substr(name, strpos(name, ' ') + 1)", "given || ' ' || family"
+}
+
+// TestDataStepsSplitAName plays what no declared schema can say alone: a name becomes two, in an
+// environment with rows, back with a row that came between, and forth again.
+func TestDataStepsSplitAName(t *testing.T) {
+	engines(t, func(t *testing.T, p *project, target string, run func(string)) {
+		run("create table keeper (id int primary key, name varchar(60) not null)")
+		run("create table runs (n int primary key, at varchar(10))")
+		run("insert into keeper values (1, 'Ada Reef'), (2, 'Cy de Bay')")
+		p.ok("begin")
+		p.ok("env", "add", "live", target)
+		p.ok("capture", "live", "--commit", "-m", "First")
+		p.ok("commit", "-m", "The environment")
+		folder, file := folderOf(p, "keeper")
+		one := p.read(file)
+		split, join := splitting(target)
+		step := folder + "data-steps/0001-names.sql"
+		body := "-- run: between\nupdate keeper set given = " + split + ";\ninsert into runs select count(*) + 1, 'forth' from runs;\n"
+		p.write(file, instead(t, one, "name", "given varchar(60) not null", "family varchar(60) not null"))
+		p.fails(4, "takes no null and has no default", "deploy", "live", "work", "--dry-run")
+
+		p.write(step, body+"-- check:\nselect id from keeper where family = 'Reef';\n-- back:\nupdate keeper set name = "+join+";\n")
+		p.ok("commit", "-m", "Names in two parts")
+		p.fails(1, "its check finds rows", "deploy", "live", "--yes", "--allow-loss")
+		rowsAre(run, "runs", "at")
+		if strings.HasPrefix(target, "mysql") { // this engine keeps what came before the step
+			p.says(p.ok("deploy", "live", "--dry-run"), "did not end")
+		}
+		p.write(step, body+"-- check:\nselect id from keeper where family is null;\n-- back:\nupdate keeper set name = "+join+";\ninsert into runs select count(*) + 1, 'back' from runs;\n")
+		if r := p.run("commit", "-m", "The check is right"); r.status != 0 || strings.Contains(r.err, "does not run there again") {
+			t.Errorf("nothing has run it: %s", r.err)
+		}
+		p.ok("deploy", "live", "--yes", "--allow-loss")
+		rowsAre(run, "keeper", "family", "Reef", "de Bay")
+		rowsAre(run, "runs", "at", "forth")
+		p.says(p.ok("deploy", "live", "--yes"), "nothing to do")
+		p.ok("verify", "work", "env:live")
+		run("insert into keeper (id, given, family) values (3, 'Di', 'Cove')")
+
+		out := p.ok("rollback", "live", "--yes", "--allow-loss")
+		p.says(out, "take the data step back")
+		rowsAre(run, "keeper", "name", "Ada Reef", "Cy de Bay", "Di Cove")
+		p.ok("deploy", "live", "--yes", "--allow-loss")
+		rowsAre(run, "keeper", "family", "Reef", "de Bay", "Cove")
+		run("delete from runs")
+
+		// To take the work back takes the step back, by a commit too.
+		p.ok("revert", "main:4")
+		p.ok("revert", "main:3")
+		run("delete from runs")
+		p.ok("deploy", "live", "--yes", "--allow-loss")
+		rowsAre(run, "keeper", "name", "Ada Reef", "Cy de Bay", "Di Cove")
+		rowsAre(run, "runs", "at", "back")
+		p.ok("rollback", "live", "--yes", "--allow-loss")
+		rowsAre(run, "runs", "at", "back", "forth")
+		run("delete from runs")
+		p.ok("revert", "main:6")
+		p.ok("revert", "main:5")
+		p.says(p.ok("deploy", "live", "--yes"), "nothing to do")
+
+		// It has run: an edit is told, another name and a tidy folder change nothing.
+		p.write(step, p.read(step)+"-- Done in spring.\n")
+		p.says(p.run("commit", "-m", "A remark").err, "has run in live, and does not run there again")
+		p.says(p.ok("deploy", "live", "--yes"), "nothing to do")
+		p.write(folder+"data-steps/0001-names-in-parts.sql", p.read(step))
+		p.gone(step)
+		p.ok("commit", "-m", "A better name")
+		p.says(p.ok("deploy", "live", "--yes"), "nothing to do")
+		p.gone(folder + "data-steps/0001-names-in-parts.sql")
+		p.ok("commit", "-m", "It has run everywhere")
+		p.says(p.ok("deploy", "live", "--yes"), "nothing to do", "counts as tidied away")
+		rowsAre(run, "runs", "at")
+	})
+}
+
+// TestDataStepsWithoutAWayBackAskAndAreSaved removes and changes rows by a step that says nothing
+// of a way back: that needs consent, and a rollback puts the rows back; rows that came since stay.
+func TestDataStepsWithoutAWayBackAskAndAreSaved(t *testing.T) {
+	engines(t, func(t *testing.T, p *project, target string, run func(string)) {
+		run("create table tank (id int primary key, code varchar(10), litres int)")
+		run("insert into tank values (1, 'reef', 10), (2, 'kelp', 20), (3, 'bay', 30)")
+		p.ok("begin")
+		p.ok("env", "add", "live", target)
+		p.ok("capture", "live", "--commit", "-m", "First")
+		folder, _ := folderOf(p, "tank")
+		p.write(folder+"data-steps/1-clean.sql", "-- run: after\ndelete from tank where id = 1;\nupdate tank set code = 'new' where id = 2;\n")
+		p.ok("commit", "-m", "Clean")
+		p.fails(4, "has no way back", "deploy", "live", "--yes")
+		rowsAre(run, "tank", "code", "reef", "kelp", "bay")
+		p.ok("deploy", "live", "--yes", "--allow-loss")
+		rowsAre(run, "tank", "code", "new", "bay")
+		run("insert into tank values (4, 'since', 40)")
+		p.says(p.ok("rollback", "live", "--yes"), "1-clean")
+		rowsAre(run, "tank", "code", "reef", "kelp", "bay", "since")
+		p.ok("deploy", "live", "--yes", "--allow-loss")
+		rowsAre(run, "tank", "code", "new", "bay", "since")
+
+		// Another database of which nothing is known: nobody guesses.
+		p.ok("env", "add", "copy", target)
+		p.fails(4, "nobody can tell whether the data step 1-clean was run there", "deploy", "copy", "--yes")
+		p.ok("deploy", "copy", "--yes", "--data-steps", "done")
+		rowsAre(run, "tank", "code", "new", "bay", "since")
+		p.write(folder+"data-steps/2.sql", "insert into tank values (5, 'bad'); rollback;\n")
+		p.fails(4, "2.sql, line 1: rollback has no place", "deploy", "copy", "work", "--dry-run")
+	})
+}

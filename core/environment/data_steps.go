@@ -1,0 +1,151 @@
+package environment
+
+import (
+	"context"
+	"oakenchest/core/element"
+	"slices"
+	"strings"
+
+	"oakenchest/core/fault"
+	"oakenchest/core/schema/datastep"
+	"oakenchest/core/schema/rows"
+	"oakenchest/core/schema/step"
+)
+
+// DataSteps are the data steps that a plan is asked for.
+type DataSteps = datastep.Wanted
+
+// IsDataStep says that a file of the folder of a database is a data step.
+func IsDataStep(name string) bool { return datastep.Owns(name) }
+
+// RunsStep is what the steps of a plan say that run a data step.
+const RunsStep = datastep.Runs
+
+// StepAddress gives the address of a data step by the name of its file.
+func StepAddress(file string) element.Address { return datastep.Address(datastep.NameOf(file)) }
+
+// steps gives the data steps that a plan is asked for: none for a target that holds nothing, in
+// which all count as done.
+func (p *Past) steps(empty bool) (DataSteps, error) {
+	if p == nil || empty {
+		return DataSteps{}, nil
+	}
+	if names := p.Steps.Unknown; len(names) > 0 {
+		what := "Nothing is recorded of what this target holds, so nobody can tell whether the data step %s was run there."
+		if len(names) > 1 {
+			what = "Nothing is recorded of what this target holds, so nobody can tell whether these data steps were run there: %s."
+		}
+		return DataSteps{}, fault.New(fault.Refused, "Say it: --data-steps done, or --data-steps due to run them.", what, strings.Join(stepNames(names), ", "))
+	}
+	return p.Steps, nil
+}
+
+func stepNames(files []string) (out []string) {
+	for _, f := range files {
+		out = append(out, datastep.NameOf(f))
+	}
+	return out
+}
+
+// inside gives the data steps below a folder.
+func (p *Past) stepsIn(folder string) DataSteps {
+	if p == nil {
+		return DataSteps{}
+	}
+	below := func(names []string) (out []string) {
+		for _, n := range names {
+			if name, ok := strings.CutPrefix(n, folder+"/"); ok {
+				out = append(out, name)
+			}
+		}
+		return out
+	}
+	return DataSteps{Due: below(p.Steps.Due), Unknown: below(p.Steps.Unknown), Back: Inside(p.Steps.Back, folder), Tokens: p.Steps.Tokens, Undo: p.Steps.Undo}
+}
+
+// tableNamed finds tables by the names that statements write; usual is the schema of those that
+// name none.
+func tableNamed(tables []rows.Table, usual string) func(string) (string, string, bool) {
+	bare := strings.NewReplacer(`"`, "", "`", "").Replace
+	return func(name string) (string, string, bool) {
+		i := slices.IndexFunc(tables, func(t rows.Table) bool {
+			return t.SQL == name || bare(t.SQL) == bare(name) || strings.EqualFold(bare(t.SQL), bare(name)) || t.Bare == bare(name) && (t.Schema == usual || t.Schema == "")
+		})
+		if i < 0 {
+			return "", "", false
+		}
+		return tables[i].Name, tables[i].SQL, true
+	}
+}
+
+// withSteps puts the data steps into a plan that has the steps of schema and rows.
+func (p *Plan) withSteps(j datastep.Journal, schema []Step, c rowChanges, data step.DataSteps, bare []string) {
+	p.Steps, p.Stays, p.journal = step.Join(schema, c.write, c.remove, data), bare, j
+}
+
+// run gives the steps as they are carried out.
+func (p *Plan) run() []Step { return p.journal.Written(p.Steps, p.Token) }
+
+// undoing gives what takes back the data steps of a plan that was carried out; files get what is
+// run again.
+func (p *Plan) undoing(files Files) (out DataSteps) {
+	out.Back = Files{}
+	for _, s := range p.Steps {
+		if s.Run == nil {
+			continue
+		}
+		file := datastep.Folder + s.Run.Name + ".sql"
+		if s.Run.Back {
+			files[file] = []byte(s.Run.Text)
+			out.Due = append(out.Due, file)
+		} else {
+			out.Back[file] = []byte(s.Run.Text)
+		}
+	}
+	return out
+}
+
+// restoreApart plans that rows are put back which a data step changed or removed; rows that came
+// since stay.
+func (d tracked) restoreApart(ctx context.Context, lost Files, wanted, live []rows.Table, tracked Files) (out []rows.Wanted, err error) {
+	for _, t := range wanted {
+		data, ok := lost[apart+t.File]
+		i := slices.IndexFunc(live, func(l rows.Table) bool { return l.SQL == t.SQL })
+		if _, already := tracked[t.File]; !ok || already || i < 0 || len(t.Key) == 0 {
+			continue
+		}
+		s, err := rows.Parse(data)
+		if err == nil {
+			err = s.Sort(t.Key)
+		}
+		w := rows.Wanted{Table: t, Want: s}
+		if err == nil {
+			err = d.differences(ctx, &w, live[i])
+		}
+		if err != nil {
+			return nil, rows.InFile(apart+t.File, err)
+		}
+		if w.Diff.Removed = nil; !w.Diff.Empty() {
+			out = append(out, w)
+		}
+	}
+	return out, nil
+}
+
+// apart is the folder of rows that data steps changed, among what a deployment lost.
+const apart = datastep.Folder
+
+// checkSteps refuses data steps that can't be read, whether they are due or not.
+func checkSteps(split datastep.Split, files Files) error {
+	for _, file := range datastep.Names(files) {
+		if _, err := datastep.Parse(split, file, files[file]); err != nil {
+			return undeclarable(err)
+		}
+	}
+	return nil
+}
+
+// journalError says that the entries of data steps can't be read.
+func journalError(err error) error {
+	return fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "What data steps were begun in the target can't be read: %w.", err)
+}
