@@ -121,6 +121,7 @@ func (d tracked) restoreApart(ctx context.Context, lost Files, wanted, live []ro
 		w := rows.Wanted{Table: t, Want: s}
 		if err == nil {
 			err = d.differences(ctx, &w, live[i])
+			w.Links = inForce(t, live[i])
 		}
 		if err != nil {
 			return nil, rows.InFile(apart+t.File, err)

@@ -199,6 +199,7 @@ func (d tracked) plan(ctx context.Context, all rowsWanted) (rowChanges, error) {
 			one.Diff, err = rows.Compare(one.Have, one.Want, w.Table.Key)
 		} else {
 			err = d.differences(ctx, &one, live[i])
+			one.Links = inForce(w.Table, live[i])
 		}
 		if err != nil {
 			return rowChanges{}, undeclarable(rows.InFile(w.Table.File, err))
@@ -209,6 +210,18 @@ func (d tracked) plan(ctx context.Context, all rowsWanted) (rowChanges, error) {
 	}
 	write, remove := rows.Plan(out)
 	return rowChanges{write, remove}, nil
+}
+
+// inForce gives the foreign keys of a table that are there already.
+func inForce(wanted, live rows.Table) (out []rows.Link) {
+	for _, l := range wanted.Links {
+		if slices.ContainsFunc(live.Links, func(o rows.Link) bool {
+			return o.To == l.To && slices.Equal(o.Loosen, l.Loosen) && slices.Equal(o.Check, l.Check)
+		}) {
+			out = append(out, l)
+		}
+	}
+	return out
 }
 
 // differences compares a table's rows that are there with those that are wanted; what

@@ -317,9 +317,7 @@ func Apply(ctx context.Context, q Querier, want *element.Element, steps []Step, 
 	for i, st := range steps {
 		for _, sql := range st.Statements {
 			if err := makePiece(ctx, q, piece{e: &element.Element{}, sql: sql, mode: st.Mode, strict: true}); err != nil {
-				if st.Run != nil { // its statements are one transaction
-					_, _ = q.ExecContext(context.WithoutCancel(ctx), "rollback")
-				}
+				_, _ = q.ExecContext(context.WithoutCancel(ctx), "rollback") // of a step that is one transaction
 				return &StepError{i, st, EngineError(err)}
 			}
 		}

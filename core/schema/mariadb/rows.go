@@ -45,9 +45,27 @@ func rowsTable(e *element.Element) rows.Table {
 	for _, c := range kids(e, "constraint") {
 		if foreign(c) {
 			t.Refers = append(t.Refers, ident(target(c)))
+			t.Links = append(t.Links, link(e, c))
 		}
 	}
 	return t
+}
+
+// link says how a foreign key is looked at when all rows are written: this engine can leave it
+// alone for a time, and looks at nothing afterwards, so a query does. All of it is one transaction.
+func link(e, c *element.Element) rows.Link {
+	def := textOf(c, "definition")
+	from, rest := keyParts(def)
+	to, _ := keyParts(rest)
+	l := rows.Link{To: ident(target(c)), Loosen: []string{"start transaction", "set foreign_key_checks = 0"}, Check: []string{"set foreign_key_checks = 1"}, Tighten: []string{"commit"}}
+	var set, same []string
+	for i := range min(len(from), len(to)) {
+		set = append(set, "a."+ident(from[i].name)+" is not null")
+		same = append(same, "b."+ident(to[i].name)+" = a."+ident(from[i].name))
+	}
+	l.Check = append(l.Check, "begin not atomic if exists (select 1 from "+ident(e.Key)+" a where "+strings.Join(set, " and ")+" and not exists (select 1 from "+l.To+" b where "+strings.Join(same, " and ")+
+		")) then signal sqlstate '45000' set message_text = "+literal("the foreign key "+c.Key+" of table "+e.Key+" would lead nowhere")+"; end if; end")
+	return l
 }
 
 // rowsColumn says how the values of a column are read as texts, and written. What is

@@ -80,6 +80,7 @@ func (o object) rowsTable() rows.Table {
 		case strings.HasPrefix(def, "foreign key"):
 			if schema, table, err := qualified(Dialect.Referred(def)); err == nil {
 				t.Refers = append(t.Refers, ident(schema, table))
+				t.Links = append(t.Links, o.link(c, ident(schema, table)))
 			}
 		}
 	}
@@ -89,6 +90,23 @@ func (o object) rowsTable() rows.Table {
 		}
 	}
 	return t
+}
+
+// link says how a foreign key is looked at when all rows are written: in the meantime it can be
+// put off. One that is made again by then is left alone.
+func (o object) link(c *element.Element, to string) rows.Link {
+	const off, on = "set constraints all deferred", "set constraints all immediate"
+	l := rows.Link{To: to, Loosen: []string{off}, Check: []string{on}}
+	if def := strings.ReplaceAll(textOf(c, "definition"), "not deferrable", ""); strings.Contains(def, "deferrable") {
+		return l
+	}
+	alter := func(how string) string {
+		return "do " + dollarQuote("begin if exists (select from pg_catalog.pg_constraint where conrelid = "+literal(o.name())+"::pg_catalog.regclass and conname = "+literal(c.Key)+
+			") then alter table "+o.name()+" alter constraint "+ident(c.Key)+" "+how+"; end if; end")
+	}
+	l.Loosen = []string{alter("deferrable initially deferred"), off}
+	l.Tighten = []string{alter("not deferrable")}
+	return l
 }
 
 func rowsColumn(c *element.Element) rows.Column {

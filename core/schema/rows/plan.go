@@ -19,20 +19,27 @@ type Wanted struct {
 	// Want are the rows that are to be there, and Diff what leads to them.
 	Want *Sheet
 	Diff *Diff
+	// Links are the foreign keys of the table that are there while its rows are written.
+	Links []Link
 }
 
 // Plan gives the steps that bring the rows of tables to what is wanted: rows are added
 // and changed from the tables that are referred to on, then removed the other way round.
 func Plan(list []Wanted) (out, gone []step.Step) {
-	list = ordered(list)
-	for _, w := range list {
-		a := newActs(w)
-		if s, ok := a.write(); ok {
-			out = append(out, s)
+	for _, circle := range circles(ordered(list)) {
+		var write, remove []step.Step
+		for _, w := range circle {
+			a := newActs(w)
+			if s, ok := a.write(); ok {
+				write = append(write, s)
+			}
+			if s, ok := a.remove(); ok {
+				remove = append(remove, s)
+			}
 		}
-		if s, ok := a.remove(); ok {
-			gone = append(gone, s)
-		}
+		slices.Reverse(remove)
+		out = append(out, loosely(write, links(circle))...)
+		gone = append(gone, loosely(remove, links(circle))...)
 	}
 	slices.Reverse(gone)
 	return out, gone

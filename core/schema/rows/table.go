@@ -32,6 +32,8 @@ type Table struct {
 	Unique []Unique
 	// Refers are the SQL names of the tables that its foreign keys lead to.
 	Refers []string
+	// Links are those foreign keys, as far as an engine looks at them while rows are written.
+	Links []Link
 	// Insert stands between the columns and the values of an insert, for engines that
 	// want a word there.
 	Insert string
@@ -39,6 +41,14 @@ type Table struct {
 	After []string
 	// Begin and End stand around the statements that write rows; empty for nothing.
 	Begin, End string
+}
+
+// Link is a foreign key. Where tables refer to each other or to themselves there is no order in
+// which each row finds what it refers to: then Loosen puts off that the engine looks, Check lets
+// it look, and Tighten brings back how it was.
+type Link struct {
+	To                     string // the SQL name of a table
+	Loosen, Check, Tighten []string
 }
 
 // Column is a column of a Table.
