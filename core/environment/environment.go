@@ -63,6 +63,7 @@ type Plan struct {
 	journal  datastep.Journal
 	ended    func(statement string) string // writes a statement in a script, where ; does not do
 	mode     func(mode string) string      // sets the mode of a step; an empty one is the usual
+	session  func(session string) string   // sets the session of a step; likewise
 	// Parts are the plans of several targets that are changed together; none for one.
 	Parts []*Plan
 	// declared is what the target holds then.
@@ -125,8 +126,14 @@ func (p *Plan) Script(s Step) (out []string) {
 	if s.Mode != "" && p.mode != nil {
 		out = append(out, p.Ended(p.mode(s.Mode)))
 	}
+	if s.Session != "" && p.session != nil {
+		out = append(out, p.Ended(p.session(s.Session)))
+	}
 	for _, sql := range s.Statements {
 		out = append(out, p.Ended(sql))
+	}
+	if s.Session != "" && p.session != nil {
+		out = append(out, p.Ended(p.session("")))
 	}
 	if s.Mode != "" && p.mode != nil {
 		out = append(out, p.Ended(p.mode("")))

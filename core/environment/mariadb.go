@@ -237,7 +237,7 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 	}
 	p := &Plan{Opening: []string{"set sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION'"}}
 	p.withSteps(mariadb.Journal, steps, changes, data, bare)
-	p.ended, p.mode = mariadb.Ended, mariadb.SetMode
+	p.ended, p.mode, p.session = mariadb.Ended, mariadb.SetMode, mariadb.SetSession
 	p.Recorded = func(ctx context.Context) error {
 		_, err := d.db.ExecContext(ctx, mariadb.Journal.Clear[0])
 		return err

@@ -101,7 +101,7 @@ func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, 
 	}
 	if len(t) == 1 {
 		out.Opening, out.Begin, out.Closing = parts[0].Opening, parts[0].Begin, parts[0].Closing
-		out.ended, out.mode = parts[0].ended, parts[0].mode
+		out.ended, out.mode, out.session = parts[0].ended, parts[0].mode, parts[0].session
 	} else {
 		out.Parts = parts
 	}

@@ -31,17 +31,18 @@ type Catalog struct {
 const together = 200
 
 // shows are the statements that tell how each sort of object is made, with the column
-// of the answer that has it, and the one that has the sql_mode (-1 for none).
+// of the answer that has it, the one that has the sql_mode, and the one that has the character
+// set of the session, behind which stands its collation (-1 for none).
 var shows = []struct {
-	typ, list, show string
-	text, mode      int
+	typ, list, show     string
+	text, mode, session int
 }{
-	{"table", "select table_name from information_schema.tables where table_schema = database() and table_type in ('BASE TABLE', 'SYSTEM VERSIONED') and table_name <> '" + journalTable + "' order by table_name", "show create table ", 1, -1},
-	{"view", "select table_name from information_schema.views where table_schema = database() order by table_name", "show create view ", 1, -1},
-	{"sequence", "select table_name from information_schema.tables where table_schema = database() and table_type = 'SEQUENCE' order by table_name", "show create sequence ", 1, -1},
-	{"function", "select routine_name from information_schema.routines where routine_schema = database() and routine_type = 'FUNCTION' order by routine_name", "show create function ", 2, 1},
-	{"procedure", "select routine_name from information_schema.routines where routine_schema = database() and routine_type = 'PROCEDURE' order by routine_name", "show create procedure ", 2, 1},
-	{"event", "select event_name from information_schema.events where event_schema = database() order by event_name", "show create event ", 3, 1},
+	{"table", "select table_name from information_schema.tables where table_schema = database() and table_type in ('BASE TABLE', 'SYSTEM VERSIONED') and table_name <> '" + journalTable + "' order by table_name", "show create table ", 1, -1, -1},
+	{"view", "select table_name from information_schema.views where table_schema = database() order by table_name", "show create view ", 1, -1, 2},
+	{"sequence", "select table_name from information_schema.tables where table_schema = database() and table_type = 'SEQUENCE' order by table_name", "show create sequence ", 1, -1, -1},
+	{"function", "select routine_name from information_schema.routines where routine_schema = database() and routine_type = 'FUNCTION' order by routine_name", "show create function ", 2, 1, 3},
+	{"procedure", "select routine_name from information_schema.routines where routine_schema = database() and routine_type = 'PROCEDURE' order by routine_name", "show create procedure ", 2, 1, 3},
+	{"event", "select event_name from information_schema.events where event_schema = database() order by event_name", "show create event ", 3, 1, 4},
 }
 
 // Read reads the schema of the database that q is connected to.
@@ -78,7 +79,11 @@ func Read(ctx context.Context, q Querier) (*Catalog, error) {
 					c.Unseen[s.typ+" "+part[i]] = "to read its text: SELECT on mysql.proc, or as its owner"
 					return nil
 				}
-				if err := r.made(string(row[s.text]), mode); err != nil {
+				session := ""
+				if s.session >= 0 {
+					session = sessionOf(string(row[s.session]), string(row[s.session+1]))
+				}
+				if err := r.made(string(row[s.text]), mode, session); err != nil {
 					return fmt.Errorf("the %s %s: %w", s.typ, part[i], err)
 				}
 				return nil
@@ -99,12 +104,12 @@ func Read(ctx context.Context, q Querier) (*Catalog, error) {
 }
 
 // made reads the text of a CREATE statement that the engine gave.
-func (r *reader) made(text, mode string) error {
+func (r *reader) made(text, mode, session string) error {
 	ts, err := Dialect.Scan(text)
 	if err != nil {
 		return err
 	}
-	st := declaration{Statement: sqltext.Statement{Tokens: ts}, c: &sqltext.Cursor{Tokens: sqltext.Meaning(ts)}, text: text, mode: mode}
+	st := declaration{Statement: sqltext.Statement{Tokens: ts}, c: &sqltext.Cursor{Tokens: sqltext.Meaning(ts)}, text: text, mode: mode, session: session}
 	return r.create(st)
 }
 
@@ -149,7 +154,7 @@ func answers(ctx context.Context, q Querier, query string, add func(statement in
 }
 
 func triggers(ctx context.Context, q Querier, r *reader) error {
-	return answers(ctx, q, `select trigger_name, event_object_table, action_timing, event_manipulation, action_statement, sql_mode, definer, action_order
+	return answers(ctx, q, `select trigger_name, event_object_table, action_timing, event_manipulation, action_statement, sql_mode, definer, action_order, character_set_client, collation_connection
 		from information_schema.triggers where trigger_schema = database() order by event_object_table, action_timing, event_manipulation, action_order`, func(_ int, row []sql.RawBytes) error {
 		owner := r.objects["table "+ident(string(row[1]))]
 		if owner == nil {
@@ -167,6 +172,7 @@ func triggers(ctx context.Context, q Querier, r *reader) error {
 		if mode := string(row[5]); mode != usualMode {
 			setText(e, "sql mode", mode)
 		}
+		setText(e, "session", sessionOf(string(row[8]), string(row[9])))
 		owner.Add(e)
 		return nil
 	})

@@ -121,9 +121,9 @@ func different(a, b *element.Element) string {
 	return out.String()
 }
 
-// counters is what may differ: where counting stands, who made it, the collation of a
-// client, and how the text of a trigger is laid out.
-var counters = regexp.MustCompile(` AUTO_INCREMENT=\d+|DEFINER=\S+ |follows \S+ |COLLATION_CONNECTION *= *\S+|collation_connection *= *\S+`)
+// counters is what may differ: where counting stands, who made it, and how the text of a
+// trigger is laid out.
+var counters = regexp.MustCompile(` AUTO_INCREMENT=\d+|DEFINER=\S+ |follows \S+ `)
 
 var trigger = regexp.MustCompile(`(?s)/\*!50003 CREATE\*/ /\*!50017.*?;;\n`)
 

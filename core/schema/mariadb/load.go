@@ -104,11 +104,13 @@ func (e *engineError) Unwrap() error { return e.err }
 
 // piece is a statement that makes a part of a schema.
 type piece struct {
-	e      *element.Element // the object
-	id     string
-	sql    string
-	mode   string
-	strict bool // that it is there already is an error
+	e    *element.Element // the object
+	id   string
+	sql  string
+	mode string
+	// session is the character set and collation that it is made in
+	session string
+	strict  bool // that it is there already is an error
 }
 
 // creation gives the statements that make everything in a tree, from nothing: tables
@@ -117,7 +119,7 @@ func creation(root *element.Element) []piece {
 	var out []piece
 	own := func(typ string) {
 		for _, e := range kids(root, typ) {
-			out = append(out, piece{e: e, id: ID(e), sql: createSQL(e, ""), mode: textOf(e, "sql mode")})
+			out = append(out, piece{e: e, id: ID(e), sql: createSQL(e, ""), mode: textOf(e, "sql mode"), session: textOf(e, "session")})
 		}
 	}
 	own("sequence")
@@ -134,11 +136,11 @@ func creation(root *element.Element) []piece {
 	own("function")
 	own("procedure")
 	for _, e := range orderedViews(kids(root, "view")) {
-		out = append(out, piece{e: e, id: ID(e), sql: createSQL(e, "")})
+		out = append(out, piece{e: e, id: ID(e), sql: createSQL(e, ""), session: textOf(e, "session")})
 	}
 	for _, e := range kids(root, "table") {
 		for _, k := range kids(e, "trigger") {
-			out = append(out, piece{e: e, id: sub(ID(e), k), sql: triggerSQL(e.Key, k), mode: textOf(k, "sql mode")})
+			out = append(out, piece{e: e, id: sub(ID(e), k), sql: triggerSQL(e.Key, k), mode: textOf(k, "sql mode"), session: textOf(k, "session")})
 		}
 	}
 	own("event")
@@ -176,7 +178,7 @@ func orderedViews(views []*element.Element) []*element.Element {
 }
 
 // session are the settings in which things are made.
-const session = "set foreign_key_checks = 0, sql_mode = '" + usualMode + "', character_set_client = utf8mb4, time_zone = 'SYSTEM'"
+const session = "set foreign_key_checks = 0, sql_mode = '" + usualMode + "', character_set_client = utf8mb4, collation_connection = utf8mb4_general_ci, time_zone = 'SYSTEM'"
 
 // Load makes what is declared in an empty database, and reads it back. The engine's
 // refusal comes with file and line.
@@ -224,7 +226,7 @@ func waits(list []piece) bool {
 func runTogether(ctx context.Context, q Querier, list []piece) error {
 	var b strings.Builder
 	for _, p := range list {
-		if p.mode != "" || p.e.Type == "function" || p.e.Type == "procedure" || p.e.Type == "event" || strings.HasPrefix(p.sql, "create trigger") || strings.HasPrefix(p.sql, "create definer") {
+		if p.mode != "" || p.session != "" || p.e.Type == "function" || p.e.Type == "procedure" || p.e.Type == "event" || strings.HasPrefix(p.sql, "create trigger") || strings.HasPrefix(p.sql, "create definer") {
 			return errors.New("one by one")
 		}
 		b.WriteString(p.sql + ";\n")
@@ -233,7 +235,7 @@ func runTogether(ctx context.Context, q Querier, list []piece) error {
 	return err
 }
 
-// makePiece runs one statement in its mode.
+// makePiece runs one statement in its mode and session.
 func makePiece(ctx context.Context, q Querier, p piece) error {
 	if p.mode != "" {
 		if _, err := q.ExecContext(ctx, "set sql_mode = "+literal(p.mode)); err != nil {
@@ -241,7 +243,18 @@ func makePiece(ctx context.Context, q Querier, p piece) error {
 		}
 		defer func() { _, _ = q.ExecContext(ctx, "set sql_mode = "+literal(usualMode)) }()
 	}
-	_, err := q.ExecContext(ctx, p.sql)
+	sql := p.sql
+	if p.session != "" {
+		var err error
+		if sql, err = inCharset(p.session, sql); err != nil {
+			return err
+		}
+		if _, err := q.ExecContext(ctx, SetSession(p.session)); err != nil {
+			return err
+		}
+		defer func() { _, _ = q.ExecContext(context.WithoutCancel(ctx), SetSession("")) }()
+	}
+	_, err := q.ExecContext(ctx, sql)
 	var my *mysql.MySQLError
 	if !p.strict && errors.As(err, &my) && (my.Number == 1050 || my.Number == 1826 || my.Number == 1005 && strings.Contains(my.Message, "121")) {
 		return nil // it is there from the round trip that stopped at another one

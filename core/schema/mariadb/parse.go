@@ -35,7 +35,7 @@ func Parse(files declared.Files) (*Declared, error) {
 		if err != nil {
 			return nil, fmt.Errorf("%s, %w", name, err)
 		}
-		mode := ""
+		mode, session := "", ""
 		for _, s := range list {
 			st := declaration{Statement: s, c: &sqltext.Cursor{Tokens: sqltext.Meaning(s.Tokens)}, text: text, place: whole(text, declared.Place{File: name, From: s.From, To: s.To, Line: s.Line})}
 			if st.c.Skip("set", "sql_mode", "=") {
@@ -43,7 +43,12 @@ func Parse(files declared.Files) (*Declared, error) {
 				later = append(later, st)
 				continue
 			}
-			st.mode = mode
+			if said, ok := sessionSaid(st.c); ok {
+				session = said
+				later = append(later, st)
+				continue
+			}
+			st.mode, st.session = mode, session
 			if st.adds() {
 				later = append(later, st)
 				continue
@@ -86,6 +91,8 @@ type declaration struct {
 	text  string // of the whole file
 	place declared.Place
 	mode  string // the sql_mode that the file says before it
+	// session is the character set and collation of the session that the file says before it
+	session string
 }
 
 // adds says that a statement adds something to a table.

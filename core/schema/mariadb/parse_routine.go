@@ -25,6 +25,7 @@ func (st declaration) finish(e *element.Element, h heading) {
 	if st.mode != "" && st.mode != usualMode {
 		setText(e, "sql mode", st.mode)
 	}
+	setText(e, "session", st.session)
 }
 
 // usualMode is the sql_mode of a new server, which goes without saying.

@@ -280,9 +280,9 @@ func (p *planner) programs() {
 			l := kid(p.live, typ, w.Key)
 			switch {
 			case l == nil:
-				p.steps = append(p.steps, Step{Address: at(w, nil), What: "create the " + typ, Effect: Instant, Statements: []string{createSQL(w, "")}, Mode: textOf(w, "sql mode")})
+				p.steps = append(p.steps, Step{Address: at(w, nil), What: "create the " + typ, Effect: Instant, Statements: []string{createSQL(w, "")}, Mode: textOf(w, "sql mode"), Session: textOf(w, "session")})
 			case l.Sum() != w.Sum():
-				p.steps = append(p.steps, Step{Address: at(w, nil), What: "replace the " + typ, Effect: Instant, Statements: []string{createSQL(w, "or replace ")}, Mode: textOf(w, "sql mode")})
+				p.steps = append(p.steps, Step{Address: at(w, nil), What: "replace the " + typ, Effect: Instant, Statements: []string{createSQL(w, "or replace ")}, Mode: textOf(w, "sql mode"), Session: textOf(w, "session")})
 			}
 		}
 		if typ == "view" {
@@ -300,7 +300,7 @@ func (p *planner) triggers() {
 					continue
 				}
 			}
-			p.steps = append(p.steps, Step{Address: at(w, k), What: "create the trigger", Effect: Instant, Statements: []string{triggerSQL(w.Key, k)}, Mode: textOf(k, "sql mode")})
+			p.steps = append(p.steps, Step{Address: at(w, k), What: "create the trigger", Effect: Instant, Statements: []string{triggerSQL(w.Key, k)}, Mode: textOf(k, "sql mode"), Session: textOf(k, "session")})
 		}
 	}
 }
@@ -316,7 +316,7 @@ func Apply(ctx context.Context, q Querier, want *element.Element, steps []Step, 
 	_, _ = q.ExecContext(ctx, "set system_versioning_alter_history = keep") // where there is such a thing
 	for i, st := range steps {
 		for _, sql := range st.Statements {
-			if err := makePiece(ctx, q, piece{e: &element.Element{}, sql: sql, mode: st.Mode, strict: true}); err != nil {
+			if err := makePiece(ctx, q, piece{e: &element.Element{}, sql: sql, mode: st.Mode, session: st.Session, strict: true}); err != nil {
 				_, _ = q.ExecContext(context.WithoutCancel(ctx), "rollback") // of a step that is one transaction
 				return &StepError{i, st, EngineError(err)}
 			}

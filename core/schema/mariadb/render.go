@@ -177,18 +177,30 @@ func triggerSQL(table string, e *element.Element) string {
 // SQL writes an object as the text of its file.
 func SQL(e *element.Element) string {
 	text := ended(e, createSQL(e, ""))
+	mode, session := false, false
 	for _, k := range kids(e, "trigger") {
-		text += "\n" + ended(k, triggerSQL(e.Key, k))
+		before := ""
+		if mode && !has(k, "sql mode") { // what the one before said holds on
+			before = SetMode("") + ";\n"
+		}
+		if session && !has(k, "session") {
+			before += SetSession("") + ";\n"
+		}
+		text += "\n" + before + ended(k, triggerSQL(e.Key, k))
+		mode, session = has(k, "sql mode"), has(k, "session")
 	}
 	return text
 }
 
 // ended writes a statement with what ends it: a semicolon, or a mark of its own when
-// semicolons stand in it; and the mode that it was made in.
+// semicolons stand in it; and the mode and the session that it was made in.
 func ended(e *element.Element, sql string) string {
 	before := ""
 	if v := textOf(e, "sql mode"); v != "" {
 		before = "set sql_mode = " + literal(v) + ";\n"
+	}
+	if v := textOf(e, "session"); v != "" {
+		before += SetSession(v) + ";\n"
 	}
 	if e.Type == "table" || e.Type == "view" || e.Type == "sequence" || !strings.Contains(textOf(e, "body"), ";") {
 		return before + sql + ";\n"

@@ -164,7 +164,7 @@ func (s Scope) keeps(name string) bool {
 		return s.tracks("privileges")
 	case name == "comment", name == "index comment":
 		return !s.ignores("comments")
-	case name == "collate", name == "charset":
+	case name == "collate", name == "charset", name == "session":
 		return !s.ignores("collation")
 	case slices.Contains(storage, name):
 		return !s.ignores("storage")

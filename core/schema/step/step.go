@@ -37,6 +37,9 @@ type Step struct {
 	After bool
 	// Mode is the sql_mode that a MariaDB step is made in; empty for the usual one.
 	Mode string
+	// Session is the character set and the collation of the session in which a MariaDB step makes
+	// something; empty for the usual ones.
+	Session string
 	// AfterRows says that the step wants the tracked rows to be there: it adds a foreign
 	// key, or fills a view; or that it comes after the data steps, because it takes away what
 	// they may read, or holds rows to what they see to.
