@@ -31,9 +31,28 @@ func (p *planner) tables() {
 					p.leadsSomewhere(l, w, c)
 				}
 			}
-			p.foreign = append(p.foreign, Step{Address: at(w, c), What: "add the foreign key", Effect: effect, AfterRows: true, Statements: []string{"alter table " + ident(w.Key) + " add " + constraintSQL(c)}})
+			statements := append(p.ownIndex(l, w, c), "alter table "+ident(w.Key)+" add "+constraintSQL(c))
+			p.foreign = append(p.foreign, Step{Address: at(w, c), What: "add the foreign key", Effect: effect, AfterRows: true, Statements: statements})
 		}
 	}
+}
+
+// ownIndex makes the index that a foreign key brought with it, and that stays when the key is
+// taken away for a while, one of its own: else the engine replaces it by another when the key
+// comes again ("Foreign Keys": an index that was made by itself may be dropped silently).
+func (p *planner) ownIndex(l, w, c *element.Element) []string {
+	if l == nil || kid(l, "constraint", c.Key) == nil {
+		return nil
+	}
+	from, _ := keyParts(textOf(c, "definition"))
+	for _, k := range kids(w, "index") {
+		def := textOf(k, "definition")
+		parts, _ := keyParts(def)
+		if lk := kid(l, "index", k.Key); lk != nil && lk.Sum() == k.Sum() && strings.HasPrefix(def, "key ") && slices.Equal(parts, from) {
+			return []string{"alter table " + ident(w.Key) + " drop index " + ident(k.Key) + ", add " + def}
+		}
+	}
+	return nil
 }
 
 // alteration gathers what is done to one table: with one ALTER TABLE, or, when data steps come
@@ -427,9 +446,10 @@ func (a *alteration) options() {
 		a.do(Rewrites, "change the options", textOf(a.w, "options of the engine"))
 	}
 	if differs("partition by") && len(a.parts) == 0 {
-		a.what = append(a.what, "change the partitions")
-		a.raise(Rewrites)
-		a.before = append(a.before, a.partitionSQL())
+		what, effect, sql := repartition(a.l, a.w)
+		a.what = append(a.what, what)
+		a.raise(effect)
+		a.before = append(a.before, sql)
 	}
 }
 
@@ -438,16 +458,10 @@ func textual(c *element.Element) bool {
 	return strings.Contains(t, "char") || strings.Contains(t, "text") || strings.HasPrefix(t, "enum") || strings.HasPrefix(t, "set(") || strings.HasPrefix(t, "set (")
 }
 
-func (a *alteration) partitionSQL() string {
-	if v := textOf(a.w, "partition by"); v != "" {
-		return "alter table " + ident(a.w.Key) + " partition by " + v
-	}
-	return "alter table " + ident(a.w.Key) + " remove partitioning"
-}
-
 // partitions changes them after all else, in a statement of its own.
 func (a *alteration) partitions() {
 	if textOf(a.l, "partition by") != textOf(a.w, "partition by") && len(a.parts) > 0 {
-		a.p.steps = append(a.p.steps, Step{Address: at(a.w, nil), What: "change the partitions", Effect: Rewrites, Statements: []string{a.partitionSQL()}, AfterRows: a.narrow != a.expand})
+		what, effect, sql := repartition(a.l, a.w)
+		a.p.steps = append(a.p.steps, Step{Address: at(a.w, nil), What: what, Effect: effect, Statements: []string{sql}, AfterRows: a.narrow != a.expand})
 	}
 }

@@ -56,6 +56,9 @@ var edits = []string{
 	"alter table old_one add primary key (id)",
 	"alter table reading drop partition p2024",
 	"alter table spread remove partitioning",
+	"alter table reading reorganize partition rest into (partition p2025 values less than (2026), partition p2026 values less than (2027) comment 'a, b', partition rest values less than maxvalue)",
+	"alter table reading drop partition rest",
+	"alter table old_one convert to character set utf8mb4; alter table tank drop foreign key tank_keeper; alter table tank add constraint tank_keeper foreign key (keeper) references keeper (id) on delete cascade",
 	"set system_versioning_alter_history = keep; alter table kept add column x int",
 	"alter table kept drop system versioning",
 	"drop table reading",
@@ -109,6 +112,26 @@ func TestEveryEditIsDeployed(t *testing.T) {
 			}
 			run(t, db, "use "+computed)
 			run(t, hand, "use "+byHand)
+		}
+	}
+}
+
+func TestAPartitionThatComesLeavesTheOthers(t *testing.T) {
+	for _, c := range []struct{ from, to, want string }{
+		{"range (a) (partition p1 values less than (1))", "range (a) (partition p1 values less than (1), partition p2 values less than (2))", "[instant] alter table t add partition (partition p2 values less than (2))"},
+		{"range (a) (partition p1 values less than (1), partition r values less than maxvalue)", "range (a) (partition p1 values less than (1), partition `p 2` values less than (2) comment ',', partition r values less than maxvalue)",
+			"[rewrites] alter table t reorganize partition r into (partition `p 2` values less than (2) comment ',', partition r values less than maxvalue)"},
+		{"list (a) (partition p1 values in (1), partition p3 values in (3))", "list (a) (partition p1 values in (1), partition p2 values in (2), partition p3 values in (3))", "[rewrites] alter table t partition by list (a)"},
+		{"range (a) (partition p1 values less than (1))", "range (b) (partition p1 values less than (1), partition p2 values less than (2))", "[rewrites] alter table t partition by range (b)"},
+		{"hash (a) partitions 2", "hash (a) partitions 3", "[rewrites] alter table t partition by hash (a) partitions 3"},
+		{"range (a) (partition p1 values less than (1), partition p2 values less than (2))", "range (a) (partition p1 values less than (1))", "[rewrites] alter table t partition by range (a)"},
+		{"hash (a)", "", "[rewrites] alter table t remove partitioning"},
+	} {
+		l, w := &element.Element{Type: "table", Key: "t"}, &element.Element{Type: "table", Key: "t"}
+		setText(l, "partition by", c.from)
+		setText(w, "partition by", c.to)
+		if _, effect, sql := repartition(l, w); !strings.HasPrefix("["+string(effect)+"] "+sql, c.want) {
+			t.Errorf("%s\n→ %s\n[%s] %s", c.from, c.to, effect, sql)
 		}
 	}
 }
