@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -184,7 +183,7 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 		return err
 	}
 	o.ask = "Carry this out on " + env + "?"
-	return a.carryOut(d, source, o, func(p pipeline.DeployOptions) error { return m.Deploy(ctx, d, p) })
+	return a.carryOut(ctx, d, source, o, func(p pipeline.DeployOptions) error { return m.Deploy(ctx, d, p) })
 }
 
 // deployWork shows what deploying the workspace as it is would do.
@@ -202,17 +201,21 @@ func (a *App) deployWork(ctx context.Context, w *workspace.Workspace, env string
 		return err
 	}
 	defer d.Close()
-	return a.carryOut(d, "work", o, nil)
+	return a.carryOut(ctx, d, "work", o, nil)
 }
 
 // carryOut shows a deployment, and does it or what the options say instead.
-func (a *App) carryOut(d *pipeline.Deployment, source string, o deployOptions, do func(pipeline.DeployOptions) error) error {
+func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source string, o deployOptions, do func(pipeline.DeployOptions) error) error {
 	if !a.json {
 		a.showPlan(d, source)
 	}
 	switch {
 	case o.script != "":
-		if err := writeWhole(a.at(o.script), []byte(scriptText(d))); err != nil {
+		script, err := scriptText(ctx, d)
+		if err != nil {
+			return err
+		}
+		if err := writeWhole(a.at(o.script), []byte(script)); err != nil {
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
 		}
 		a.say("The statements are in %s; %s was not changed.", o.script, d.Environment.Name)
@@ -339,38 +342,60 @@ func (a *App) showDeployed(d *pipeline.Deployment) {
 }
 
 // scriptText writes the statements of a deployment, target by target.
-func scriptText(d *pipeline.Deployment) string {
+func scriptText(ctx context.Context, d *pipeline.Deployment) (string, error) {
 	var b strings.Builder
 	fmt.Fprintf(&b, "-- Brings %s to %s.\n", d.Environment.Name, d.Label)
 	if len(d.Plan.Parts) == 0 {
-		scriptPlan(&b, d.Plan)
-		return b.String()
+		err := scriptPlan(ctx, &b, d.Plan)
+		return b.String(), err
 	}
 	for i, s := range d.Environment.Sites() {
 		fmt.Fprintf(&b, "\n-- Target %d: %s, which holds %s\n", i+1, s.Target, s.Into)
-		if part := d.Plan.Parts[i]; len(part.Steps) > 0 {
-			scriptPlan(&b, part)
-		} else {
+		part := d.Plan.Parts[i]
+		if len(part.Steps) == 0 {
 			b.WriteString("-- nothing to do\n")
+			continue
+		}
+		if err := scriptPlan(ctx, &b, part); err != nil {
+			return "", err
 		}
 	}
-	return b.String()
+	return b.String(), nil
 }
 
-// scriptPlan writes the statements of one target.
-func scriptPlan(b *strings.Builder, p *environment.Plan) {
-	for _, sql := range p.Opening {
-		b.WriteString(sql + ";\n")
+// scriptPlan writes the statements of one target. First of all it makes sure that the target is
+// as it was, in the transaction where there is one.
+func scriptPlan(ctx context.Context, b *strings.Builder, p *environment.Plan) error {
+	var guard []string
+	if p.Guard != nil {
+		var err error
+		if guard, err = p.Guard(ctx); err != nil {
+			return fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "The state that the script starts from can't be read: %w.", err)
+		}
 	}
+	write := func(statements []string) {
+		for _, sql := range statements {
+			b.WriteString(p.Ended(sql) + "\n")
+		}
+	}
+	write(p.Opening)
 	begun, ended := false, false
-	for _, s := range p.Steps {
+	for i, s := range p.Scripted() {
+		if s.Before && i == 0 {
+			b.WriteString("\n")
+			write(guard)
+			guard = nil
+		}
 		if !s.Before && !begun {
 			begun = true
-			b.WriteString("\n" + strings.Join(append(slices.Clone(p.Begin), ""), ";\n"))
+			b.WriteString("\n")
+			write(p.Begin)
+			write(guard)
 		}
 		if s.After && !ended {
 			ended = true
-			b.WriteString("\n" + strings.Join(append(slices.Clone(p.Closing), ""), ";\n"))
+			b.WriteString("\n")
+			write(p.Closing)
 		}
 		fmt.Fprintf(b, "\n-- %s: %s [%s]\n", objectName(s.Address), s.What, s.Effect)
 		if s.Loss != "" {
@@ -381,8 +406,10 @@ func scriptPlan(b *strings.Builder, p *environment.Plan) {
 		}
 	}
 	if !ended {
-		b.WriteString("\n" + strings.Join(append(slices.Clone(p.Closing), ""), ";\n"))
+		b.WriteString("\n")
+		write(p.Closing)
 	}
+	return nil
 }
 
 func deploymentJSON(d *pipeline.Deployment, source string) any {

@@ -80,7 +80,7 @@ func (a *App) undoDrift(ctx context.Context, w *workspace.Workspace, env string,
 		return err
 	}
 	defer d.Close()
-	return a.carryOut(d, "", deployOptions{allowLoss: allowLoss}, func(p pipeline.DeployOptions) error { return m.Undo(ctx, d, p) })
+	return a.carryOut(ctx, d, "", deployOptions{allowLoss: allowLoss}, func(p pipeline.DeployOptions) error { return m.Undo(ctx, d, p) })
 }
 
 func (a *App) drift(ctx context.Context, w *workspace.Workspace, names []string, brief bool) (drifted bool, err error) {

@@ -127,7 +127,11 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 	case nothing:
 		a.say("%s has everything that %s has.", to, from)
 	case o.script != "" && p.Deployment != nil:
-		if err := writeWhole(a.at(o.script), []byte(scriptText(p.Deployment))); err != nil {
+		script, err := scriptText(ctx, p.Deployment)
+		if err != nil {
+			return err
+		}
+		if err := writeWhole(a.at(o.script), []byte(script)); err != nil {
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
 		}
 		a.say("The statements are in %s; %s was not changed.", o.script, to)

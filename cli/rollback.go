@@ -57,7 +57,7 @@ promotion that would bring it again says so, and needs --again.`,
 				}
 				o.ask = "Take this back in " + args[0] + "?"
 				a.showTakes(r)
-				if err := a.carryOut(&r.Deployment, "", o, func(p pipeline.DeployOptions) error { return m.Rollback(cmd.Context(), r, p) }); err != nil {
+				if err := a.carryOut(cmd.Context(), &r.Deployment, "", o, func(p pipeline.DeployOptions) error { return m.Rollback(cmd.Context(), r, p) }); err != nil {
 					return err
 				}
 				a.showTaken(r)

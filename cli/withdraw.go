@@ -72,7 +72,7 @@ func (a *App) withdraw(ctx context.Context, w *workspace.Workspace, env string, 
 		a.table(a.Out, "  ", rows)
 	}
 	o.ask = "Take this out of " + env + "?"
-	return a.carryOut(&x.Deployment, "", o, func(p pipeline.DeployOptions) error {
+	return a.carryOut(ctx, &x.Deployment, "", o, func(p pipeline.DeployOptions) error {
 		if err := m.Withdraw(ctx, x, p); err != nil {
 			return err
 		}

@@ -1,7 +1,9 @@
 package main
 
 import (
+	"net/url"
 	"os"
+	"os/exec"
 	"strconv"
 	"strings"
 	"testing"
@@ -163,5 +165,66 @@ func TestDataStepsWithoutAWayBackAskAndAreSaved(t *testing.T) {
 		rowsAre(run, "tank", "code", "new", "bay", "since")
 		p.write(folder+"data-steps/2.sql", "insert into tank values (5, 'bad'); rollback;\n")
 		p.fails(4, "2.sql, line 1: rollback has no place", "deploy", "copy", "work", "--dry-run")
+	})
+}
+
+// client gives the call of an engine's own program that runs a script in a target.
+func client(t *testing.T, p *project, target string) *exec.Cmd {
+	t.Helper()
+	u, err := url.Parse(target)
+	if err != nil {
+		t.Fatal(err)
+	}
+	switch u.Scheme {
+	case "sqlite":
+		return exec.Command("sqlite3", p.path(u.Opaque))
+	case "mysql":
+		return exec.Command("mariadb", "--no-defaults", "--user="+u.User.Username(), "--host="+u.Hostname(), "--port="+u.Port(), "--default-character-set=utf8mb4", strings.Trim(u.Path, "/"))
+	}
+	return exec.Command("psql", "--no-psqlrc", "--quiet", target)
+}
+
+// TestScriptsRunOnTheStateTheyWereWrittenFor lets an engine's own program run a script with a
+// trigger's body and a data step: on another state it changes nothing, on its own it does all,
+// and what it ran is not run again.
+func TestScriptsRunOnTheStateTheyWereWrittenFor(t *testing.T) {
+	engines(t, func(t *testing.T, p *project, target string, run func(string)) {
+		run("create table tank (id int primary key, code varchar(10))")
+		run("insert into tank values (1, 'reef')")
+		p.ok("begin")
+		p.ok("env", "add", "live", target)
+		p.ok("capture", "live", "--commit", "-m", "First")
+		folder, file := folderOf(p, "tank")
+		text := instead(t, p.read(file), "code", "code varchar(10)", "litres int")
+		if strings.HasPrefix(target, "mysql") {
+			text += "\ndelimiter //\ncreate trigger fuller before update on tank for each row begin set new.litres = new.litres + 1; end//\ndelimiter ;\n"
+		}
+		p.write(file, text)
+		p.write(folder+"data-steps/1.sql", "insert into tank (id, code, litres) values (2, 'new', 5);\n")
+		p.ok("commit", "-m", "Litres")
+		p.ok("deploy", "live", "--script", "up.sql")
+		runs := func() string {
+			cmd := client(t, p, target)
+			script, err := os.Open(p.path("up.sql"))
+			if err != nil {
+				t.Fatal(err)
+			}
+			defer script.Close()
+			cmd.Stdin = script
+			out, _ := cmd.CombinedOutput()
+			return string(out)
+		}
+		run("create table between_them (id int primary key)")
+		p.says(runs(), "is not as it was when this script was written")
+		rowsAre(run, "tank", "code", "reef")
+		run("drop table between_them")
+		if out := runs(); out != "" {
+			t.Fatalf("the script says: %s", out)
+		}
+		rowsAre(run, "tank", "code", "reef", "new")
+		p.says(p.ok("deploy", "live", "--yes"), "nothing to do")
+		p.says(p.ok("deploy", "live", "--yes"), "nothing to do")
+		rowsAre(run, "tank", "code", "reef", "new")
+		p.says(runs(), "is not as it was")
 	})
 }

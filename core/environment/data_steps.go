@@ -2,7 +2,6 @@ package environment
 
 import (
 	"context"
-	"oakenchest/core/element"
 	"slices"
 	"strings"
 
@@ -21,8 +20,11 @@ func IsDataStep(name string) bool { return datastep.Owns(name) }
 // RunsStep is what the steps of a plan say that run a data step.
 const RunsStep = datastep.Runs
 
-// StepAddress gives the address of a data step by the name of its file.
-func StepAddress(file string) element.Address { return datastep.Address(datastep.NameOf(file)) }
+// TakesStepBack is what those say that take one back.
+const TakesStepBack = datastep.TakesBack
+
+// StepFile gives the name of the file of a data step below the folder of a database.
+func StepFile(step string) string { return datastep.Folder + step + ".sql" }
 
 // steps gives the data steps that a plan is asked for: none for a target that holds nothing, in
 // which all count as done.
@@ -80,11 +82,16 @@ func tableNamed(tables []rows.Table, usual string) func(string) (string, string,
 
 // withSteps puts the data steps into a plan that has the steps of schema and rows.
 func (p *Plan) withSteps(j datastep.Journal, schema []Step, c rowChanges, data step.DataSteps, bare []string) {
+	p.noted = data.Noted
 	p.Steps, p.Stays, p.journal = step.Join(schema, c.write, c.remove, data), bare, j
 }
 
 // run gives the steps as they are carried out.
 func (p *Plan) run() []Step { return p.journal.Written(p.Steps, p.Token) }
+
+// Scripted gives the steps as a script carries them out: the target notes which data steps it ran,
+// so that the next deployment does not run them again.
+func (p *Plan) Scripted() []Step { return p.journal.Written(p.Steps, datastep.ByScript) }
 
 // undoing gives what takes back the data steps of a plan that was carried out; files get what is
 // run again.

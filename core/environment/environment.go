@@ -48,6 +48,9 @@ type Plan struct {
 	// Opening, Begin and Closing are the statements that a script of the steps needs:
 	// before all, after the steps that are committed first, and in the end.
 	Opening, Begin, Closing []string
+	// Guard gives the statements by which a script makes sure that the target is as it was when
+	// the plan was made.
+	Guard func(ctx context.Context) ([]string, error)
 	// Before gives the files that say what the target holds now.
 	Before func(ctx context.Context) (Files, error)
 	// Save keeps what would be lost, as files of rows in a folder; nil when nothing would.
@@ -61,6 +64,7 @@ type Plan struct {
 	Token    string
 	Recorded func(ctx context.Context) error
 	journal  datastep.Journal
+	noted    bool                          // the target notes data steps that are left out
 	ended    func(statement string) string // writes a statement in a script, where ; does not do
 	mode     func(mode string) string      // sets the mode of a step; an empty one is the usual
 	session  func(session string) string   // sets the session of a step; likewise

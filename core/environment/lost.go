@@ -110,8 +110,9 @@ func unsaved(err error) error {
 }
 
 // restore plans what puts lost rows back into the tables that are declared: rows of
-// whole tables that are not there, and values of single columns.
-func restore(lost Files, wanted, live []rows.Table, tracked Files) ([]rows.Wanted, error) {
+// whole tables that are not there, and values of single columns of tables that change.
+func restore(all rowsWanted) ([]rows.Wanted, error) {
+	lost, wanted, live, tracked := all.lost, all.tables, all.live, all.declared
 	var out []rows.Wanted
 	for _, t := range wanted {
 		if _, already := tracked[t.File]; already {
@@ -127,7 +128,7 @@ func restore(lost Files, wanted, live []rows.Table, tracked Files) ([]rows.Wante
 		}
 		for _, c := range t.Columns {
 			name := lostFile(t, c.Name)
-			if data, ok := lost[name]; ok && whole && len(t.Key) > 0 {
+			if data, ok := lost[name]; ok && whole && len(t.Key) > 0 && all.changes(t) {
 				w, err := lostValues(t, c, data)
 				if err != nil {
 					return nil, rows.InFile(name, err)

@@ -231,13 +231,18 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 	}
 	defer close()
 	wanted := mariadb.Tables(want)
-	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.Bare] }})
+	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.Bare] }, steps})
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Opening: []string{"set sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION'"}}
+	p := &Plan{Opening: []string{"set sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION'",
+		fmt.Sprintf("set lock_wait_timeout = %[1]d, innodb_lock_wait_timeout = %[1]d", max(int(d.settings.LockWait.Seconds()), 1))}}
 	p.withSteps(mariadb.Journal, steps, changes, data, bare)
 	p.ended, p.mode, p.session = mariadb.Ended, mariadb.SetMode, mariadb.SetSession
+	p.Guard = func(ctx context.Context) ([]string, error) {
+		guard, err := mariadb.StartsFrom(ctx, d.db)
+		return []string{guard}, err
+	}
 	p.Recorded = func(ctx context.Context) error {
 		_, err := d.db.ExecContext(ctx, mariadb.Journal.Clear[0])
 		return err

@@ -213,12 +213,19 @@ func (d *postgresDriver) Plan(ctx context.Context, files Files, past *Past) (*Pl
 	if err != nil {
 		return nil, err
 	}
-	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.SQL] }})
+	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.SQL] }, steps})
 	if err != nil {
 		return nil, err
 	}
 	p := &Plan{Opening: []string{"set check_function_bodies = off", "set search_path = ''", fmt.Sprintf("set lock_timeout = %d", d.settings.LockWait.Milliseconds())}, Begin: []string{"begin"}, Closing: []string{"commit"}}
 	p.withSteps(postgres.Journal, steps, changes, data, bare)
+	if p.ended = postgres.Ended; !p.Whole() { // psql goes on after an error, unless it is told not to
+		p.Opening = append([]string{`\set ON_ERROR_STOP on`}, p.Opening...)
+	}
+	p.Guard = func(ctx context.Context) ([]string, error) {
+		guard, err := postgres.StartsFrom(ctx, d.conn)
+		return []string{guard}, err
+	}
 	p.Recorded = func(ctx context.Context) error { return postgres.ClearJournal(ctx, d.conn) }
 	p.Before = func(ctx context.Context) (Files, error) {
 		kept, err := t.before(ctx, files, there)

@@ -7,7 +7,9 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
+	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/declared"
 	"oakenchest/core/schema/mariadb"
@@ -164,6 +166,23 @@ type rowsWanted struct {
 	// formerly gives the name that a declared table has in the target, when that is
 	// another.
 	formerly func(rows.Table) string
+	// schema are the steps of the schema.
+	schema []step.Step
+}
+
+// changes reports whether a table changes.
+func (w rowsWanted) changes(t rows.Table) bool {
+	at := element.Step{Type: "table", Key: t.Bare}
+	return slices.ContainsFunc(w.schema, func(s step.Step) bool {
+		a := s.Address.Steps
+		if t.Schema != "" {
+			if len(a) == 0 || a[0].Key != t.Schema {
+				return false
+			}
+			a = a[1:]
+		}
+		return len(a) > 0 && a[0].Type == at.Type && strings.EqualFold(a[0].Key, at.Key)
+	})
 }
 
 // rowChanges are the steps that write rows, and those that remove some afterwards.
@@ -175,7 +194,7 @@ func (d tracked) plan(ctx context.Context, all rowsWanted) (rowChanges, error) {
 	if err != nil {
 		return rowChanges{}, undeclarable(err)
 	}
-	out, err := restore(all.lost, all.tables, all.live, all.declared)
+	out, err := restore(all)
 	if err == nil {
 		var more []rows.Wanted
 		more, err = d.restoreApart(ctx, all.lost, all.tables, all.live, all.declared)

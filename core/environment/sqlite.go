@@ -149,12 +149,19 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 	if err != nil {
 		return nil, err
 	}
-	changes, err := d.tracked(q).plan(ctx, rowsWanted{declared, past.lost(), wanted, there, func(t rows.Table) string { return want.Formerly[strings.ToLower(t.Bare)] }})
+	changes, err := d.tracked(q).plan(ctx, rowsWanted{declared, past.lost(), wanted, there, func(t rows.Table) string { return want.Formerly[strings.ToLower(t.Bare)] }, steps})
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Opening: []string{"pragma foreign_keys = off", "pragma legacy_alter_table = on"}, Begin: []string{"begin immediate"}, Closing: []string{"commit"}}
+	p := &Plan{Opening: []string{".bail on", ".timeout 10000", "pragma foreign_keys = off", "pragma legacy_alter_table = on"}, Begin: []string{"begin immediate"}, Closing: []string{"commit"}}
 	p.withSteps(sqlite.Journal, steps, changes, data, bare)
+	p.ended = sqlite.Ended
+	p.Guard = func(ctx context.Context) ([]string, error) {
+		if d.db == nil {
+			return nil, nil
+		}
+		return sqlite.StartsFrom(ctx, d.db)
+	}
 	p.Recorded = func(ctx context.Context) error {
 		_, err := d.db.ExecContext(ctx, sqlite.Journal.Clear[0])
 		return err

@@ -101,6 +101,7 @@ func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, 
 	}
 	if len(t) == 1 {
 		out.Opening, out.Begin, out.Closing = parts[0].Opening, parts[0].Begin, parts[0].Closing
+		out.journal = parts[0].journal
 		out.ended, out.mode, out.session = parts[0].ended, parts[0].mode, parts[0].session
 	} else {
 		out.Parts = parts
@@ -117,7 +118,7 @@ func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, 
 		return all, nil
 	}
 	if len(t) == 1 {
-		out.Save = parts[0].Save
+		out.Save, out.Guard = parts[0].Save, parts[0].Guard
 	} else if slices.ContainsFunc(parts, func(p *Plan) bool { return p.Save != nil }) {
 		out.Save = func(ctx context.Context, folder string) error {
 			for i, p := range t {
@@ -140,7 +141,7 @@ func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, 
 	out.Recorded = func(ctx context.Context) error {
 		var errs []error
 		for _, part := range parts {
-			if slices.ContainsFunc(part.Steps, func(s Step) bool { return s.Run != nil }) {
+			if part.noted || slices.ContainsFunc(part.Steps, func(s Step) bool { return s.Run != nil }) {
 				errs = append(errs, part.Recorded(ctx))
 			}
 		}

@@ -29,8 +29,8 @@ const (
 // works is work that a state has: that of some commits, without some of it.
 type works struct {
 	of, without []ledger.Commit
-	// undo says that deployments which did not end are taken back.
-	undo bool
+	// steps, when set, are the data steps that it takes to come there.
+	steps *environment.DataSteps
 }
 
 // has reports whether a state has some work.
@@ -126,22 +126,17 @@ func added(p chest.Pair, pairs []chest.Pair) bool {
 // the work of a state, and which are to be taken back; tidied are those that have run and whose
 // files are gone though their work is there.
 func (m *Mover) dataSteps(ctx context.Context, env manifest.Environment, files environment.Files, has works) (out environment.DataSteps, tidied []string, err error) {
-	kept, err := m.Workspace.Chest.KeptSince(ctx, env.Name)
-	if err != nil {
-		return out, tidied, err
+	if has.steps != nil {
+		return *has.steps, nil, nil
 	}
-	for _, k := range kept {
-		if k.Deployment != 0 {
-			break
-		}
-		out.Tokens = append(out.Tokens, token(k))
+	if out.Tokens, err = m.unended(ctx, env); err != nil {
+		return out, nil, err
 	}
-	out.Undo = has.undo
 	r, known, err := m.Workspace.Chest.Record(ctx, env.Name)
 	if err != nil {
 		return out, tidied, err
 	}
-	if !known && !has.undo {
+	if !known {
 		switch names := dataStepsIn(env, files); m.DataSteps {
 		case StepsDue:
 			out.Due = names
@@ -290,37 +285,75 @@ func (m *Mover) heldBy(ctx context.Context, env manifest.Environment) (environme
 	return holding(ctx, m.Workspace.CommitState(r.Commit, label(r.Commit)), env)
 }
 
-// stepsAfter gives files with the data steps that an environment has run when a rollback is done:
-// those of its record then or, where it has none, all that the deployments did not run which are
-// taken back.
-func (m *Mover) stepsAfter(ctx context.Context, r *Rollback, env manifest.Environment, files environment.Files) (environment.Files, error) {
-	if r.is.Depth > 0 {
-		of, err := holding(ctx, m.Workspace.CommitState(r.is, label(r.is)), env)
-		return withDataSteps(env, files, of), err
+// undoing gives what takes back the data steps that some deployments ran, by their accounts, and
+// runs those again that they took back; files get the texts of the latter. What is noted of
+// deployments that did not end is taken back too.
+func (m *Mover) undoing(ctx context.Context, r *Rollback, env manifest.Environment, files environment.Files) (out environment.DataSteps, err error) {
+	if out.Tokens, err = m.unended(ctx, env); err != nil {
+		return out, err
 	}
+	out.Undo, out.Back = r.kept[0].Deployment == 0, environment.Files{}
 	held, err := m.heldBy(ctx, env)
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	for _, d := range r.Undoes {
+	first, last := map[string]string{}, map[string]string{} // what was done first and last, by address
+	for _, d := range r.Undoes {                            // the newest first
 		account, err := m.Record(ctx, d.Number)
 		if err != nil {
-			return nil, err
+			return out, err
 		}
-		for _, name := range dataStepsIn(env, held) {
-			if slices.ContainsFunc(account.Steps, func(s StepRecord) bool { return s.What == environment.RunsStep && stepAddress(env, name) == s.Address }) {
-				delete(held, name)
+		for _, s := range account.Steps {
+			if s.What == environment.RunsStep || s.What == environment.TakesStepBack {
+				first[s.Address] = s.What
+				if last[s.Address] == "" {
+					last[s.Address] = s.What
+				}
 			}
 		}
 	}
-	return withDataSteps(env, files, held), nil
+	for address, what := range first {
+		if what != last[address] {
+			continue // it was as it is
+		}
+		name := stepPath(env, address)
+		text := held[name]
+		if text == nil && r.is.Depth > 0 {
+			text, _ = state.ReadFile(m.Workspace.CommitState(r.is, label(r.is)), name)
+		}
+		if text == nil {
+			if text, err = m.lastText(ctx, r.was, r.was, name); err != nil {
+				return out, err
+			}
+		}
+		if what == environment.RunsStep {
+			out.Back[name] = text
+		} else {
+			files[name], out.Due = text, append(out.Due, name)
+		}
+	}
+	return out, nil
 }
 
-// stepAddress gives the address of a data step by the path of its file.
-func stepAddress(env manifest.Environment, path string) string {
+// unended gives the tokens of deployments that did not end.
+func (m *Mover) unended(ctx context.Context, env manifest.Environment) (out []string, err error) {
+	kept, err := m.Workspace.Chest.KeptSince(ctx, env.Name)
+	for _, k := range kept {
+		if k.Deployment != 0 {
+			break
+		}
+		out = append(out, token(k))
+	}
+	return out, err
+}
+
+// stepPath gives the path of the file of a data step by its address.
+func stepPath(env manifest.Environment, address string) string {
 	for _, s := range env.Sites() {
-		if below, ok := strings.CutPrefix(path, s.Into+"/"); ok {
-			return environment.StepAddress(below).InPath(s.Into).String()
+		if rest, ok := strings.CutPrefix(address, s.Into+"::"); ok {
+			if a, err := element.ParseAddress(s.Into + "::" + rest); err == nil && len(a.Steps) > 0 {
+				return s.Into + "/" + environment.StepFile(a.Steps[len(a.Steps)-1].Key)
+			}
 		}
 	}
 	return ""

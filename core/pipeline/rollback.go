@@ -72,7 +72,9 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 			return err
 		}
 	}
-	if before, err = m.stepsAfter(ctx, r, env, before); err != nil {
+	before = withDataSteps(env, before, nil)
+	steps, err := m.undoing(ctx, r, env, before)
+	if err != nil {
 		return err
 	}
 	oldest := r.kept[len(r.kept)-1]
@@ -84,7 +86,7 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 		if _, r.driver, err = m.stage(ctx, env.Name); err != nil {
 			return err
 		}
-		if r.Plan, err = m.planOf(ctx, r.driver, env, m.Workspace.CommitState(r.is, label(r.is)), before, lost, works{of: []ledger.Commit{r.is}, undo: r.kept[0].Deployment == 0}); err == nil {
+		if r.Plan, err = m.planOf(ctx, r.driver, env, m.Workspace.CommitState(r.is, label(r.is)), before, lost, works{steps: &steps}); err == nil {
 			err = m.recordedFiles(ctx, &r.Deployment)
 		}
 		if err == nil {

@@ -24,6 +24,9 @@ type Journal struct {
 	Clear []string
 }
 
+// ByScript is the token of what a script ran, which the next deployment takes as done.
+const ByScript = "script"
+
 // Entry says that a step was run, or taken back.
 type Entry struct {
 	// Token tells the deployment.
@@ -64,7 +67,7 @@ type Wanted struct {
 func (j Journal) Plan(split Split, files declared.Files, w Wanted, done []Entry, table func(name string) (usual, sql string, ok bool)) (out step.DataSteps, bare []string, err error) {
 	ran := map[string]Entry{} // the last entry of each
 	for _, e := range done {
-		if slices.Contains(w.Tokens, e.Token) {
+		if slices.Contains(w.Tokens, e.Token) || e.Token == ByScript && !w.Undo {
 			ran[e.Name] = e
 		}
 	}
@@ -74,6 +77,7 @@ func (j Journal) Plan(split Split, files declared.Files, w Wanted, done []Entry,
 			return out, nil, err
 		}
 		if e, ok := ran[s.Name]; ok && !e.Back {
+			out.Noted = true
 			continue
 		}
 		put(&out, s.When, j.forward(s, table))
@@ -86,6 +90,7 @@ func (j Journal) Plan(split Split, files declared.Files, w Wanted, done []Entry,
 		file := Folder + name + ".sql"
 		switch {
 		case e.Back:
+			out.Noted = true
 			delete(back, file)
 		case w.Undo && !slices.Contains(w.Due, file):
 			back[file] = []byte(e.Text)
@@ -109,6 +114,9 @@ func (j Journal) Plan(split Split, files declared.Files, w Wanted, done []Entry,
 
 // Runs is what a step of a plan says that runs a data step.
 const Runs = "run the data step"
+
+// TakesBack is what one says that takes a data step back.
+const TakesBack = "take the data step back"
 
 // opposite is when a step is taken back that runs at a time.
 var opposite = map[When]When{Before: After, Between: Between, After: Before}
@@ -152,7 +160,7 @@ func (j Journal) forward(s *Script, table func(string) (string, string, bool)) s
 }
 
 func (j Journal) backward(s *Script) step.Step {
-	return step.Step{Address: Address(s.Name), What: "take the data step back", Effect: step.Unknown, Run: &step.Run{Name: s.Name, Text: s.Text, Back: true},
+	return step.Step{Address: Address(s.Name), What: TakesBack, Effect: step.Unknown, Run: &step.Run{Name: s.Name, Text: s.Text, Back: true},
 		Statements: slices.Concat(j.Begin, s.Back, j.End)}
 }
 

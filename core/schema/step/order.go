@@ -40,7 +40,11 @@ func Join(schema, write, remove []Step, data DataSteps) []Step {
 }
 
 // DataSteps are the data steps of a plan, by when they run.
-type DataSteps struct{ Before, Between, After []Step }
+type DataSteps struct {
+	Before, Between, After []Step
+	// Noted says that some are left out, because the target notes that they were run.
+	Noted bool
+}
 
 // Due says which there are.
 func (d DataSteps) Due() Due { return Due{len(d.Before) > 0, len(d.Between) > 0} }
