@@ -81,9 +81,9 @@ func tableNamed(tables []rows.Table, usual string) func(string) (string, string,
 }
 
 // withSteps puts the data steps into a plan that has the steps of schema and rows.
-func (p *Plan) withSteps(j datastep.Journal, schema []Step, c rowChanges, data step.DataSteps, bare []string) {
+func (p *Plan) withSteps(j datastep.Journal, schema []Step, c step.Rows, data step.DataSteps, bare []string) {
 	p.noted = data.Noted
-	p.Steps, p.Stays, p.journal = step.Join(schema, c.write, c.remove, data), bare, j
+	p.Steps, p.Stays, p.journal = step.Join(schema, c, data), bare, j
 }
 
 // run gives the steps as they are carried out.
@@ -114,11 +114,11 @@ func (p *Plan) undoing(files Files) (out DataSteps) {
 
 // restoreApart plans that rows are put back which a data step changed or removed; rows that came
 // since stay.
-func (d tracked) restoreApart(ctx context.Context, lost Files, wanted, live []rows.Table, tracked Files) (out []rows.Wanted, err error) {
-	for _, t := range wanted {
-		data, ok := lost[apart+t.File]
-		i := slices.IndexFunc(live, func(l rows.Table) bool { return l.SQL == t.SQL })
-		if _, already := tracked[t.File]; !ok || already || i < 0 || len(t.Key) == 0 {
+func (d tracked) restoreApart(ctx context.Context, all rowsWanted) (out []rows.Wanted, err error) {
+	for _, t := range all.tables {
+		data, ok := all.lost[apart+t.File]
+		i := all.liveAs(t)
+		if _, already := all.declared[t.File]; !ok || already || i < 0 || len(t.Key) == 0 {
 			continue
 		}
 		s, err := rows.Parse(data)
@@ -127,8 +127,8 @@ func (d tracked) restoreApart(ctx context.Context, lost Files, wanted, live []ro
 		}
 		w := rows.Wanted{Table: t, Want: s}
 		if err == nil {
-			err = d.differences(ctx, &w, live[i])
-			w.Links = inForce(t, live[i])
+			err = d.differences(ctx, &w, all.live[i])
+			w.Links = inForce(t, all.live[i])
 		}
 		if err != nil {
 			return nil, rows.InFile(apart+t.File, err)

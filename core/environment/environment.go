@@ -117,6 +117,12 @@ func (p *Plan) Loses() []string {
 	return out
 }
 
+// Keeps reports whether values are to be saved before: those that are lost, and those that would
+// come back otherwise than they were.
+func (p *Plan) Keeps() bool {
+	return len(p.Loses()) > 0 || slices.ContainsFunc(p.Steps, func(s Step) bool { return len(s.Saves) > 0 })
+}
+
 // Ended gives a statement as a script needs it, with what ends it.
 func (p *Plan) Ended(statement string) string {
 	if p.ended == nil {

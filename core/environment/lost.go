@@ -110,19 +110,19 @@ func unsaved(err error) error {
 }
 
 // restore plans what puts lost rows back into the tables that are declared: rows of
-// whole tables that are not there, and values of single columns of tables that change.
-func restore(all rowsWanted) ([]rows.Wanted, error) {
-	lost, wanted, live, tracked := all.lost, all.tables, all.live, all.declared
-	var out []rows.Wanted
+// whole tables that are not there, and values of single columns of tables that change; late are
+// those that want columns to have their types.
+func restore(all rowsWanted) (out, late []rows.Wanted, err error) {
+	lost, wanted, tracked := all.lost, all.tables, all.declared
 	for _, t := range wanted {
 		if _, already := tracked[t.File]; already {
 			continue
 		}
-		whole := slices.ContainsFunc(live, func(l rows.Table) bool { return l.SQL == t.SQL })
+		whole := all.liveAs(t) >= 0
 		if data, ok := lost[t.File]; ok && !whole {
 			w, err := lostRows(t, data)
 			if err != nil {
-				return nil, rows.InFile(t.File, err)
+				return nil, nil, rows.InFile(t.File, err)
 			}
 			out = append(out, w)
 		}
@@ -131,13 +131,17 @@ func restore(all rowsWanted) ([]rows.Wanted, error) {
 			if data, ok := lost[name]; ok && whole && len(t.Key) > 0 && all.changes(t) {
 				w, err := lostValues(t, c, data)
 				if err != nil {
-					return nil, rows.InFile(name, err)
+					return nil, nil, rows.InFile(name, err)
+				}
+				if _, there := all.live[all.liveAs(t)].Column(c.Name); there && all.typesLate {
+					late = append(late, w)
+					continue
 				}
 				out = append(out, w)
 			}
 		}
 	}
-	return out, nil
+	return out, late, nil
 }
 
 func lostRows(t rows.Table, data []byte) (rows.Wanted, error) {

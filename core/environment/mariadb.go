@@ -231,7 +231,7 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 	}
 	defer close()
 	wanted := mariadb.Tables(want)
-	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.Bare] }, steps})
+	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.Bare] }, steps, false})
 	if err != nil {
 		return nil, err
 	}
@@ -259,7 +259,7 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 	p.Apply = func(ctx context.Context, done func(int)) error {
 		return d.apply(ctx, live.Root, want, p.run(), files, done)
 	}
-	if len(p.Loses()) > 0 {
+	if p.Keeps() {
 		p.Save = func(ctx context.Context, folder string) error {
 			t, close, err := d.tracked(ctx)
 			if err != nil {

@@ -213,7 +213,7 @@ func (d *postgresDriver) Plan(ctx context.Context, files Files, past *Past) (*Pl
 	if err != nil {
 		return nil, err
 	}
-	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.SQL] }, steps})
+	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.SQL] }, steps, false})
 	if err != nil {
 		return nil, err
 	}
@@ -235,7 +235,7 @@ func (d *postgresDriver) Plan(ctx context.Context, files Files, past *Past) (*Pl
 		prove := func(ctx context.Context) error { return t.prove(ctx, files, wanted) }
 		return d.apply(ctx, live, target, p.run(), prove, done)
 	}
-	if len(p.Loses()) > 0 {
+	if p.Keeps() {
 		p.Save = func(ctx context.Context, folder string) error { return t.save(ctx, p.Steps, there, nil, folder) }
 	}
 	return p, nil

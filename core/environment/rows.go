@@ -168,6 +168,18 @@ type rowsWanted struct {
 	formerly func(rows.Table) string
 	// schema are the steps of the schema.
 	schema []step.Step
+	// typesLate says that columns get their types after data steps.
+	typesLate bool
+}
+
+// liveAs gives the place of a declared table among those that the target has, by its name or its
+// former one; -1 for one that is not there.
+func (w rowsWanted) liveAs(t rows.Table) int {
+	i := slices.IndexFunc(w.live, func(l rows.Table) bool { return l.SQL == t.SQL })
+	if old := w.formerly(t); i < 0 && old != "" {
+		i = slices.IndexFunc(w.live, func(l rows.Table) bool { return (l.Bare == old || l.Name == old) && l.Schema == t.Schema })
+	}
+	return i
 }
 
 // changes reports whether a table changes.
@@ -185,34 +197,25 @@ func (w rowsWanted) changes(t rows.Table) bool {
 	})
 }
 
-// rowChanges are the steps that write rows, and those that remove some afterwards.
-type rowChanges struct{ write, remove []step.Step }
-
 // plan computes what the rows need.
-func (d tracked) plan(ctx context.Context, all rowsWanted) (rowChanges, error) {
+func (d tracked) plan(ctx context.Context, all rowsWanted) (step.Rows, error) {
 	list, err := rows.Sheets(all.declared, d.columns(all.tables), nil)
 	if err != nil {
-		return rowChanges{}, undeclarable(err)
+		return step.Rows{}, undeclarable(err)
 	}
-	out, err := restore(all)
+	out, late, err := restore(all)
 	if err == nil {
 		var more []rows.Wanted
-		more, err = d.restoreApart(ctx, all.lost, all.tables, all.live, all.declared)
+		more, err = d.restoreApart(ctx, all)
 		out = append(out, more...)
 	}
 	if err != nil {
-		return rowChanges{}, undeclarable(err)
+		return step.Rows{}, undeclarable(err)
 	}
 	live := all.live
 	for _, w := range list {
 		one := rows.Wanted{Table: w.Table, Want: w.Sheet}
-		i := slices.IndexFunc(live, func(t rows.Table) bool { return t.SQL == w.Table.SQL })
-		if i < 0 {
-			old := all.formerly(w.Table)
-			i = slices.IndexFunc(live, func(t rows.Table) bool {
-				return old != "" && (t.Bare == old || t.Name == old) && t.Schema == w.Table.Schema
-			})
-		}
+		i := all.liveAs(w.Table)
 		if i < 0 {
 			one.Have = &rows.Sheet{Columns: w.Sheet.Columns}
 			one.Diff, err = rows.Compare(one.Have, one.Want, w.Table.Key)
@@ -221,14 +224,16 @@ func (d tracked) plan(ctx context.Context, all rowsWanted) (rowChanges, error) {
 			one.Links = inForce(w.Table, live[i])
 		}
 		if err != nil {
-			return rowChanges{}, undeclarable(rows.InFile(w.Table.File, err))
+			return step.Rows{}, undeclarable(rows.InFile(w.Table.File, err))
 		}
 		if !one.Diff.Empty() {
 			out = append(out, one)
 		}
 	}
-	write, remove := rows.Plan(out)
-	return rowChanges{write, remove}, nil
+	var changes step.Rows
+	changes.Write, changes.Remove = rows.Plan(out)
+	changes.Late, _ = rows.Plan(late)
+	return changes, nil
 }
 
 // inForce gives the foreign keys of a table that are there already.

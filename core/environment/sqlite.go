@@ -149,7 +149,7 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 	if err != nil {
 		return nil, err
 	}
-	changes, err := d.tracked(q).plan(ctx, rowsWanted{declared, past.lost(), wanted, there, func(t rows.Table) string { return want.Formerly[strings.ToLower(t.Bare)] }, steps})
+	changes, err := d.tracked(q).plan(ctx, rowsWanted{declared, past.lost(), wanted, there, func(t rows.Table) string { return want.Formerly[strings.ToLower(t.Bare)] }, steps, data.Due().Between})
 	if err != nil {
 		return nil, err
 	}
@@ -176,7 +176,7 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 	p.Apply = func(ctx context.Context, done func(int)) error {
 		return d.apply(ctx, live, want.Root, p.run(), declared, done)
 	}
-	if len(p.Loses()) > 0 {
+	if p.Keeps() {
 		p.Save = func(ctx context.Context, folder string) error {
 			other := func(name string) (rows.Table, error) { return sqlite.AnyTable(ctx, d.db, name) }
 			return d.tracked(d.db).save(ctx, p.Steps, there, other, folder)

@@ -122,7 +122,7 @@ func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, 
 	} else if slices.ContainsFunc(parts, func(p *Plan) bool { return p.Save != nil }) {
 		out.Save = func(ctx context.Context, folder string) error {
 			for i, p := range t {
-				if parts[i].Save == nil || len(parts[i].Loses()) == 0 {
+				if parts[i].Save == nil || !parts[i].Keeps() {
 					continue
 				}
 				if err := parts[i].Save(ctx, filepath.Join(folder, filepath.FromSlash(p.Into))); err != nil {
@@ -244,7 +244,7 @@ func takeBack(ctx context.Context, p Place, part *Plan, folder string) (func(con
 	if err != nil {
 		return nil, err
 	}
-	if part.Save != nil && len(part.Loses()) > 0 {
+	if part.Save != nil && part.Keeps() {
 		if err := part.Save(ctx, folder); err != nil {
 			return nil, err
 		}

@@ -371,7 +371,7 @@ func (m *Mover) keep(ctx context.Context, d *Deployment) (int64, error) {
 	for name, data := range before {
 		list = append(list, chest.InMemory(keptWas+name, data))
 	}
-	if d.Plan.Save != nil && len(d.Plan.Loses()) > 0 {
+	if d.Plan.Save != nil && d.Plan.Keeps() {
 		folder := filepath.Join(m.Workspace.Root, workspace.Folder, "rescue", m.Now().UTC().Format("2006-01-02T150405.000Z"), d.Environment.Name)
 		if err := d.Plan.Save(ctx, folder); err != nil {
 			return 0, err

@@ -35,13 +35,14 @@ func affinity(typ string) string {
 }
 
 // retyped asks the rows of a table what becomes of the values of a column k that goes on as c:
-// how many become others, and how many the engine does not take. The values are copied into a
+// how many become others, how many come back as others though they are written alike, and how many
+// the engine does not take. The values are copied into a
 // table of the new type, and back, as the engine itself converts them.
-func (p *planner) retyped(l, t, k, c *element.Element) (changed, refused int64, err error) {
+func (p *planner) retyped(l, t, k, c *element.Element) (changed, alike, refused int64, err error) {
 	strict := !t.Prop("strict").IsAbsent()
 	from, to := k.Prop("type").Text(), c.Prop("type").Text()
 	if affinity(from) == affinity(to) && (!strict || !l.Prop("strict").IsAbsent() && strings.EqualFold(from, to)) {
-		return 0, 0, nil
+		return 0, 0, 0, nil
 	}
 	run := func(text string) error { _, err := p.q.ExecContext(p.ctx, text); return err }
 	defer func() {
@@ -52,21 +53,22 @@ func (p *planner) retyped(l, t, k, c *element.Element) (changed, refused int64, 
 		options, any = " strict", " any"
 	}
 	if err := run("create temp table oaken_probe (was" + any + ", v " + to + ")" + options); err != nil {
-		return 0, 0, err
+		return 0, 0, 0, err
 	}
 	name, table := ident(k.Key), ident(l.Key)
 	if err := run("insert into temp.oaken_probe select " + name + ", " + name + " from main." + table + " where " + name + " is not null"); err != nil {
 		if !strings.Contains(err.Error(), "cannot store") { // in a column of another type
-			return 0, 0, err
+			return 0, 0, 0, err
 		}
 		refused, err := p.count("select count(" + name + ") from " + table)
-		return 0, refused, err
+		return 0, 0, refused, err
 	}
 	if err := errors.Join(run("create temp table oaken_back (was, v, back "+from+")"), run("insert into temp.oaken_back select was, v, v from temp.oaken_probe")); err != nil {
-		return 0, 0, err
+		return 0, 0, 0, err
 	}
-	err = p.q.QueryRowContext(p.ctx, "select count(*) from temp.oaken_back where (back is not was or typeof(back) <> typeof(was)) and "+inFull("v")+" is not "+inFull("was")).Scan(&changed)
-	return changed, 0, err
+	other := inFull("v") + " is not " + inFull("was")
+	err = p.q.QueryRowContext(p.ctx, "select coalesce(sum("+other+"), 0), coalesce(sum(not ("+other+")), 0) from temp.oaken_back where back is not was or typeof(back) <> typeof(was)").Scan(&changed, &alike)
+	return changed, alike, 0, err
 }
 
 // inFull is how a value is written in full: a number with all its digits.
@@ -82,7 +84,7 @@ func (p *planner) lostValues(l, t *element.Element) (lost []string, saves []Save
 		if k == nil || !c.Prop("generated").IsAbsent() || !k.Prop("generated").IsAbsent() {
 			continue
 		}
-		changed, refused, err := p.retyped(l, t, k, c)
+		changed, alike, refused, err := p.retyped(l, t, k, c)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -92,6 +94,8 @@ func (p *planner) lostValues(l, t *element.Element) (lost []string, saves []Save
 		}
 		if changed > 0 {
 			lost = append(lost, fmt.Sprintf("column %s.%s has %s as %s", l.Key, k.Key, step.Changing(changed), to))
+		}
+		if changed+alike > 0 { // a number that was a text comes back as that
 			saves = append(saves, Save{Table: ident(l.Key), Column: ident(k.Key)})
 		}
 	}

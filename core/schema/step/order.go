@@ -20,9 +20,13 @@ func Tighten(steps []Step) {
 	slices.SortStableFunc(steps, func(a, b Step) int { return rank(a) - rank(b) })
 }
 
+// Rows are the steps that write rows, those that remove some afterwards, and those that want the
+// tables to be as they will be.
+type Rows struct{ Write, Remove, Late []Step }
+
 // Join puts the steps of rows and of data where they belong among those of a schema: rows that
 // come before what wants them to be there, then data steps, then rows that go.
-func Join(schema, write, remove []Step, data DataSteps) []Step {
+func Join(schema []Step, rows Rows, data DataSteps) []Step {
 	first := 0
 	for first < len(schema) && schema[first].Before {
 		first++
@@ -36,7 +40,7 @@ func Join(schema, write, remove []Step, data DataSteps) []Step {
 		last = len(schema)
 	}
 	tight = max(tight, first)
-	return slices.Concat(schema[:first], data.Before, schema[first:tight], write, data.Between, remove, schema[tight:last], data.After, schema[last:])
+	return slices.Concat(schema[:first], data.Before, schema[first:tight], rows.Write, data.Between, rows.Remove, schema[tight:last], rows.Late, data.After, schema[last:])
 }
 
 // DataSteps are the data steps of a plan, by when they run.
