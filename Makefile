@@ -19,7 +19,7 @@ demo: build
 
 # What the tests use besides Go: database servers and their own clients as outside
 # judges, archive programs and programs for pictures and sounds as other people's
-# editors, and a browser to look at pages. Tests whose program can't be had are left out, and say so;
+# editors, an object-relational mapper, and a browser to look at pages. Tests whose program can't be had are left out, and say so;
 # LibreOffice is used when it is there.
 setup:
 	@for p in sqlite3 zip unzip; do command -v $$p >/dev/null || missing="$$missing $$p"; done; \
@@ -27,6 +27,7 @@ setup:
 	test -x /usr/bin/convert || more="$$more imagemagick"; \
 	command -v pg_dump >/dev/null && ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1 || more="$$more postgresql"; \
 	command -v mariadb-dump >/dev/null && command -v mariadbd >/dev/null || more="$$more mariadb-server"; \
+	/usr/bin/python3 -c "import django, psycopg2, MySQLdb" 2>/dev/null || more="$$more python3-django python3-psycopg2 python3-mysqldb"; \
 	if [ -n "$$missing$$more" ]; then apt-get update -qq || true; fi; \
 	for p in $$more; do DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $$p >/dev/null 2>&1 || echo "$$p can't be installed: the tests that use it are left out"; done; \
 	if [ -n "$$missing" ]; then DEBIAN_FRONTEND=noninteractive apt-get install -y -qq $$missing; fi

@@ -14,6 +14,8 @@ type fate struct {
 	changed, short, refused int64
 	// also is a condition for the rows that the engine does not take.
 	also string
+	// other says that values which are written alike would not come back as they were.
+	other bool
 }
 
 // laxMode lets the engine cut off what does not fit.
@@ -57,7 +59,7 @@ func (a *alteration) askFates() {
 	numbers := a.p.numbers(len(sums), "select "+strings.Join(sums, ", ")+" from "+a.p.now(a.w))
 	for i, b := range list {
 		if a.p.err == nil {
-			a.fates[b.column] = fate{b.to, numbers[3*i], numbers[3*i+1], numbers[3*i+2], b.refused}
+			a.fates[b.column] = fate{b.to, numbers[3*i], numbers[3*i+1], numbers[3*i+2], b.refused, b.other}
 		}
 	}
 }
@@ -89,11 +91,14 @@ func (p *planner) numbers(n int, query string) []int64 {
 // change is planned with that.
 func (a *alteration) lose(l, c *element.Element) bool {
 	f, ok := a.fates[c.Key]
+	saves := Save{Table: a.p.now(a.w), Column: ident(l.Key)}
+	if ok && f.changed+f.short+f.refused == 0 && f.other {
+		a.saves = append(a.saves, saves)
+	}
 	if !ok || f.changed+f.short+f.refused == 0 {
 		return false
 	}
 	name := ident(a.w.Key) + "." + ident(c.Key)
-	saves := Save{Table: a.p.now(a.w), Column: ident(l.Key)}
 	lost := f.changed + f.short
 	var own []string
 	if f.refused > 0 {
@@ -168,8 +173,10 @@ func (a *alteration) try(l, c *element.Element) {
 		f.refused = p.count("select count(" + name + ") from " + table)
 	case run("set sql_mode = "+literal(laxMode), "alter table "+probe+" modify column back "+as(from, l)) != nil: // there is no way back
 		f.changed = p.count("select count(*) from " + probe + " where not cast(was as char) <=> cast(`is` as char)")
+		f.other = p.count("select count(*) from "+probe) > 0
 	default:
 		f.changed = p.count("select count(*) from " + probe + " where not cast(was as char) <=> cast(`is` as char) and not cast(was as binary) <=> cast(back as binary)")
+		f.other = p.count("select count(*) from "+probe+" where not cast(was as binary) <=> cast(back as binary)") > 0
 	}
 	a.fates[c.Key] = f
 }

@@ -23,6 +23,8 @@ type becoming struct {
 	changed, short, refused string
 	// tried says that no condition tells, and a copy of the values has to.
 	tried bool
+	// other says that values which are written alike may come back otherwise.
+	other bool
 }
 
 // columnType is a type taken apart.
@@ -126,7 +128,7 @@ func becomes(v string, from, to columnType) becoming {
 		b.changed = backFrom("float", v, from)
 	case z == "float" && len(to.args) == 0 && a == "double" && len(from.args) == 0:
 		b.changed = "cast(" + v + " as float) <> " + v + " and cast(cast(" + v + " as float) as char) <> cast(" + v + " as char)"
-		b.refused = "abs(" + v + ") > 3.402823466e38"
+		b.refused, b.other = "abs("+v+") > 3.402823466e38", true
 	case z == "float" && a == "float" && len(to.args) == 0, z == "double" && a == "float" && len(to.args)+len(from.args) == 0, z == "double" && a == "double" && len(to.args) == 0:
 	case z == "double" && len(to.args) == 0 && (a == "int" || a == "decimal"):
 		if a == "int" && from.name != "bigint" || a == "decimal" && from.arg(0, 10) <= 15 {

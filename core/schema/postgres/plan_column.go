@@ -283,22 +283,23 @@ func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to str
 			s.Statements[i] = strings.Replace(sql, " using "+ident(c.Key)+"::"+to, " using "+ident(c.Key)+"::text::"+to, 1)
 		}
 	}
-	asked := func(condition string) (rows int64, err error) {
-		return rows, p.conn.QueryRow(p.ctx, "select count(*) from "+table+" where "+name+" is not null and "+condition).Scan(&rows)
+	alike := int64(0) // values that are written alike, and would not come back as they were
+	asked := func(condition, back string) (rows int64, err error) {
+		return rows, p.conn.QueryRow(p.ctx, "select count(*) filter (where "+condition+" and "+back+"), count(*) filter (where not ("+condition+") and "+back+") from "+table+" where "+name+" is not null").Scan(&rows, &alike)
 	}
 	written := "(" + cast + ")::text is distinct from " + name + "::text"
 	back := "(" + cast + ")::" + from + " is distinct from " + name
 	fits, filled := "", int64(0)
-	rows, err := asked(written + " and " + back)
+	rows, err := asked(written, back)
 	if err != nil {
-		if _, refused := asked("(" + cast + ") is null"); refused != nil { // not all of them become that
+		if _, refused := asked("("+cast+") is null", "true"); refused != nil { // not all of them become that
 			if fits, filled = p.unfit(s, w, c, cast, from, to, refused); fits == "" {
 				return
 			}
 			written, back = "case when "+fits+" then "+written+" end", "case when "+fits+" then "+back+" end"
 		}
-		if rows, err = asked(written + " and " + back); err != nil { // there is no way back
-			rows, err = asked(written)
+		if rows, err = asked(written, back); err != nil { // there is no way back
+			rows, err = asked(written, "true")
 		}
 	}
 	if err != nil {
@@ -307,6 +308,8 @@ func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to str
 	}
 	if rows += filled; rows > 0 {
 		s.Effect, s.Loss = Loses, fmt.Sprintf("column %s.%s has %s as %s", w.name(), name, step.Changing(rows), to)
+	}
+	if rows+alike > 0 {
 		s.Saves = []Save{{Table: table, Column: name}}
 	}
 }
