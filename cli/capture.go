@@ -79,6 +79,9 @@ func (a *App) capture(ctx context.Context, w *workspace.Workspace, name, stoodOn
 	}
 	if a.Keys != nil && !a.json && !a.yes {
 		o.IsRenamed = func(r environment.Rename) bool {
+			if r.Table == "" {
+				return a.ask(fmt.Sprintf("Is table %s what %s was, by another name?", r.To, r.From))
+			}
 			return a.ask(fmt.Sprintf("In table %s, is %s what %s was, by another name?", r.Table, r.To, r.From))
 		}
 	}
@@ -203,6 +206,14 @@ func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
 		a.sayRescued(c.Rescued)
 	}
 	for _, r := range c.Renamed {
+		switch {
+		case r.Table == "" && r.Sure:
+			a.say("Table %s was called %s: its file says so, and a deployment elsewhere renames it.", r.To, r.From)
+			continue
+		case r.Table == "":
+			a.say("%s", a.paint(warm, fmt.Sprintf("Table %s went and %s came, with the same columns. If that is %[1]s by another name, write -- formerly: %[1]s above it: else a deployment elsewhere drops it with its rows.", r.From, r.To)))
+			continue
+		}
 		if r.Sure {
 			a.say("In table %s, %s was called %s: its file says so, and a deployment elsewhere renames it.", r.Table, r.To, r.From)
 		} else {

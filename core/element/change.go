@@ -40,8 +40,17 @@ func (d *Delta) list(inA, inB Address, out *[]Change) {
 		*out = append(*out, Change{Kind: Edited, Address: inB.Of(p.Name), From: p.From, To: p.To})
 	}
 	stepsA, stepsB := steps{kids: d.A.Children}, steps{kids: d.B.Children}
+	former := d.former()
 	for _, k := range d.Kids {
 		switch {
+		case k.To < 0 && former[d.A.Children[k.From]] != nil: // told where it goes on
+		case k.From < 0 && former[d.B.Children[k.To]] != nil:
+			was, is := former[d.B.Children[k.To]], d.B.Children[k.To]
+			at := inB.Below(stepsB.at(k.To))
+			*out = append(*out, Change{Kind: Renamed, Address: at, From: TextValue(was.Key), To: TextValue(is.Key)})
+			if below := Compare(was, is); below != nil {
+				below.list(inA.Below(Step{Type: was.Type, Key: was.Key}), at, out)
+			}
 		case k.To >= 0 && k.From >= 0 && k.Delta == nil && !k.Moved && d.A.Children[k.From].Key == d.B.Children[k.To].Key:
 		case k.To < 0:
 			*out = append(*out, Change{Kind: Removed, Address: inA.Below(stepsA.at(k.From)), Element: d.A.Children[k.From]})
@@ -60,6 +69,28 @@ func (d *Delta) list(inA, inB Address, out *[]Change) {
 			}
 		}
 	}
+}
+
+// former pairs children that went with those that came and say that they had their keys, both ways;
+// what was told as something else is left alone.
+func (d *Delta) former() map[*Element]*Element {
+	var out map[*Element]*Element
+	for _, k := range d.Kids {
+		if k.From >= 0 || d.B.Children[k.To].Former == "" {
+			continue
+		}
+		is := d.B.Children[k.To]
+		for _, o := range d.Kids {
+			if o.To >= 0 || d.A.Children[o.From].Type != is.Type || d.A.Children[o.From].Key != is.Former || out[d.A.Children[o.From]] != nil {
+				continue
+			}
+			if out == nil {
+				out = map[*Element]*Element{}
+			}
+			out[is], out[d.A.Children[o.From]] = d.A.Children[o.From], is
+		}
+	}
+	return out
 }
 
 // steps gives the steps of children; those without keys are counted when the first

@@ -33,6 +33,9 @@ type Element struct {
 	// Gist is one line for people that says what this is. It takes no part in
 	// identity, comparison or merging.
 	Gist string
+	// Former is the key that this had, where its source says so; like Gist, it is no part of
+	// identity. What goes under that key while this comes is told as renamed.
+	Former string
 	// Origin is the digest of the bytes that this element was read from, when a
 	// kind keeps them apart; zero for none. Like Gist, it is no part of identity.
 	Origin Digest

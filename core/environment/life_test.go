@@ -276,6 +276,7 @@ func (l *life) move(seed string) {
 		if kept, err = p.Before(ctx); err != nil {
 			fail("%v", err)
 		}
+		p.Token = fmt.Sprint("move ", l.moves)
 		if err = p.Apply(ctx, nil); err == nil || !p.Whole() && !NothingDone(err) {
 			l.came(d, p, kept, gone, was, is, before, fail, err)
 			return
@@ -308,6 +309,9 @@ func (l *life) came(d Driver, p *Plan, kept Files, gone string, was []relation, 
 		fail("%v", err)
 	}
 	back := &Past{Lost: lost, Held: is, Steps: p.undoing(kept)}
+	if broke != nil { // the database knows how far it came
+		back.Steps = DataSteps{Undo: true, Tokens: []string{p.Token}}
+	}
 	for range 4 {
 		var q *Plan
 		if q, err = d.Plan(ctx, kept, back); err == nil {

@@ -9,10 +9,11 @@ import (
 	"oakenchest/core/schema/shape"
 )
 
-// Rename is a column of a table that seems to have another name than it had.
+// Rename is a column of a table, or a table, that seems to have another name than it had.
 type Rename struct {
 	// Into is the folder of the project, where an environment has several.
-	Into            string
+	Into string
+	// Table is that of a column; empty for a table.
 	Table, From, To string
 	// Sure says that it is no new column: the engine puts such last, and this one stands before
 	// another that was there.
@@ -21,8 +22,9 @@ type Rename struct {
 
 // renames finds, in each table that is there before and after, columns that went while one of
 // just the same definition came, where there is one of each alone. addsLast says that the
-// engine puts new columns behind all others.
+// engine puts new columns behind all others. Tables are found by having just the same columns.
 func renames(was, is *element.Element, addsLast bool) (out []Rename) {
+	out = renamedTables(was, is)
 	for _, e := range was.Children {
 		other := sameKey(is, e)
 		switch {
@@ -33,6 +35,29 @@ func renames(was, is *element.Element, addsLast bool) (out []Rename) {
 			out = append(out, renamedIn(e, other, addsLast)...)
 		}
 	}
+	return out
+}
+
+// renamedTables finds tables that went while one of just the same columns came, where there is one
+// of each alone.
+func renamedTables(was, is *element.Element) (out []Rename) {
+	alone := func(of, without *element.Element) map[element.Digest][]string {
+		found := map[element.Digest][]string{}
+		for _, e := range of.Children {
+			if all, _ := columnsOf(e, e); e.Type == "table" && sameKey(without, e) == nil && len(all) > 0 {
+				columns := &element.Element{Children: all}
+				found[columns.Sum()] = append(found[columns.Sum()], e.Key)
+			}
+		}
+		return found
+	}
+	come := alone(is, was)
+	for columns, gone := range alone(was, is) {
+		if len(gone) == 1 && len(come[columns]) == 1 {
+			out = append(out, Rename{From: gone[0], To: come[columns][0]})
+		}
+	}
+	slices.SortFunc(out, func(a, b Rename) int { return strings.Compare(a.From, b.From) })
 	return out
 }
 
@@ -89,7 +114,7 @@ func renamedIn(was, is *element.Element, addsLast bool) (out []Rename) {
 
 var tableHead = regexp.MustCompile(`(?i)^\s*create\s+(?:unlogged\s+|temporary\s+)?table\s+(?:if\s+not\s+exists\s+)?(\S+)`)
 
-// SayFormerly writes into the file of a table, among files that a capture changes, what a
+// SayFormerly writes into the file of a table, among files that a capture changes, what it or a
 // column was called; it reports whether it found the place.
 func SayFormerly(edits Files, r Rename) bool {
 	plain := func(s string) string { return strings.ToLower(strings.Trim(s, "\"`")) }
@@ -102,7 +127,12 @@ func SayFormerly(edits Files, r Rename) bool {
 		for i, line := range lines {
 			if m := tableHead.FindStringSubmatch(line); m != nil {
 				table := m[1][strings.LastIndexByte(m[1], '.')+1:]
-				inside = plain(strings.TrimSuffix(table, "(")) == strings.ToLower(r.Table)
+				is := plain(strings.TrimSuffix(table, "("))
+				if r.Table == "" && is == strings.ToLower(r.To) {
+					edits[name] = []byte(strings.Join(slices.Insert(lines, i, "-- formerly: "+r.From), "\n"))
+					return true
+				}
+				inside = r.Table != "" && is == strings.ToLower(r.Table)
 				continue
 			}
 			words := strings.Fields(line)

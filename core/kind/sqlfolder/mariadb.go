@@ -33,6 +33,7 @@ func (MariaDB) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
+	d.SayFormer()
 	return whole(src, d.Root, files, mariadb.Tables(d.Root))
 }
 

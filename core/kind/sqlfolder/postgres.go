@@ -34,6 +34,7 @@ func (Postgres) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
+	d.SayFormer()
 	return whole(src, d.Root, files, postgres.Tables(d.Root))
 }
 

@@ -84,6 +84,7 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
+	d.SayFormer()
 	return whole(src, d.Root, files, sqlite.Tables(d.Root))
 }
 

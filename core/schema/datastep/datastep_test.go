@@ -97,3 +97,16 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+func TestAStepMendsWhatItNamesOrCalls(t *testing.T) {
+	j := Journal{Check: func(name, query string) []string { return []string{"select " + query} }}
+	none := func(string) (string, string, bool) { return "", "", false }
+	for text, want := range map[string]bool{
+		"update care.tank set a = 1;\n-- check:\nselect 1;": true, "update tanks set a = 1;\n-- check:\nselect * from tank;": false, "-- about tank\nupdate a set b = 1;": false, "select mend();": true, "update \"Tank\" set a = 1;": true,
+	} {
+		got, _, err := j.Plan(split, declared.Files{"data-steps/1.sql": []byte(text)}, Wanted{Due: []string{"data-steps/1.sql"}}, nil, none)
+		if err != nil || got.Due().Mends("tank") != want {
+			t.Errorf("%s: %v, %v", text, got.Due(), err)
+		}
+	}
+}

@@ -133,7 +133,7 @@ func put(d *step.DataSteps, when When, s step.Step) {
 }
 
 func (j Journal) forward(s *Script, table func(string) (string, string, bool)) step.Step {
-	out := step.Step{Address: Address(s.Name), What: Runs, Effect: step.Unknown, Run: &step.Run{Name: s.Name, Text: s.Text}}
+	out := step.Step{Address: Address(s.Name), What: Runs, Effect: step.Unknown, Run: &step.Run{Name: s.Name, Text: s.Text, Does: s.Body}}
 	out.Statements = slices.Concat(j.Begin, s.Body)
 	for _, q := range s.Checks {
 		out.Statements = append(out.Statements, j.Check(s.Name, q)...)
@@ -160,7 +160,7 @@ func (j Journal) forward(s *Script, table func(string) (string, string, bool)) s
 }
 
 func (j Journal) backward(s *Script) step.Step {
-	return step.Step{Address: Address(s.Name), What: TakesBack, Effect: step.Unknown, Run: &step.Run{Name: s.Name, Text: s.Text, Back: true},
+	return step.Step{Address: Address(s.Name), What: TakesBack, Effect: step.Unknown, Run: &step.Run{Name: s.Name, Text: s.Text, Back: true, Does: s.Back},
 		Statements: slices.Concat(j.Begin, s.Back, j.End)}
 }
 

@@ -103,7 +103,7 @@ func (a *alteration) lose(l, c *element.Element) bool {
 	var own []string
 	if f.refused > 0 {
 		value, filled := a.p.wanted.Fill[a.w.Key+"."+c.Key]
-		if a.p.wanted.Due.Before && (!filled || f.also == "") {
+		if a.p.wanted.Due.Before && a.p.wanted.Due.Mends(a.w.Key) && (!filled || f.also == "") {
 			return false // a data step may see to it
 		}
 		if !filled || f.also == "" {

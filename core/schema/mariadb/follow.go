@@ -19,3 +19,13 @@ func (d *Declared) tables() (out []declared.Table) {
 	}
 	return out
 }
+
+// SayFormer lets the elements of tables and columns say what they were called.
+func (d *Declared) SayFormer() {
+	for _, e := range kids(d.Root, "table") {
+		e.Former = d.Formerly[ID(e)]
+		for _, c := range kids(e, "column") {
+			c.Former = d.Formerly[sub(ID(e), c)]
+		}
+	}
+}

@@ -61,7 +61,7 @@ func (a *alteration) stays(name string) bool {
 
 // foresee asks the rows for what a changed table is to have.
 func (a *alteration) foresee() {
-	if a.p.mended() {
+	if a.p.wanted.Due.Mends(a.w.Key) {
 		return
 	}
 	table := a.p.now(a.w)
@@ -130,7 +130,7 @@ func (p *planner) leadsSomewhere(l, w, c *element.Element) {
 	from, rest := keyParts(textOf(c, "definition"))
 	there, _ := keyParts(rest)
 	wanted := kid(p.want, "table", to)
-	if p.mended() || p.wanted.Tracked[to] || p.wanted.Tracked[w.Key] || l == nil || other == nil || wanted == nil || len(from) == 0 || len(from) != len(there) || p.err != nil {
+	if p.wanted.Due.Mends(w.Key) || p.wanted.Due.Mends(to) || p.wanted.Tracked[to] || p.wanted.Tracked[w.Key] || l == nil || other == nil || wanted == nil || len(from) == 0 || len(from) != len(there) || p.err != nil {
 		return
 	}
 	a, b := p.alteration(l, w), p.alteration(other, wanted)

@@ -76,9 +76,6 @@ func Plan(ctx context.Context, q Querier, live *element.Element, want Wanted) ([
 	return p.steps, p.err
 }
 
-// mended says that data steps may mend what of the rows is in the way.
-func (p *planner) mended() bool { return p.wanted.Due.Before || p.wanted.Due.Between }
-
 func at(e *element.Element, part *element.Element) element.Address {
 	a := element.Address{}.Below(element.Step{Type: e.Type, Key: e.Key})
 	if part != nil {

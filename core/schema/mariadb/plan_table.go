@@ -280,7 +280,7 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 	if !free(c) && !filled {
 		rows := a.p.count("select count(*) from " + a.p.now(a.w))
 		switch {
-		case rows > 0 && a.p.wanted.Due.Between: // a data step sees to it
+		case rows > 0 && a.p.wanted.Due.Between && a.p.wanted.Due.Mends(a.w.Key): // a data step sees to it
 			a.do(Instant, "add the column "+c.Key+", which takes null for now", "add column "+columnSQL(open)+" "+where)
 			a.later(func() { a.do(Rewrites, "refuse null in "+c.Key, "modify column "+columnSQL(c)) })
 			return
@@ -366,7 +366,7 @@ func (a *alteration) notNull(l, c *element.Element) {
 	if !ok {
 		value = textOf(c, "default")
 	}
-	if value == "" && a.p.mended() {
+	if value == "" && a.p.wanted.Due.Mends(a.w.Key) {
 		return
 	}
 	if value == "" {

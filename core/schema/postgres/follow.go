@@ -1,6 +1,8 @@
 package postgres
 
 import (
+	"strings"
+
 	"oakenchest/core/schema/declared"
 )
 
@@ -21,4 +23,17 @@ func (d *Declared) tables() (out []declared.Table) {
 		}
 	}
 	return out
+}
+
+// SayFormer lets the elements of tables and columns say what they were called.
+func (d *Declared) SayFormer() {
+	for _, s := range kids(d.Root, "schema") {
+		for _, e := range kids(s, "table") {
+			id := ID(s.Key, e)
+			e.Former = strings.TrimPrefix(d.Formerly[id], s.Key+".")
+			for _, c := range kids(e, "column") {
+				c.Former = d.Formerly[sub(id, c)]
+			}
+		}
+	}
 }

@@ -43,7 +43,7 @@ func (p *planner) addColumn(w object, head string, c *element.Element, again boo
 	free := c.Clone()
 	free.Set("not null", element.Value{})
 	switch {
-	case !ok && p.wanted.Due.Between: // a data step sees to it
+	case !ok && p.wanted.Due.Between && p.wanted.Due.Mends(w.e.Key): // a data step sees to it
 		p.add(n, "add the column "+c.Key+", which takes null for now", effect, head+"add column "+ident(c.Key)+" "+columnText(free))
 		p.later(n, "refuse null", Scans, head+"alter column "+ident(c.Key)+" set not null")
 		return
@@ -194,7 +194,7 @@ func (p *planner) refuseNull(n node, w object, col string, c *element.Element) {
 		if !ok {
 			value = textOf(c, "default")
 		}
-		mended := p.wanted.Due.Before || p.wanted.Due.Between
+		mended := p.wanted.Due.Mends(w.e.Key)
 		switch {
 		case (value == "" || value == "null") && mended:
 			p.later(n, "refuse null", Scans, col+"set not null")
@@ -327,7 +327,7 @@ func (p *planner) unfit(s *Step, w object, c *element.Element, cast, from, to st
 	}
 	value, ok := p.wanted.Fill[w.name()+"."+ident(c.Key)]
 	if err != nil || !ok {
-		if p.wanted.Due.Before { // a data step may see to it
+		if p.wanted.Due.Before && p.wanted.Due.Mends(w.e.Key) { // a data step may see to it
 			return "", 0
 		}
 		if err != nil {

@@ -23,3 +23,14 @@ func (d *Declared) tables() (out []declared.Table) {
 	}
 	return out
 }
+
+// SayFormer lets the elements of tables and columns say what they were called.
+func (d *Declared) SayFormer() {
+	for _, e := range kidsOf(d.Root, "table") {
+		name := strings.ToLower(e.Key)
+		e.Former = d.Formerly[name]
+		for _, c := range kidsOf(e, "column") {
+			c.Former = d.Formerly[name+"."+strings.ToLower(c.Key)]
+		}
+	}
+}

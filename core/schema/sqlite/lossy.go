@@ -89,7 +89,7 @@ func (p *planner) lostValues(l, t *element.Element) (lost []string, saves []Save
 			return nil, nil, err
 		}
 		to := c.Prop("type").Text()
-		if refused > 0 && !p.due.Before && !p.due.Between { // else data steps may see to it
+		if refused > 0 && !p.due.Mends(t.Key) { // else data steps may see to it
 			return nil, nil, &RowsError{Table: l.Key, Column: c.Key, Rows: refused, Reason: "not all of its values can become " + to, NoFill: true}
 		}
 		if changed > 0 {

@@ -266,7 +266,7 @@ func (p *planner) rebuild(live, l, t *element.Element) error {
 			}
 			continue
 		}
-		expr, err := p.value(live, k, c, rows)
+		expr, err := p.value(live, t, k, c, rows)
 		if err != nil {
 			return err
 		}
@@ -318,7 +318,7 @@ func describe(l, t *element.Element) string {
 
 // value gives the expression that fills a column of a rebuilt table; empty
 // leaves it to its default.
-func (p *planner) value(l, k, c *element.Element, rows int64) (string, error) {
+func (p *planner) value(l, t, k, c *element.Element, rows int64) (string, error) {
 	def := c.Prop("default").Text()
 	required := !c.Prop("not null").IsAbsent()
 	if fill, ok := p.fill[l.Key+"."+c.Key]; ok && required && def == "" {
@@ -338,14 +338,19 @@ func (p *planner) value(l, k, c *element.Element, rows int64) (string, error) {
 		if was, expanded := p.was[k]; expanded {
 			asked = was
 		}
-		if asked == nil { // a data step fills it
+		switch {
+		case asked == nil && def != "":
+			return "coalesce(" + ident(k.Key) + ", " + def + ")", nil
+		case asked == nil && rows > 0 && !p.due.Mends(l.Key) && !p.due.Mends(t.Key) && c.Prop("primary key").IsAbsent():
+			return "", &RowsError{Table: l.Key, Column: c.Key, Rows: rows, Reason: "the new column takes no null and has no default"}
+		case asked == nil: // a data step fills it
 			return ident(k.Key), nil
 		}
 		nulls, err := p.count("select count(*) from " + ident(l.Key) + " where " + ident(asked.Key) + " is null")
 		if err != nil {
 			return "", err
 		}
-		if nulls > 0 && def == "" && (p.due.Before || p.due.Between) {
+		if nulls > 0 && def == "" && (p.due.Mends(l.Key) || p.due.Mends(t.Key)) {
 			return ident(k.Key), nil
 		}
 		if nulls > 0 && def == "" {

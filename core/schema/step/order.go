@@ -1,6 +1,9 @@
 package step
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
 // Tighten puts what comes after the data steps behind all that comes before them, each in its
 // order: first things are added, then data steps run, then rows are held to new rules and what is
@@ -51,4 +54,12 @@ type DataSteps struct {
 }
 
 // Due says which there are.
-func (d DataSteps) Due() Due { return Due{len(d.Before) > 0, len(d.Between) > 0} }
+func (d DataSteps) Due() Due {
+	out := Due{Before: len(d.Before) > 0, Between: len(d.Between) > 0}
+	for _, list := range [][]Step{d.Before, d.Between} {
+		for _, s := range list {
+			out.Texts = append(out.Texts, strings.Join(s.Run.Does, ";\n"))
+		}
+	}
+	return out
+}

@@ -5,6 +5,7 @@ package step
 
 import (
 	"fmt"
+	"regexp"
 
 	"oakenchest/core/element"
 )
@@ -55,10 +56,30 @@ type Step struct {
 type Run struct {
 	Name, Text string
 	Back       bool
+	// Does are its statements, without checks.
+	Does []string
 }
 
-// Due says which data steps come with a plan. What rows are in the way of, these may mend.
-type Due struct{ Before, Between bool }
+// Due says which data steps come with a plan.
+type Due struct {
+	Before, Between bool
+	// Texts are those of the steps.
+	Texts []string
+}
+
+// Mends reports whether a data step may mend what of the rows of a table is in the way: one that
+// names it, or that calls something of which nobody knows what it does.
+func (d Due) Mends(table string) bool {
+	name := regexp.MustCompile(`(?i)(^|[^\w$])` + regexp.QuoteMeta(table) + `($|[^\w$])`)
+	for _, text := range d.Texts {
+		if name.MatchString(text) || calls.MatchString(text) {
+			return true
+		}
+	}
+	return false
+}
+
+var calls = regexp.MustCompile(`(?im)^\s*(call|do|select|execute|perform)\b`)
 
 // Save is rows that a step loses, and that are kept first.
 type Save struct {
