@@ -254,17 +254,29 @@ func (a *App) renameEnvironment(ctx context.Context, w *workspace.Workspace, fro
 }
 
 func newEnvRemove(a *App) *cobra.Command {
-	return &cobra.Command{
-		Use:               "remove NAME",
-		Short:             "Take an environment's declaration out of oaken.toml",
-		Long:              "Take an environment's declaration out of oaken.toml. The environment itself, its files in\nthe project, and what is recorded of it, stay as they are.",
-		Example:           "  oaken env remove test",
+	var drop, allowLoss bool
+	cmd := &cobra.Command{
+		Use:   "remove NAME",
+		Short: "Take an environment's declaration out of oaken.toml",
+		Long: `Take an environment's declaration out of oaken.toml. The environment itself, its files in
+the project, and what is recorded of it, stay as they are.
+
+With --drop, the database goes too, when it was made by oaken branch --env: its branch is
+done. What no commit knows of it, and rows, go only with --allow-loss, and are saved first.`,
+		Example:           "  oaken env remove test\n  oaken env remove kelp --drop",
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeEnvironments,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				if _, err := w.Manifest.Environment(args[0]); err != nil {
 					return err
+				}
+				saved := ""
+				if drop {
+					var err error
+					if saved, err = a.mover(w).EndFresh(cmd.Context(), args[0], allowLoss); err != nil {
+						return err
+					}
 				}
 				err := w.EditManifest(func(data []byte) ([]byte, error) {
 					out, err := manifest.RemoveEnvironment(data, args[0])
@@ -277,12 +289,22 @@ func newEnvRemove(a *App) *cobra.Command {
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.env/1", "removed": args[0]})
+					a.printJSON(map[string]any{"schema": "oaken.env/1", "removed": args[0], "dropped": drop, "saved": saved})
 					return nil
 				}
-				a.say("Environment %s is no longer declared; its target was not touched.", args[0])
+				if saved != "" {
+					a.say("Saved before: %s", saved)
+				}
+				what := "its target was not touched"
+				if drop {
+					what = "its database is dropped"
+				}
+				a.say("Environment %s is no longer declared; %s.", args[0], what)
 				return nil
 			})
 		},
 	}
+	cmd.Flags().BoolVar(&drop, "drop", false, "drop the database that was made for the branch")
+	cmd.Flags().BoolVar(&allowLoss, "allow-loss", false, "consent to the loss of data; it is saved first")
+	return cmd
 }

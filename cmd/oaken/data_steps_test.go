@@ -4,6 +4,7 @@ import (
 	"net/url"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"testing"
@@ -227,4 +228,42 @@ func TestScriptsRunOnTheStateTheyWereWrittenFor(t *testing.T) {
 		rowsAre(run, "tank", "code", "reef", "new")
 		p.says(runs(), "is not as it was")
 	})
+}
+
+// TestTheDatabaseOfABranchEndsOnRequest drops what oaken branch --env made, and nothing else; what
+// nobody has recorded, and rows, need consent.
+func TestTheDatabaseOfABranchEndsOnRequest(t *testing.T) {
+	for _, s := range []server{postgresServer(t), mariadbServer(t)} {
+		t.Run(s.engine, func(t *testing.T) {
+			p, dev := empty(t), s.database(t)
+			s.run(t, dev, "create table tank (id int primary key)")
+			p.ok("begin")
+			p.ok("env", "add", "dev", s.target(dev))
+			p.ok("capture", "dev", "--commit", "-m", "First")
+			p.ok("commit", "-m", "Where it lives")
+			p.fails(4, "was not made for a branch", "env", "remove", "dev", "--drop")
+			kelp := dev + "_kelp"
+			p.ok("branch", "kelp", "--env", s.target(kelp))
+			p.ok("switch", "kelp")
+			s.run(t, kelp, "alter table tank add column code varchar(9)")
+			p.fails(4, "holds what no commit knows", "env", "remove", "kelp", "--drop")
+			p.ok("capture", "kelp", "--commit", "-m", "Codes")
+			s.run(t, kelp, "insert into tank (id, code) values (1, 'reef')")
+			p.fails(4, "would lose data", "env", "remove", "kelp", "--drop")
+			out := p.ok("env", "remove", "kelp", "--drop", "--allow-loss")
+			p.says(out, "Saved before: ", "its database is dropped")
+			saved := strings.TrimSpace(strings.TrimPrefix(strings.SplitN(out, "\n", 2)[0], "Saved before: "))
+			found, _ := filepath.Glob(filepath.Join(saved, "*", "*", "tank.csv"))
+			more, _ := filepath.Glob(filepath.Join(saved, "*", "tank.csv"))
+			if found = append(found, more...); len(found) != 1 {
+				t.Fatalf("the rows are not in %s", saved)
+			}
+			if data, err := os.ReadFile(found[0]); err != nil || !strings.Contains(string(data), "reef") {
+				t.Errorf("%s, %v", data, err)
+			}
+			p.ok("env", "add", "again", s.target(kelp))
+			p.fails(5, "There is no database", "verify", "main", "env:again")
+			s.run(t, dev, "insert into tank values (1)")
+		})
+	}
 }

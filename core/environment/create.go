@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"github.com/go-sql-driver/mysql"
 	"github.com/jackc/pgx/v5"
 
 	"oakenchest/core/fault"
@@ -36,6 +37,67 @@ func Create(ctx context.Context, h Host, target string) (undo func(context.Conte
 	return createFile(h, rest)
 }
 
+// Drop removes the database that a target names, with all that it holds.
+func Drop(ctx context.Context, h Host, target string) error {
+	s, rest, err := split(target)
+	if err == nil {
+		rest, err = h.expand(target, rest)
+	}
+	if err != nil {
+		return err
+	}
+	switch s.name {
+	case "postgres":
+		config, err := pgx.ParseConfig("postgres:" + rest)
+		if err != nil {
+			return err
+		}
+		return onPostgres(ctx, "postgres:"+rest, "drop database "+pgx.Identifier{config.Database}.Sanitize())
+	case "mysql":
+		config, err := mariadbConfig("mysql:" + rest)
+		if err != nil {
+			return err
+		}
+		return onMariaDB(ctx, config, "drop database `"+strings.ReplaceAll(config.DBName, "`", "``")+"`")
+	case "sqlite":
+		file := filepath.FromSlash(rest)
+		if !filepath.IsAbs(file) {
+			file = filepath.Join(h.Root, file)
+		}
+		return os.Remove(file)
+	}
+	return fault.New(fault.Refused, "Remove it by hand.", "A plain folder is not removed.")
+}
+
+// onPostgres runs a statement on the server of a target, in another database than it names.
+func onPostgres(ctx context.Context, target, sql string) error {
+	u, err := url.Parse(target)
+	if err != nil {
+		return err
+	}
+	u.Path = "/postgres"
+	conn, err := connectPostgres(ctx, u.String())
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, sql)
+	return postgres.EngineError(err)
+}
+
+// onMariaDB runs a statement on the server of a target, in no database.
+func onMariaDB(ctx context.Context, config *mysql.Config, sql string) error {
+	bare := config.Clone()
+	bare.DBName = ""
+	db, err := connectMariaDB(ctx, bare)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	_, err = db.ExecContext(ctx, sql)
+	return mariadb.EngineError(err)
+}
+
 func nothing(context.Context) error { return nil }
 
 // createFile is for targets that a deployment makes: only the undoing is needed.
@@ -56,15 +118,12 @@ func createPostgres(ctx context.Context, target string) (func(context.Context) e
 		return nil, fault.New(fault.Usage, "It is written postgres://USER@HOST:PORT/DATABASE.", "The target can't be read as the address of a PostgreSQL database.")
 	}
 	name := config.Database
-	admin := func(ctx context.Context) (*pgx.Conn, error) {
-		u, err := url.Parse(target)
-		if err != nil {
-			return nil, err
-		}
-		u.Path = "/postgres"
-		return connectPostgres(ctx, u.String())
+	u, err := url.Parse(target)
+	if err != nil {
+		return nil, err
 	}
-	conn, err := admin(ctx)
+	u.Path = "/postgres"
+	conn, err := connectPostgres(ctx, u.String())
 	if err != nil {
 		return nil, err
 	}
@@ -77,13 +136,7 @@ func createPostgres(ctx context.Context, target string) (func(context.Context) e
 		return nil, uncreated(name, postgres.EngineError(err))
 	}
 	return func(ctx context.Context) error {
-		conn, err := admin(ctx)
-		if err != nil {
-			return err
-		}
-		defer conn.Close(ctx)
-		_, err = conn.Exec(ctx, "drop database "+pgx.Identifier{name}.Sanitize())
-		return postgres.EngineError(err)
+		return onPostgres(ctx, target, "drop database "+pgx.Identifier{name}.Sanitize())
 	}, nil
 }
 
@@ -94,17 +147,7 @@ func createMariaDB(ctx context.Context, target string) (func(context.Context) er
 	}
 	name := config.DBName
 	quoted := "`" + strings.ReplaceAll(name, "`", "``") + "`"
-	run := func(ctx context.Context, sql string) error {
-		bare := config.Clone()
-		bare.DBName = ""
-		db, err := connectMariaDB(ctx, bare)
-		if err != nil {
-			return err
-		}
-		defer db.Close()
-		_, err = db.ExecContext(ctx, sql)
-		return mariadb.EngineError(err)
-	}
+	run := func(ctx context.Context, sql string) error { return onMariaDB(ctx, config, sql) }
 	switch db, err := mariadb.Open(ctx, config.Clone()); {
 	case err == nil:
 		return nothing, db.Close()

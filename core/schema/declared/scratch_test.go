@@ -8,7 +8,7 @@ import (
 func TestScratchDatabasesThatNobodyUses(t *testing.T) {
 	now := time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
 	name := ScratchName(now)
-	if Abandoned(name, now) || Abandoned(name, now.Add(time.Hour)) || !Abandoned(name, now.Add(7*time.Hour)) {
+	if Abandoned(name, now) || Abandoned(name, now.Add(50*time.Second)) || !Abandoned(name, now.Add(2*time.Minute)) {
 		t.Errorf("the age of %s is misread", name)
 	}
 	for _, other := range []string{"reef", "oaken_scratch_", "oaken_scratch_zz_1", "oaken_scratch_12345678"} {

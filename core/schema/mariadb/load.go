@@ -58,7 +58,8 @@ func NewScratch(ctx context.Context, config *mysql.Config) (*Scratch, error) {
 	defer admin.Close()
 	if names, err := column(ctx, admin, "select schema_name from information_schema.schemata where schema_name like 'oaken\\\\_scratch\\\\_%'"); err == nil {
 		for _, name := range names { // what killed processes left
-			if declared.Abandoned(name, time.Now()) {
+			used, err := column(ctx, admin, "select id from information_schema.processlist where db = "+literal(name))
+			if err == nil && len(used) == 0 && declared.Abandoned(name, time.Now()) {
 				_, _ = admin.ExecContext(ctx, "drop database if exists "+ident(name))
 			}
 		}

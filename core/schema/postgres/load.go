@@ -54,7 +54,7 @@ func NewScratch(ctx context.Context, admin *pgx.Conn) (*Scratch, error) {
 }
 
 // dropAbandoned drops the scratch databases that killed processes left, as far as the
-// user may.
+// user may; the engine drops none that somebody is connected to.
 func dropAbandoned(ctx context.Context, admin *pgx.Conn) {
 	rows, err := admin.Query(ctx, "select datname from pg_database where datname like 'oaken\\_scratch\\_%'")
 	if err != nil {
