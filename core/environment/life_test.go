@@ -414,12 +414,14 @@ func TestLivesLoseNothing(t *testing.T) {
 	for _, e := range engines {
 		t.Run(e.name, func(t *testing.T) {
 			l := &life{t: t, e: e, r: rand.New(rand.NewPCG(seed, 7))}
-			for ; l.moves < moves; seed++ {
-				l.begin()
-				for range 25 {
-					l.move(fmt.Sprintf("OAKEN_SEED=%d", seed))
-				}
-				l.r = rand.New(rand.NewPCG(seed+1, 7))
+			for ; l.moves < moves && !t.Failed(); seed++ {
+				t.Run("life", func(t *testing.T) { // its database goes with it
+					l.t, l.r = t, rand.New(rand.NewPCG(seed, 7))
+					l.begin()
+					for range 25 {
+						l.move(fmt.Sprintf("OAKEN_SEED=%d", seed))
+					}
+				})
 			}
 			t.Logf("%d moves, %d steps, %d with losses, %d refused, %d taken back", l.moves, l.steps, l.lossy, l.refused, l.backs)
 		})

@@ -26,7 +26,7 @@ func (p *planner) tables() {
 				if lc := kid(l, "constraint", c.Key); lc != nil && lc.Sum() == c.Sum() && !p.touched(l, c) {
 					continue
 				}
-				effect = Scans
+				effect = Rewrites // while the engine looks at foreign keys, it copies the table
 				if lc := kid(l, "constraint", c.Key); lc == nil || lc.Sum() != c.Sum() {
 					p.leadsSomewhere(l, w, c)
 				}
@@ -198,7 +198,7 @@ func (a *alteration) addParts() {
 	}
 	for _, k := range kids(a.w, "constraint") {
 		if lk := kid(a.l, "constraint", k.Key); !foreign(k) && (lk == nil || lk.Sum() != k.Sum()) {
-			a.later(func() { a.do(Scans, "add the check "+k.Key, "add "+constraintSQL(k)) })
+			a.later(func() { a.do(Rewrites, "add the check "+k.Key, "add "+constraintSQL(k)) })
 		}
 	}
 }
@@ -254,7 +254,11 @@ func sameColumn(a, b *element.Element) bool {
 }
 
 func (a *alteration) dropColumn(c *element.Element) {
-	a.do(Instant, "drop the column "+c.Key, "drop column "+ident(c.Key))
+	effect := Instant
+	if has(c, "stored") {
+		effect = Rewrites
+	}
+	a.do(effect, "drop the column "+c.Key, "drop column "+ident(c.Key))
 	if has(c, "generated") {
 		return
 	}
@@ -280,7 +284,7 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 	if !free(c) && !filled {
 		rows := a.p.count("select count(*) from " + a.p.now(a.w))
 		switch {
-		case rows > 0 && a.p.wanted.Due.Between && a.p.wanted.Due.Mends(a.w.Key): // a data step sees to it
+		case rows > 0 && a.p.wanted.Due.Between && a.p.wanted.Due.Mends(a.w.Key, c.Key): // a data step sees to it
 			a.do(Instant, "add the column "+c.Key+", which takes null for now", "add column "+columnSQL(open)+" "+where)
 			a.later(func() { a.do(Rewrites, "refuse null in "+c.Key, "modify column "+columnSQL(c)) })
 			return
@@ -290,7 +294,11 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 		}
 	}
 	if !filled {
-		a.do(Instant, "add the column "+c.Key, text)
+		effect := Instant
+		if has(c, "stored") || has(c, "auto increment") {
+			effect = Rewrites
+		}
+		a.do(effect, "add the column "+c.Key, text)
 		return
 	}
 	a.before = append(a.before, "alter table "+ident(a.w.Key)+" add column "+columnSQL(open)+" "+where, "update "+ident(a.w.Key)+" set "+ident(c.Key)+" = "+value)
@@ -298,10 +306,7 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 }
 
 func (a *alteration) changeColumn(l, c *element.Element) {
-	effect := Instant
-	if textOf(l, "type") != textOf(c, "type") || textOf(l, "generated") != textOf(c, "generated") || textOf(l, "charset") != textOf(c, "charset") || textOf(l, "collate") != textOf(c, "collate") || has(l, "stored") != has(c, "stored") {
-		effect = Rewrites
-	}
+	effect := a.cost(l, c)
 	if a.openFor(l, c) {
 		whole := c
 		c = c.Clone()
@@ -366,7 +371,7 @@ func (a *alteration) notNull(l, c *element.Element) {
 	if !ok {
 		value = textOf(c, "default")
 	}
-	if value == "" && a.p.wanted.Due.Mends(a.w.Key) {
+	if value == "" && a.p.wanted.Due.Mends(a.w.Key, c.Key) {
 		return
 	}
 	if value == "" {

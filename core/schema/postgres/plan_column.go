@@ -43,7 +43,7 @@ func (p *planner) addColumn(w object, head string, c *element.Element, again boo
 	free := c.Clone()
 	free.Set("not null", element.Value{})
 	switch {
-	case !ok && p.wanted.Due.Between && p.wanted.Due.Mends(w.e.Key): // a data step sees to it
+	case !ok && p.wanted.Due.Between && p.wanted.Due.Mends(w.e.Key, c.Key): // a data step sees to it
 		p.add(n, "add the column "+c.Key+", which takes null for now", effect, head+"add column "+ident(c.Key)+" "+columnText(free))
 		p.later(n, "refuse null", Scans, head+"alter column "+ident(c.Key)+" set not null")
 		return
@@ -194,7 +194,7 @@ func (p *planner) refuseNull(n node, w object, col string, c *element.Element) {
 		if !ok {
 			value = textOf(c, "default")
 		}
-		mended := p.wanted.Due.Mends(w.e.Key)
+		mended := p.wanted.Due.Mends(w.e.Key, c.Key)
 		switch {
 		case (value == "" || value == "null") && mended:
 			p.later(n, "refuse null", Scans, col+"set not null")

@@ -90,7 +90,7 @@ func (p *planner) lostValues(l, t *element.Element) (lost []string, saves []Save
 		}
 		to := c.Prop("type").Text()
 		if refused > 0 && !p.due.Mends(t.Key) { // else data steps may see to it
-			return nil, nil, &RowsError{Table: l.Key, Column: c.Key, Rows: refused, Reason: "not all of its values can become " + to, NoFill: true}
+			return nil, nil, &RowsError{Table: t.Key, Column: c.Key, Rows: refused, Reason: "not all of its values can become " + to, NoFill: true}
 		}
 		if changed > 0 {
 			lost = append(lost, fmt.Sprintf("column %s.%s has %s as %s", l.Key, k.Key, step.Changing(changed), to))

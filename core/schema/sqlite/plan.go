@@ -321,7 +321,7 @@ func describe(l, t *element.Element) string {
 func (p *planner) value(l, t, k, c *element.Element, rows int64) (string, error) {
 	def := c.Prop("default").Text()
 	required := !c.Prop("not null").IsAbsent()
-	if fill, ok := p.fill[l.Key+"."+c.Key]; ok && required && def == "" {
+	if fill, ok := p.fill[t.Key+"."+c.Key]; ok && required && def == "" {
 		def = "(" + fill + ")"
 		if k == nil {
 			return def, nil
@@ -329,7 +329,7 @@ func (p *planner) value(l, t, k, c *element.Element, rows int64) (string, error)
 	}
 	if k == nil {
 		if required && def == "" && rows > 0 && c.Prop("primary key").IsAbsent() {
-			return "", &RowsError{Table: l.Key, Column: c.Key, Rows: rows, Reason: "the new column takes no null and has no default"}
+			return "", &RowsError{Table: t.Key, Column: c.Key, Rows: rows, Reason: "the new column takes no null and has no default"}
 		}
 		return "", nil
 	}
@@ -341,8 +341,8 @@ func (p *planner) value(l, t, k, c *element.Element, rows int64) (string, error)
 		switch {
 		case asked == nil && def != "":
 			return "coalesce(" + ident(k.Key) + ", " + def + ")", nil
-		case asked == nil && rows > 0 && !p.due.Mends(l.Key) && !p.due.Mends(t.Key) && c.Prop("primary key").IsAbsent():
-			return "", &RowsError{Table: l.Key, Column: c.Key, Rows: rows, Reason: "the new column takes no null and has no default"}
+		case asked == nil && rows > 0 && !p.due.Mends(l.Key, c.Key) && !p.due.Mends(t.Key, c.Key) && c.Prop("primary key").IsAbsent():
+			return "", &RowsError{Table: t.Key, Column: c.Key, Rows: rows, Reason: "the new column takes no null and has no default"}
 		case asked == nil: // a data step fills it
 			return ident(k.Key), nil
 		}
@@ -350,11 +350,11 @@ func (p *planner) value(l, t, k, c *element.Element, rows int64) (string, error)
 		if err != nil {
 			return "", err
 		}
-		if nulls > 0 && def == "" && (p.due.Mends(l.Key) || p.due.Mends(t.Key)) {
+		if nulls > 0 && def == "" && (p.due.Mends(l.Key, c.Key) || p.due.Mends(t.Key, c.Key)) {
 			return ident(k.Key), nil
 		}
 		if nulls > 0 && def == "" {
-			return "", &RowsError{Table: l.Key, Column: c.Key, Rows: nulls, Reason: "the column is to take no null any more, and has nulls"}
+			return "", &RowsError{Table: t.Key, Column: c.Key, Rows: nulls, Reason: "the column is to take no null any more, and has nulls"}
 		}
 		if nulls > 0 {
 			return "coalesce(" + ident(k.Key) + ", " + def + ")", nil

@@ -68,15 +68,24 @@ type Due struct {
 }
 
 // Mends reports whether a data step may mend what of the rows of a table is in the way: one that
-// names it, or that calls something of which nobody knows what it does.
-func (d Due) Mends(table string) bool {
-	name := regexp.MustCompile(`(?i)(^|[^\w$])` + regexp.QuoteMeta(table) + `($|[^\w$])`)
+// names it, and all that names tell of it, such as a column; or that calls something of which
+// nobody knows what it does.
+func (d Due) Mends(table string, names ...string) bool {
 	for _, text := range d.Texts {
-		if name.MatchString(text) || calls.MatchString(text) {
+		all := says(text, table)
+		for _, n := range names {
+			all = all && says(text, n)
+		}
+		if all || calls.MatchString(text) {
 			return true
 		}
 	}
 	return false
+}
+
+// says reports whether a text has a word.
+func says(text, word string) bool {
+	return regexp.MustCompile(`(?i)(^|[^\w$])` + regexp.QuoteMeta(word) + `($|[^\w$])`).MatchString(text)
 }
 
 var calls = regexp.MustCompile(`(?im)^\s*(call|do|select|execute|perform)\b`)
