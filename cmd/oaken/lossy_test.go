@@ -216,3 +216,52 @@ func TestCaptureSeesRenames(t *testing.T) {
 		run("insert into agrees select sum(years) from tank")
 	})
 }
+
+// TestOtherToolsRenamesAreSeen renames a table with another program: the capture names it, and with
+// the mark in its file a deployment elsewhere renames it, with its rows. compare says renamed.
+func TestOtherToolsRenamesAreSeen(t *testing.T) {
+	engines(t, func(t *testing.T, p *project, target string, run func(string)) {
+		run("create table tank (id int primary key, litres int, code varchar(9))")
+		run("insert into tank values (1, 5, 'reef')")
+		p.ok("begin")
+		p.ok("env", "add", "live", target)
+		p.ok("capture", "live", "--commit", "-m", "First")
+		p.ok("commit", "-m", "Where it lives")
+		run("alter table tank rename to basin")
+		p.says(p.ok("capture", "live"), "Table tank went and basin came, with the same columns", "write -- formerly: tank above it")
+		_, file := folderOf(p, "basin")
+		p.write(file, "-- formerly: tank\n"+p.read(file))
+		p.ok("commit", "-m", "Basins")
+		p.says(p.ok("compare", "main:1", "main:3"), "table:basin", "renamed  tank → basin")
+		p.ok("verify", "main", "env:live")
+		run("alter table basin rename to tank")
+		out := p.ok("deploy", "live", "--yes", "--replace-drift")
+		if strings.Contains(out, "loses data") {
+			t.Errorf("the table goes with its rows:\n%s", out)
+		}
+		rowsAre(run, "basin", "code", "reef")
+	})
+}
+
+// TestValuesOfAnEnumGetOtherNames lets PostgreSQL rename a value, and back.
+func TestValuesOfAnEnumGetOtherNames(t *testing.T) {
+	s, p := postgresServer(t), empty(t)
+	live := s.database(t)
+	run := func(text string) { s.run(t, live, text) }
+	run("create type mood as enum ('calm', 'starving'); create table fish (id int primary key, mood mood default 'starving'); insert into fish values (1, 'starving'), (2, 'calm'); create view hungry as select id from fish where mood = 'starving'")
+	p.ok("begin")
+	p.ok("env", "add", "live", s.target(live))
+	p.ok("capture", "live", "--commit", "-m", "First")
+	types := "database/public/types/mood.sql"
+	p.write(types, strings.Replace(p.read(types), "'starving'", "'hungry' -- formerly: starving", 1))
+	for _, file := range []string{"database/public/tables/fish.sql", "database/public/views/hungry.sql"} {
+		p.write(file, strings.ReplaceAll(p.read(file), "'starving'", "'hungry'"))
+	}
+	p.ok("commit", "-m", "Hungry")
+	out := p.ok("deploy", "live", "--yes")
+	p.says(out, "rename the value starving", "1 step done")
+	rowsAre(run, "fish", "mood::text", "hungry", "calm")
+	p.says(p.ok("compare", "main:1", "main:2"), "value:hungry", "renamed  starving → hungry")
+	p.ok("rollback", "live", "--yes")
+	rowsAre(run, "fish", "mood::text", "starving", "calm")
+}

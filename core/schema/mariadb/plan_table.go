@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"oakenchest/core/element"
+	"oakenchest/core/schema/step"
 )
 
 // tables creates new tables and alters those that stay, each with one statement.
@@ -299,6 +300,13 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 			effect = Rewrites
 		}
 		a.do(effect, "add the column "+c.Key, text)
+		return
+	}
+	if step.Constant(value) && !has(c, "default") && !has(c, "generated") && !has(c, "auto increment") { // noted once, not in each row
+		filled := c.Clone()
+		setText(filled, "default", value)
+		a.before = append(a.before, "alter table "+ident(a.w.Key)+" add column "+columnSQL(filled)+" "+where)
+		a.do(Instant, "add the column "+c.Key+" and fill it", "alter column "+ident(c.Key)+" drop default")
 		return
 	}
 	a.before = append(a.before, "alter table "+ident(a.w.Key)+" add column "+columnSQL(open)+" "+where, "update "+ident(a.w.Key)+" set "+ident(c.Key)+" = "+value)

@@ -21,6 +21,16 @@ func (d *Declared) tables() (out []declared.Table) {
 			}
 			out = append(out, t)
 		}
+		for _, e := range kids(s, "type") { // an enum, whose values have names
+			id := ID(s.Key, e)
+			t := declared.Table{ID: id, Names: []string{s.Key + "." + e.Key, e.Key}}
+			for _, v := range kids(e, "value") {
+				t.Columns = append(t.Columns, declared.Column{ID: sub(id, v), Name: v.Key})
+			}
+			if len(t.Columns) > 0 {
+				out = append(out, t)
+			}
+		}
 	}
 	return out
 }
@@ -33,6 +43,11 @@ func (d *Declared) SayFormer() {
 			e.Former = strings.TrimPrefix(d.Formerly[id], s.Key+".")
 			for _, c := range kids(e, "column") {
 				c.Former = d.Formerly[sub(id, c)]
+			}
+		}
+		for _, e := range kids(s, "type") {
+			for _, v := range kids(e, "value") {
+				v.Former = d.Formerly[sub(ID(s.Key, e), v)]
 			}
 		}
 	}

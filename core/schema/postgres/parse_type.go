@@ -2,8 +2,10 @@ package postgres
 
 import (
 	"fmt"
+	"strings"
 
 	"oakenchest/core/element"
+	"oakenchest/core/schema/declared"
 	"oakenchest/core/schema/sqltext"
 )
 
@@ -27,7 +29,11 @@ func (r *reader) typ(st declaration, _ bool) error {
 			if kid(e, "value", label) != nil {
 				return fmt.Errorf("the value %q is declared twice", label)
 			}
-			e.Add(&element.Element{Type: "value", Key: label, Firm: true})
+			k := &element.Element{Type: "value", Key: label, Firm: true}
+			if old, ok := declared.FormerName(st.Tokens, v); ok {
+				r.d.Formerly[sub(ID(schema, e), k)] = strings.Trim(old, "'")
+			}
+			e.Add(k)
 		}
 		e.Gist = fmt.Sprintf("enum of %d values", len(e.Children))
 	case c.Skip("as", "range"):

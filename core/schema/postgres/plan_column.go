@@ -51,6 +51,10 @@ func (p *planner) addColumn(w object, head string, c *element.Element, again boo
 		p.fail(&RowsError{Table: w.name(), Column: ident(c.Key), Rows: rows, Reason: "the new column takes no null and has no default"})
 		return
 	}
+	if step.Constant(value) { // which the engine notes once, as a default, and not in each row
+		p.add(n, what, effect, head+"add column "+ident(c.Key)+" "+columnText(c)+" default "+value, head+"alter column "+ident(c.Key)+" drop default")
+		return
+	}
 	p.add(n, what, Rewrites, head+"add column "+ident(c.Key)+" "+columnText(free), "update "+w.name()+" set "+ident(c.Key)+" = "+value, head+"alter column "+ident(c.Key)+" set not null")
 }
 

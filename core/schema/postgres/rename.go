@@ -44,6 +44,10 @@ func Renames(ctx context.Context, live *Catalog, want *element.Element, formerly
 		}
 	}
 	for _, id := range columns {
+		if wanted[id].e.Type == "value" {
+			r.value(wanted[id], formerly[id], have)
+			continue
+		}
 		r.column(id, wanted[id], formerly[id], have)
 	}
 	if len(r.Steps) == 0 {
@@ -121,6 +125,20 @@ func (r *Renamed) column(id string, w node, old string, have map[string]node) {
 	r.columns[id] = old
 	r.Steps = append(r.Steps, Step{Address: at(w), What: "rename the column " + ident(old), Effect: Locks,
 		Statements: []string{"alter table " + w.o.name() + " rename column " + ident(old) + " to " + ident(w.e.Key)}})
+}
+
+// value plans that a value of an enum gets another name.
+func (r *Renamed) value(w node, old string, have map[string]node) {
+	typ, renamed := r.tables[w.o.name()]
+	if !renamed {
+		typ = w.o.name()
+	}
+	l, there := have["type "+typ]
+	if !there || kid(l.e, "value", w.e.Key) != nil || kid(l.e, "value", old) == nil {
+		return
+	}
+	r.Steps = append(r.Steps, Step{Address: at(w), What: "rename the value " + old, Effect: Locks,
+		Statements: []string{"alter type " + w.o.name() + " rename value " + literal(old) + " to " + literal(w.e.Key)}})
 }
 
 // tableNow is the name by which a table can be asked for its rows before the renames.

@@ -60,6 +60,11 @@ type Run struct {
 	Does []string
 }
 
+// Constant says that an SQL expression gives the same value for every row: a number, a text, a truth.
+func Constant(sql string) bool { return constant.MatchString(sql) }
+
+var constant = regexp.MustCompile(`(?is)^\s*([-+]?[0-9]+(\.[0-9]+)?|'([^'\\]|'')*'|true|false)\s*$`)
+
 // Due says which data steps come with a plan.
 type Due struct {
 	Before, Between bool
