@@ -333,7 +333,15 @@ func (a *App) withAddresses(ctx context.Context, args []string, fresh bool, fn f
 
 // mover moves work between the workspace and its environments.
 func (a *App) mover(w *workspace.Workspace) *pipeline.Mover {
-	return &pipeline.Mover{Workspace: w, Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now}
+	m := &pipeline.Mover{Workspace: w, Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now}
+	if show := a.bar.show(a); show != nil {
+		m.Counting = func(table string, done, of int) {
+			if show("reading "+table+" for what would be lost", done, of); done == of {
+				a.bar.clear()
+			}
+		}
+	}
+	return m
 }
 
 // projectPaths turns paths that a person wrote into paths of the project.

@@ -211,7 +211,12 @@ type Settings struct {
 	// Fill gives values for columns that are to take no null, by name of table and
 	// column: SQL expressions.
 	Fill map[string]string
+	// Counting, when set, is told which of the tables is read to see what would be lost.
+	Counting func(table string, done, of int)
 }
+
+// counting gives what asks for what would be lost.
+func (s Settings) counting() *step.Counting { return &step.Counting{Progress: s.Counting} }
 
 // Host is what a driver may know of the workspace that it is used from.
 type Host struct {

@@ -218,7 +218,7 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 	if err != nil {
 		return nil, err
 	}
-	steps, err := d.steps(ctx, live.Root, mariadb.Wanted{Root: want, Formerly: told.Formerly, Fill: d.settings.Fill, Tracked: given, Due: data.Due()})
+	steps, err := d.steps(ctx, live.Root, mariadb.Wanted{Root: want, Formerly: told.Formerly, Fill: d.settings.Fill, Tracked: given, Due: data.Due(), Counting: d.settings.counting()})
 	if r, ok := isRowsError(err); ok {
 		return nil, inTheWay(r)
 	}

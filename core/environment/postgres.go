@@ -294,7 +294,7 @@ func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, file
 	if renamed != nil {
 		live = renamed.Live
 	}
-	want := postgres.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill, Renamed: renamed, Online: d.settings.Online, Due: due}
+	want := postgres.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill, Renamed: renamed, Online: d.settings.Online, Due: due, Counting: d.settings.counting()}
 	steps, err := postgres.Plan(ctx, d.conn, live, want)
 	if r, ok := isRowsError(err); ok {
 		return nil, nil, inTheWay(r)

@@ -19,10 +19,11 @@ import (
 // sqliteDriver reaches an SQLite database file. A file that does not exist yet
 // is an empty database; it is made by the first deployment.
 type sqliteDriver struct {
-	file  string
-	scope scope.Scope
-	fill  map[string]string
-	db    *sql.DB // nil while the file does not exist
+	file     string
+	scope    scope.Scope
+	fill     map[string]string
+	counting func(table string, done, of int)
+	db       *sql.DB // nil while the file does not exist
 }
 
 var _ Driver = (*sqliteDriver)(nil)
@@ -32,7 +33,7 @@ func openSQLite(ctx context.Context, h Host, rest string, s Settings) (Driver, e
 	if !filepath.IsAbs(file) {
 		file = filepath.Join(h.Root, file)
 	}
-	d := &sqliteDriver{file: file, scope: s.Scope, fill: s.Fill}
+	d := &sqliteDriver{file: file, scope: s.Scope, fill: s.Fill, counting: s.Counting}
 	if info, err := os.Stat(file); err == nil && info.IsDir() {
 		return nil, fault.New(fault.Unreachable, "Name the database file.", "%s is a folder, not a database.", file)
 	} else if errors.Is(err, os.ErrNotExist) {
@@ -141,7 +142,7 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 	if err != nil {
 		return nil, err
 	}
-	want.Due = data.Due()
+	want.Due, want.Counting = data.Due(), &step.Counting{Progress: d.counting}
 	steps, err := sqlite.Plan(ctx, q, live, want)
 	if r, ok := isRowsError(err); ok {
 		return nil, inTheWay(r)

@@ -27,6 +27,8 @@ type Mover struct {
 	Now       func() time.Time
 	// Fill gives values for columns that are to take no null; see environment.Settings.
 	Fill map[string]string
+	// Counting, when set, is told which of the tables is read to see what would be lost.
+	Counting func(table string, done, of int)
 	// DataSteps says what to take of data steps where nothing is recorded: StepsDone or StepsDue;
 	// empty refuses such a deployment.
 	DataSteps string
@@ -48,7 +50,7 @@ func (m *Mover) open(ctx context.Context, name string) (manifest.Environment, en
 
 // reach opens a target, which need not be declared.
 func (m *Mover) reach(ctx context.Context, s manifest.Site) (environment.Driver, error) {
-	return environment.Open(ctx, m.Host, s.Target, environment.Settings{Scope: m.counting(ctx, s.Into).Scope(s.Into), Scratch: s.Scratch, LockWait: s.Wait(), Online: s.Online, Fill: m.Fill})
+	return environment.Open(ctx, m.Host, s.Target, environment.Settings{Scope: m.counting(ctx, s.Into).Scope(s.Into), Scratch: s.Scratch, LockWait: s.Wait(), Online: s.Online, Fill: m.Fill, Counting: m.Counting})
 }
 
 // declared gives the files below an environment's folder in a state.

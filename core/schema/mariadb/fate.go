@@ -2,7 +2,6 @@ package mariadb
 
 import (
 	"fmt"
-	"strings"
 
 	"oakenchest/core/element"
 	"oakenchest/core/schema/step"
@@ -21,12 +20,9 @@ type fate struct {
 // laxMode lets the engine cut off what does not fit.
 const laxMode = "ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION"
 
-// askFates asks the rows of a table, in one scan, what becomes of them in all columns that get
-// another type.
+// askFates asks the rows of a table what becomes of them in all columns that get another type.
 func (a *alteration) askFates() {
 	a.fates = map[string]fate{}
-	var list []becoming
-	var sums []string
 	for _, c := range kids(a.w, "column") {
 		l := a.source(c)
 		if l == nil || has(c, "generated") || has(l, "generated") {
@@ -45,46 +41,14 @@ func (a *alteration) askFates() {
 		if b.changed == "" && b.short == "" && b.refused == "" {
 			continue
 		}
-		list = append(list, b)
-		for _, condition := range []string{b.changed, b.short, b.refused} {
-			if condition == "" {
-				condition = "false"
+		ask := func(condition string) int64 {
+			if condition == "" || a.p.err != nil {
+				return 0
 			}
-			sums = append(sums, "coalesce(sum("+condition+"), 0)")
+			return a.p.rows(a.p.now(a.w), condition)
 		}
+		a.fates[b.column] = fate{b.to, ask(b.changed), ask(b.short), ask(b.refused), b.refused, b.other}
 	}
-	if len(list) == 0 || a.p.err != nil {
-		return
-	}
-	numbers := a.p.numbers(len(sums), "select "+strings.Join(sums, ", ")+" from "+a.p.now(a.w))
-	for i, b := range list {
-		if a.p.err == nil {
-			a.fates[b.column] = fate{b.to, numbers[3*i], numbers[3*i+1], numbers[3*i+2], b.refused, b.other}
-		}
-	}
-}
-
-// numbers runs a query that gives one row of numbers.
-func (p *planner) numbers(n int, query string) []int64 {
-	out := make([]int64, n)
-	if p.err != nil {
-		return out
-	}
-	at := make([]any, n)
-	for i := range out {
-		at[i] = &out[i]
-	}
-	rows, err := p.q.QueryContext(p.ctx, query)
-	if err == nil {
-		for rows.Next() {
-			err = rows.Scan(at...)
-		}
-		err = firstOf(err, rows.Err(), rows.Close())
-	}
-	if err != nil {
-		p.fail(EngineError(err))
-	}
-	return out
 }
 
 // lose plans what becomes of values that do not come through: it reports whether the column's
@@ -140,7 +104,7 @@ func (a *alteration) lose(l, c *element.Element) bool {
 // try converts a copy of a column's values to a type of which no condition tells, and back.
 func (a *alteration) try(l, c *element.Element) {
 	p := a.p
-	if p.err != nil {
+	if p.err != nil || p.wanted.Counting.Rehearsing() {
 		return
 	}
 	table, name, from, to := p.now(a.w), ident(l.Key), textOf(l, "type"), textOf(c, "type")

@@ -81,7 +81,7 @@ func (a *alteration) foresee() {
 		if !ok || !a.known(expr) {
 			continue
 		}
-		if n := a.p.count("select count(*) from " + table + " where not (" + expr + ")"); n > 0 {
+		if n := a.p.rows(table, "not ("+expr+")"); n > 0 {
 			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: c.Key, Rows: n, Reason: "the check does not hold", NoFill: true})
 		}
 	}
@@ -114,7 +114,7 @@ func (a *alteration) unique(table string, k *element.Element, parts []part) {
 		}
 		by, set, names = append(by, expr), append(set, ident(x.name)+" is not null"), append(names, x.name)
 	}
-	if len(by) == 0 {
+	if len(by) == 0 || a.p.wanted.Counting.Rehearsing() {
 		return
 	}
 	n := a.p.count("select coalesce(sum(n), 0) from (select count(*) as n from " + table + " where " + strings.Join(set, " and ") + " group by " + strings.Join(by, ", ") + " having count(*) > 1) x")
@@ -130,7 +130,7 @@ func (p *planner) leadsSomewhere(l, w, c *element.Element) {
 	from, rest := keyParts(textOf(c, "definition"))
 	there, _ := keyParts(rest)
 	wanted := kid(p.want, "table", to)
-	if p.wanted.Due.Mends(w.Key) || p.wanted.Due.Mends(to) || p.wanted.Tracked[to] || p.wanted.Tracked[w.Key] || l == nil || other == nil || wanted == nil || len(from) == 0 || len(from) != len(there) || p.err != nil {
+	if p.wanted.Due.Mends(w.Key) || p.wanted.Due.Mends(to) || p.wanted.Tracked[to] || p.wanted.Tracked[w.Key] || l == nil || other == nil || wanted == nil || len(from) == 0 || len(from) != len(there) || p.err != nil || p.wanted.Counting.Rehearsing() {
 		return
 	}
 	a, b := p.alteration(l, w), p.alteration(other, wanted)

@@ -39,6 +39,8 @@ type Wanted struct {
 	Fill map[string]string
 	// Due says which data steps come with the plan.
 	Due step.Due
+	// Counting asks for what would be lost; nil asks for each thing by itself.
+	Counting *step.Counting
 	// Tracked are the tables whose rows are declared: these come before foreign keys.
 	Tracked map[string]bool
 }
@@ -58,6 +60,38 @@ type planner struct {
 // Plan gives the steps that turn the live database into the wanted one, in order: what
 // is in the way goes first, then tables, their foreign keys, and what is made of them.
 func Plan(ctx context.Context, q Querier, live *element.Element, want Wanted) ([]Step, error) {
+	if want.Counting != nil && big(ctx, q) {
+		want.Counting.Rehearse()
+		_, _ = plan(ctx, q, live, want)
+		want.Counting.Ask(func(condition string) string { return "coalesce(sum(" + condition + "), 0)" }, func(query string, n int) ([]int64, error) { return numbers(ctx, q, n, query) })
+	}
+	return plan(ctx, q, live, want)
+}
+
+// big reports whether a table has so many rows that it is worth asking it once for everything.
+func big(ctx context.Context, q Querier) bool {
+	names, err := column(ctx, q, "select table_name from information_schema.tables where table_schema = database() and table_rows > 100000 limit 1")
+	return err == nil && len(names) > 0
+}
+
+// numbers runs a query that gives one row of numbers.
+func numbers(ctx context.Context, q Querier, n int, query string) ([]int64, error) {
+	out, at := make([]int64, n), make([]any, n)
+	for i := range out {
+		at[i] = &out[i]
+	}
+	rows, err := q.QueryContext(ctx, query)
+	if err == nil {
+		for rows.Next() {
+			err = rows.Scan(at...)
+		}
+		err = firstOf(err, rows.Err(), rows.Close())
+	}
+	return out, err
+}
+
+// plan is Plan, for a rehearsal or in earnest.
+func plan(ctx context.Context, q Querier, live *element.Element, want Wanted) ([]Step, error) {
 	p := &planner{ctx: ctx, q: q, live: live, want: want.Root, wanted: want, oldName: map[*element.Element]string{}}
 	if live.Sum() == want.Root.Sum() {
 		return nil, nil
@@ -102,6 +136,18 @@ func (p *planner) count(query string) (n int64) {
 	}
 	if err != nil {
 		p.err = EngineError(err)
+	}
+	return n
+}
+
+// rows counts the rows of a table that a condition chooses.
+func (p *planner) rows(table, where string) int64 {
+	if p.err != nil {
+		return 0
+	}
+	n, err := p.wanted.Counting.Rows(table, where, func(query string) (int64, error) { return p.count(query), p.err })
+	if err != nil {
+		p.fail(err)
 	}
 	return n
 }
@@ -241,7 +287,7 @@ func (p *planner) dropTables() {
 		}
 		late := p.wanted.Due.Between && kid(p.want, "view", l.Key) == nil && kid(p.want, "sequence", l.Key) == nil
 		s := Step{Address: at(l, nil), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)}, AfterRows: late}
-		if rows := p.count("select count(*) from " + ident(l.Key)); rows > 0 {
+		if rows := p.rows(ident(l.Key), ""); rows > 0 {
 			s.Effect, s.Loss = Loses, fmt.Sprintf("table %s has %s", ident(l.Key), counted(rows, "row"))
 			s.Saves = []Save{{Table: ident(l.Key)}}
 		}

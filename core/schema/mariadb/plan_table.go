@@ -264,7 +264,7 @@ func (a *alteration) dropColumn(c *element.Element) {
 		return
 	}
 	table := a.p.now(a.w)
-	if n := a.p.count("select count(*) from " + table + " where " + ident(c.Key) + " is not null"); n > 0 {
+	if n := a.p.rows(table, ident(c.Key)+" is not null"); n > 0 {
 		a.raise(Loses)
 		a.loss = append(a.loss, fmt.Sprintf("column %s.%s has %s", ident(a.w.Key), ident(c.Key), counted(n, "value")))
 		a.saves = append(a.saves, Save{Table: table, Column: ident(c.Key)})
@@ -283,7 +283,7 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 	open := c.Clone()
 	open.Set("not null", element.Value{})
 	if !free(c) && !filled {
-		rows := a.p.count("select count(*) from " + a.p.now(a.w))
+		rows := a.p.rows(a.p.now(a.w), "")
 		switch {
 		case rows > 0 && a.p.wanted.Due.Between && a.p.wanted.Due.Mends(a.w.Key, c.Key): // a data step sees to it
 			a.do(Instant, "add the column "+c.Key+", which takes null for now", "add column "+columnSQL(open)+" "+where)
@@ -371,7 +371,7 @@ func (a *alteration) notNull(l, c *element.Element) {
 		return
 	}
 	table := a.p.now(a.w)
-	nulls := a.p.count("select count(*) from " + table + " where " + ident(l.Key) + " is null")
+	nulls := a.p.rows(table, ident(l.Key)+" is null")
 	if nulls == 0 {
 		return
 	}

@@ -45,6 +45,8 @@ type Wanted struct {
 	Fill map[string]string
 	// Due says which data steps come with the plan.
 	Due step.Due
+	// Counting asks for what would be lost; nil asks for each thing by itself.
+	Counting *step.Counting
 	// Online asks for steps that keep others out for no longer than they must, where there
 	// are such; they run after the transaction.
 	Online bool
@@ -58,6 +60,7 @@ type planner struct {
 	wantList   []object
 	liveCat    *Catalog
 	wanted     Wanted
+	counting   *step.Counting
 	deps       *graph
 	renamed    *Renamed
 	user       string              // who deploys
@@ -112,7 +115,31 @@ func Plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]St
 		}
 		return nil, nil
 	}
-	p := &planner{renamed: want.Renamed, ctx: ctx, conn: conn, liveCat: live, wanted: want, down: map[string]bool{}, retyped: map[string]bool{}, taken: map[string][]string{}, heirs: map[string][]object{}, reset: map[string]bool{}, freed: map[string]bool{}, inherits: map[string]bool{}, gone: map[string]bool{}}
+	if want.Counting != nil && big(ctx, conn) {
+		want.Counting.Rehearse()
+		again := want
+		_, _ = plan(ctx, conn, live, again)
+		want.Counting.Ask(func(condition string) string { return "count(*) filter (where " + condition + ")" }, func(query string, n int) ([]int64, error) {
+			out := make([]int64, n)
+			at := make([]any, n)
+			for i := range out {
+				at[i] = &out[i]
+			}
+			return out, conn.QueryRow(ctx, query).Scan(at...)
+		})
+	}
+	return plan(ctx, conn, live, want)
+}
+
+// big reports whether a table has so many rows that it is worth asking it once for everything.
+func big(ctx context.Context, conn *pgx.Conn) (yes bool) {
+	err := conn.QueryRow(ctx, "select exists (select from pg_catalog.pg_class where relkind in ('r', 'm') and (reltuples > 100000 or relpages > 5000))").Scan(&yes)
+	return yes && err == nil
+}
+
+// plan is Plan, for a rehearsal or in earnest.
+func plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]Step, error) {
+	p := &planner{renamed: want.Renamed, counting: want.Counting, ctx: ctx, conn: conn, liveCat: live, wanted: want, down: map[string]bool{}, retyped: map[string]bool{}, taken: map[string][]string{}, heirs: map[string][]object{}, reset: map[string]bool{}, freed: map[string]bool{}, inherits: map[string]bool{}, gone: map[string]bool{}}
 	p.live, _ = nodes(live.Root)
 	p.want, p.wantList = nodes(want.Root)
 	p.family(want.Root)
@@ -387,6 +414,18 @@ func (p *planner) count(query string) int64 {
 	var n int64
 	if err := p.conn.QueryRow(p.ctx, query).Scan(&n); err != nil {
 		p.err = EngineError(err)
+	}
+	return n
+}
+
+// rows counts the rows of a table that a condition chooses.
+func (p *planner) rows(table, where string) int64 {
+	if p.err != nil {
+		return 0
+	}
+	n, err := p.counting.Rows(table, where, func(query string) (int64, error) { return p.count(query), p.err })
+	if err != nil {
+		p.fail(err)
 	}
 	return n
 }

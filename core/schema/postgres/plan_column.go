@@ -33,7 +33,7 @@ func (p *planner) addColumn(w object, head string, c *element.Element, again boo
 	}
 	rows := int64(0)
 	if _, there := p.live[w.id()]; there {
-		rows = p.count("select count(*) from " + p.tableNow(w))
+		rows = p.rows(p.tableNow(w), "")
 	}
 	if rows == 0 {
 		p.add(n, what, effect, head+"add column "+ident(c.Key)+" "+columnText(c))
@@ -190,7 +190,7 @@ func (p *planner) refuseNull(n node, w object, col string, c *element.Element) {
 	}
 	nulls := int64(0)
 	if lc, ok := p.live[sub(w.id(), c)]; ok && lc.e != nil || has(c, "inherited") {
-		nulls = p.count("select count(*) from " + p.tableNow(w) + " where " + p.columnNow(w, c) + " is null")
+		nulls = p.rows(p.tableNow(w), p.columnNow(w, c)+" is null")
 	}
 	if nulls > 0 {
 		id := w.name() + "." + ident(c.Key)
@@ -289,7 +289,14 @@ func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to str
 	}
 	alike := int64(0) // values that are written alike, and would not come back as they were
 	asked := func(condition, back string) (rows int64, err error) {
-		return rows, p.conn.QueryRow(p.ctx, "select count(*) filter (where "+condition+" and "+back+"), count(*) filter (where not ("+condition+") and "+back+") from "+table+" where "+name+" is not null").Scan(&rows, &alike)
+		one := func(where string) (n int64, err error) {
+			return p.counting.Rows(table, where, func(query string) (n int64, err error) { return n, p.conn.QueryRow(p.ctx, query).Scan(&n) })
+		}
+		set := name + " is not null and "
+		if rows, err = one(set + condition + " and " + back); err == nil {
+			alike, err = one(set + "not (" + condition + ") and " + back)
+		}
+		return rows, err
 	}
 	written := "(" + cast + ")::text is distinct from " + name + "::text"
 	back := "(" + cast + ")::" + from + " is distinct from " + name

@@ -115,7 +115,7 @@ func (p *planner) dropColumn(n node, table string) {
 	s := Step{Address: at(n), What: "drop the column", Effect: Instant, Statements: []string{table + " drop column " + ident(n.e.Key)}}
 	if !has(n.e, "generated") && !has(n.o.e, "server") {
 		table, name := p.tableNow(n.o), p.columnNow(n.o, n.e)
-		if rows := p.count("select count(*) from " + table + " where " + name + " is not null"); rows > 0 {
+		if rows := p.rows(table, name+" is not null"); rows > 0 {
 			s.Effect, s.Loss = Loses, fmt.Sprintf("column %s.%s has %s", n.o.name(), ident(n.e.Key), counted(rows, "value"))
 			s.Saves = []Save{{Table: table, Column: name}}
 		}
@@ -142,7 +142,7 @@ func (p *planner) dropObject(id string, n node) {
 		s.Effect = Locks
 	}
 	if n.e.Type == "table" && !has(n.e, "server") {
-		if rows := p.count("select count(*) from only " + p.tableNow(n.o)); rows > 0 {
+		if rows := p.rows("only "+p.tableNow(n.o), ""); rows > 0 {
 			s.Effect, s.Loss = Loses, fmt.Sprintf("table %s has %s", n.o.name(), counted(rows, "row"))
 			s.Saves = []Save{{Table: p.tableNow(n.o), Only: true}}
 		}

@@ -22,8 +22,10 @@ type Declared struct {
 	// Fill gives values, as SQL, for columns that are to take no null, by TABLE.COLUMN.
 	Fill map[string]string
 	// Due says which data steps come with a plan.
-	Due     step.Due
-	objects map[string][]declared.Place // by sort and name of the owner, small letters
+	Due step.Due
+	// Counting asks for what would be lost; nil asks for each thing by itself.
+	Counting *step.Counting
+	objects  map[string][]declared.Place // by sort and name of the owner, small letters
 }
 
 // declaration is one statement of a file.

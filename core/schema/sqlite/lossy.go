@@ -84,6 +84,9 @@ func (p *planner) lostValues(l, t *element.Element) (lost []string, saves []Save
 		if k == nil || !c.Prop("generated").IsAbsent() || !k.Prop("generated").IsAbsent() {
 			continue
 		}
+		if p.counting.Rehearsing() {
+			continue
+		}
 		changed, alike, refused, err := p.retyped(l, t, k, c)
 		if err != nil {
 			return nil, nil, err

@@ -35,6 +35,7 @@ type planner struct {
 	formerly       map[string]string
 	fill           map[string]string
 	due            step.Due
+	counting       *step.Counting
 	was            map[*element.Element]*element.Element // of expanded tables and their columns: the live ones
 	steps          []Step
 	dropped        map[string]bool // live indexes, triggers and views that a step has dropped or taken along
@@ -47,7 +48,29 @@ type planner struct {
 // It reads the live database to say what would be lost, and refuses what its
 // rows do not allow.
 func Plan(ctx context.Context, q Querier, live *element.Element, d *Declared) ([]Step, error) {
-	p := &planner{ctx: ctx, q: q, live: live, want: d.Root, formerly: d.Formerly, fill: d.Fill, due: d.Due, was: map[*element.Element]*element.Element{}, dropped: map[string]bool{}, rebuilt: map[string]bool{}}
+	if d.Counting != nil && big(ctx, q) {
+		d.Counting.Rehearse()
+		_, _ = plan(ctx, q, live, d)
+		d.Counting.Ask(func(condition string) string { return "coalesce(sum(" + condition + "), 0)" }, func(query string, n int) ([]int64, error) {
+			out, at := make([]int64, n), make([]any, n)
+			for i := range out {
+				at[i] = &out[i]
+			}
+			return out, q.QueryRowContext(ctx, query).Scan(at...)
+		})
+	}
+	return plan(ctx, q, live, d)
+}
+
+// big reports whether the database is so big that it is worth asking its tables once for everything.
+func big(ctx context.Context, q Querier) bool {
+	var pages int64
+	return q.QueryRowContext(ctx, "pragma page_count").Scan(&pages) == nil && pages > 10000
+}
+
+// plan is Plan, for a rehearsal or in earnest.
+func plan(ctx context.Context, q Querier, live *element.Element, d *Declared) ([]Step, error) {
+	p := &planner{counting: d.Counting, ctx: ctx, q: q, live: live, want: d.Root, formerly: d.Formerly, fill: d.Fill, due: d.Due, was: map[*element.Element]*element.Element{}, dropped: map[string]bool{}, rebuilt: map[string]bool{}}
 	if live.Sum() == d.Root.Sum() {
 		return nil, nil
 	}
@@ -126,6 +149,11 @@ func tableOnly(t *element.Element) *element.Element {
 	return &c
 }
 
+// rowsOf counts the rows of a table that a condition chooses.
+func (p *planner) rowsOf(table, where string) (int64, error) {
+	return p.counting.Rows(table, where, p.count)
+}
+
 func (p *planner) count(query string) (n int64, err error) {
 	rows, err := p.q.QueryContext(p.ctx, query)
 	if err != nil {
@@ -141,7 +169,7 @@ func (p *planner) count(query string) (n int64, err error) {
 }
 
 func (p *planner) drop(l *element.Element) error {
-	n, err := p.count("select count(*) from " + ident(l.Key))
+	n, err := p.rowsOf(ident(l.Key), "")
 	if err != nil {
 		return err
 	}
@@ -248,7 +276,7 @@ func (p *planner) source(l, t, c *element.Element) *element.Element {
 func (p *planner) rebuild(live, l, t *element.Element) error {
 	var into, from []string
 	continued := map[*element.Element]bool{}
-	rows, err := p.count("select count(*) from " + ident(live.Key))
+	rows, err := p.rowsOf(ident(live.Key), "")
 	if err != nil {
 		return err
 	}
@@ -346,7 +374,7 @@ func (p *planner) value(l, t, k, c *element.Element, rows int64) (string, error)
 		case asked == nil: // a data step fills it
 			return ident(k.Key), nil
 		}
-		nulls, err := p.count("select count(*) from " + ident(l.Key) + " where " + ident(asked.Key) + " is null")
+		nulls, err := p.rowsOf(ident(l.Key), ident(asked.Key)+" is null")
 		if err != nil {
 			return "", err
 		}
@@ -369,7 +397,7 @@ func (p *planner) lostColumns(l *element.Element, continued map[*element.Element
 		if continued[k] || !k.Prop("generated").IsAbsent() {
 			continue
 		}
-		n, err := p.count("select count(*) from " + ident(l.Key) + " where " + ident(k.Key) + " is not null")
+		n, err := p.rowsOf(ident(l.Key), ident(k.Key)+" is not null")
 		if err != nil {
 			return nil, nil, err
 		}
