@@ -76,3 +76,16 @@ func (a *alteration) grows(l, c *element.Element) bool {
 	}
 	return false
 }
+
+// indexed says that an index of the wanted table has a column.
+func (a *alteration) indexed(c *element.Element) bool {
+	for _, k := range kids(a.w, "index") {
+		parts, _ := keyParts(textOf(k, "definition"))
+		for _, x := range parts {
+			if x.name == c.Key {
+				return true
+			}
+		}
+	}
+	return false
+}

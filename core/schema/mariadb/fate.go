@@ -70,8 +70,13 @@ func (a *alteration) lose(l, c *element.Element) bool {
 		if a.p.wanted.Due.Before && a.p.wanted.Due.Mends(a.w.Key) && (!filled || f.also == "") {
 			return false // a data step may see to it
 		}
-		if !filled || f.also == "" {
-			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: f.refused, Reason: "not all of its values can become " + f.to, NoFill: f.also == ""})
+		alone := f.also != "" || !a.indexed(c)
+		if !filled || !alone {
+			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: f.refused, Reason: "not all of its values can become " + f.to, NoFill: !alone})
+			return true
+		}
+		if f.also == "" {
+			a.anew(l, c, value)
 			return true
 		}
 		own = append(own, "update "+ident(a.w.Key)+" set "+ident(l.Key)+" = "+value+" where "+f.also)
@@ -99,6 +104,22 @@ func (a *alteration) lose(l, c *element.Element) bool {
 	statements := append(own, "alter table "+ident(a.w.Key)+" "+verb)
 	a.first = append(a.first, Step{Address: at(a.w, c), What: what, Effect: Loses, Loss: loss, Saves: []Save{saves}, Statements: statements, Mode: laxMode})
 	return whole
+}
+
+// anew plans a column whose values can't become another type, and nobody can tell which of them: it
+// is made again, and all rows get the value that somebody gave.
+func (a *alteration) anew(l, c *element.Element, value string) {
+	open := c.Clone()
+	open.Set("not null", element.Value{})
+	a.do(Rewrites, "make the column "+c.Key+" again and fill it", "drop column "+ident(l.Key))
+	a.parts = append(a.parts, "add column "+columnSQL(open)+" "+a.place(c))
+	a.after = append(a.after, "update "+ident(a.w.Key)+" set "+ident(c.Key)+" = "+value, "alter table "+ident(a.w.Key)+" modify column "+columnSQL(c))
+	table := a.p.now(a.w)
+	if n := a.p.rows(table, ident(l.Key)+" is not null"); n > 0 {
+		a.raise(Loses)
+		a.loss = append(a.loss, fmt.Sprintf("column %s.%s has %s", ident(a.w.Key), ident(l.Key), counted(n, "value")))
+		a.saves = append(a.saves, Save{Table: table, Column: ident(l.Key)})
+	}
 }
 
 // try converts a copy of a column's values to a type of which no condition tells, and back.
