@@ -284,6 +284,12 @@ func (a *App) look(ctx context.Context, fn func(*workspace.Workspace) error) err
 	if err != nil {
 		return errors.Join(err, w.Close())
 	}
+	if w.Unfinished != nil {
+		a.note("%s", w.Unfinished)
+		if hint := fault.HintOf(w.Unfinished); hint != "" {
+			a.note("  %s", hint)
+		}
+	}
 	if free {
 		a.tellNotices(ctx, w)
 	}

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"context"
+	"errors"
 	"fmt"
 
 	"github.com/spf13/cobra"
@@ -12,7 +14,7 @@ import (
 )
 
 func newHealth(a *App) *cobra.Command {
-	var repair bool
+	var repair, giveUp bool
 	var other string
 	cmd := &cobra.Command{
 		Use:   "health",
@@ -20,12 +22,18 @@ func newHealth(a *App) *cobra.Command {
 		Long: `Check every byte and record of the chest: each stored chunk against its digest,
 each commit against its id, each file of each commit. Damage is listed with the
 versions of artifacts that it touches. --repair takes good copies from this
-workspace where it has them, and with --from from another chest.`,
-		Example:           "  oaken health\n  oaken health --repair --from /backup/exhibit",
+workspace where it has them, and with --from from another chest.
+
+--give-up ends what an interrupted command had begun to do to the files and what can't be
+finished, as far as it came; oaken changes then shows how far that is.`,
+		Example:           "  oaken health\n  oaken health --repair --from /backup/exhibit\n  oaken health --give-up",
 		GroupID:           groupCare,
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if giveUp {
+				return a.giveUp(cmd.Context())
+			}
 			if other != "" {
 				if !repair {
 					return usage(cmd, "--from needs --repair.")
@@ -56,7 +64,37 @@ workspace where it has them, and with --from from another chest.`,
 	cmd.Flags().BoolVar(&repair, "repair", false, "store good copies from this workspace anew")
 	cmd.Flags().StringVar(&other, "from", "", "take good copies from the chest at `LOCATION` too, such as a copy kept elsewhere")
 	_ = cmd.MarkFlagDirname("from")
+	cmd.Flags().BoolVar(&giveUp, "give-up", false, "end what an interrupted command had begun and can't be finished")
+	cmd.MarkFlagsMutuallyExclusive("give-up", "repair")
 	return cmd
+}
+
+// giveUp ends what an interrupted command had begun.
+func (a *App) giveUp(ctx context.Context) error {
+	w, err := a.open(ctx)
+	if err != nil {
+		return err
+	}
+	if err := w.Claim(ctx); err != nil && w.Unfinished == nil {
+		return errors.Join(err, w.Close())
+	}
+	kept := ""
+	if w.Unfinished != nil {
+		kept, err = w.GiveUp()
+	}
+	if err = errors.Join(err, w.Close()); err != nil {
+		return err
+	}
+	if a.json {
+		a.printJSON(map[string]any{"schema": "oaken.give-up/1", "kept": kept})
+		return nil
+	}
+	if kept == "" {
+		a.say("Nothing that was begun is left unfinished.")
+		return nil
+	}
+	a.say("What was begun is ended as far as it came; the record of it is in %s. oaken changes shows how far that is.", kept)
+	return nil
 }
 
 // finding shows an examination, and gives the error that ends the call.

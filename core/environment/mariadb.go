@@ -331,7 +331,7 @@ func NothingDone(err error) bool {
 		return true
 	}
 	var step *mariadb.StepError
-	return errors.As(err, &step) && step.Done == 0
+	return errors.As(err, &step) && step.Nothing()
 }
 
 // failure says what a failed deployment left.
@@ -340,7 +340,7 @@ func (d *mariadbDriver) failure(err error, steps int) error {
 	switch {
 	case err == nil:
 		return nil
-	case errors.As(err, &step) && step.Done == 0:
+	case errors.As(err, &step) && step.Nothing():
 		return fault.New(fault.Failed, "Nothing was changed. Correct the declared files, or what is in the way, and deploy again.", "The deployment failed: %w.", err)
 	case errors.As(err, &step):
 		return fault.New(fault.Failed, "This engine keeps each step: "+step.Counted()+" done, the others are not. Correct what is in the way and deploy again; it goes on from there. oaken rollback takes it back.", "The deployment failed at step %d of %d: %w.", step.Done+1, steps, err)

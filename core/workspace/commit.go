@@ -288,6 +288,7 @@ func (w *Workspace) recordNow(ctx context.Context, chosen []Change, o CommitOpti
 		return nil, chest.Explain(err)
 	}
 	warnings = append(warnings, w.lonely(chosen)...)
+	warnings = append(warnings, w.strayLinks(chosen)...)
 	released, err := w.lockedBy(ctx, chosen, objects)
 	if err != nil {
 		return nil, err

@@ -41,6 +41,42 @@ func (w *Workspace) intend(j journal) error {
 // fulfilled takes the journal away.
 func (w *Workspace) fulfilled() error { return os.Remove(w.journalFile()) }
 
+// stopped says that what a killed process has begun can't be finished; nothing when nothing was begun.
+func (w *Workspace) stopped(err error) error {
+	hint := "What it had begun, and how far it came, is kept."
+	if f := (*fault.Error)(nil); errors.As(err, &f) && f.Hint != "" {
+		hint = f.Hint
+	}
+	return fault.New(fault.CodeOf(err), hint+" Or end it as far as it came: oaken health --give-up.", "A command was interrupted, and what it had begun can't be finished: %w", err)
+}
+
+// GiveUp ends what a killed process has begun, as far as it came. What says how far is kept in a
+// folder below the workspace, which it gives; empty when nothing was begun.
+func (w *Workspace) GiveUp() (kept string, err error) {
+	kept = filepath.ToSlash(filepath.Join(Folder, "rescue", w.host.Now().UTC().Format(rescueStamp)))
+	found := false
+	for _, file := range []string{w.journalFile(), w.pendingFile()} {
+		if _, err := os.Lstat(file); err != nil {
+			continue
+		}
+		if p, err := w.Pending(); file == w.pendingFile() && err == nil && p != nil && !p.Applying && !p.Abandoning {
+			continue // a merge that waits for its author
+		}
+		to := filepath.Join(w.Root, filepath.FromSlash(kept), filepath.Base(file))
+		if err := os.MkdirAll(filepath.Dir(to), 0o777); err != nil {
+			return "", err
+		}
+		if err := os.Rename(file, to); err != nil {
+			return "", err
+		}
+		found = true
+	}
+	if !found {
+		return "", nil
+	}
+	return kept, nil
+}
+
 // recover finishes what a killed process has begun. It is called with the
 // workspace claimed.
 func (w *Workspace) recover(ctx context.Context) error {

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"oakenchest/core/chest"
@@ -317,5 +318,52 @@ func TestACopiedWorkspaceIsAnotherOne(t *testing.T) {
 	defer moved.Close()
 	if err := moved.register(t.Context()); err != nil || moved.Name != name {
 		t.Errorf("what moved is called %s: %v", moved.Name, err)
+	}
+}
+
+// TestWhatCanNotBeFinishedBlocksNoLooking leaves a switch half done, to a commit that can't be read any
+// more: looking goes on, work says what to do, and what was begun can be given up.
+func TestWhatCanNotBeFinishedBlocksNoLooking(t *testing.T) {
+	for _, j := range []journal{
+		{What: "switch", Branch: "other", Commit: strings.Repeat("ab", 32)},
+		{What: "restore", Tree: strings.Repeat("cd", 32), Paths: []string{"a.txt"}},
+	} {
+		w, host, _ := interrupted(t)
+		if err := w.intend(j); err != nil {
+			t.Fatal(err)
+		}
+		reopen := func() {
+			t.Helper()
+			err := w.Close()
+			if err == nil {
+				w, err = Open(t.Context(), host, w.Root, "")
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+		reopen()
+		if _, err := w.ClaimIfFree(t.Context()); err != nil || w.Unfinished == nil {
+			t.Fatalf("looking: %v, %v", err, w.Unfinished)
+		}
+		if _, err := w.Changes(t.Context()); err != nil {
+			t.Errorf("changes: %v", err)
+		}
+		reopen()
+		err := w.Claim(t.Context())
+		if err == nil || !strings.Contains(fault.HintOf(err), "--give-up") {
+			t.Fatalf("work goes on: %v", err)
+		}
+		kept, err := w.GiveUp()
+		if err != nil || kept == "" {
+			t.Fatal(kept, err)
+		}
+		if _, err := os.Stat(filepath.Join(w.Root, filepath.FromSlash(kept), "journal.json")); err != nil {
+			t.Error(err)
+		}
+		reopen()
+		if err := w.Claim(t.Context()); err != nil || w.Branch != "main" {
+			t.Errorf("after that: %v", err)
+		}
 	}
 }

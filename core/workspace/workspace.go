@@ -99,6 +99,9 @@ type Workspace struct {
 	Root     string
 	Chest    *chest.Chest
 	Manifest *manifest.Manifest
+	// Unfinished is why what an interrupted command had begun could not be finished; commands that
+	// only look go on all the same.
+	Unfinished error
 	// Broken is why oaken.toml can't be read, when the workspace was opened all the same.
 	Broken error
 	// Person acts; Name is the workspace's, as others see it.
@@ -401,7 +404,10 @@ func (w *Workspace) Claim(ctx context.Context) error {
 		return fault.New(fault.Refused, "Wait until it has finished, and try again.", "Another oaken is changing this workspace.")
 	}
 	w.busy = lock
-	return w.begun(ctx)
+	if err := w.begun(ctx); err != nil || w.Unfinished == nil {
+		return err
+	}
+	return w.Unfinished
 }
 
 // ClaimIfFree is Claim for commands that only look: when the workspace can't be
@@ -447,7 +453,10 @@ func (w *Workspace) begun(ctx context.Context) error {
 	if w.Offline { // what was begun needs the chest to be finished
 		return nil
 	}
-	return errors.Join(w.recover(ctx), w.forgetRescued())
+	if err := w.recover(ctx); err != nil {
+		w.Unfinished = w.stopped(err)
+	}
+	return w.forgetRescued()
 }
 
 // save writes workspace.toml, whole or not at all.

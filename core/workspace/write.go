@@ -174,11 +174,24 @@ func (w *Workspace) onAllCores(ctx context.Context, n int, write func(i int) err
 	return errors.Join(append(errs, ctx.Err())...)
 }
 
-// link makes a symbolic link; one that leads outside of the project is refused.
-func (w *Workspace) link(p, target string) error {
-	if path.IsAbs(target) || filepath.IsAbs(target) || !manifest.Inside(path.Join(path.Dir(p), target)) {
-		return fault.New(fault.Refused, "Nothing was written there; the link is kept in the chest.", "The link %s leads outside of the project, to %s.", p, target)
+// outside reports whether a link leads out of the project. Such a link is a link like others, and
+// nothing is ever read or written by way of one; elsewhere it may lead to something else.
+func outside(p, target string) bool {
+	return path.IsAbs(target) || filepath.IsAbs(target) || !manifest.Inside(path.Join(path.Dir(p), target))
+}
+
+// strayLinks warns of links among changes that lead out of the project.
+func (w *Workspace) strayLinks(changes []Change) (out []string) {
+	for _, c := range changes {
+		if target, err := os.Readlink(w.local(c.Path)); err == nil && outside(c.Path, filepath.ToSlash(target)) {
+			out = append(out, fmt.Sprintf("%s is a link that leads outside of the project, to %s. For others it may lead to something else, or nowhere.", c.Path, target))
+		}
 	}
+	return out
+}
+
+// link makes a symbolic link.
+func (w *Workspace) link(p, target string) error {
 	if err := w.folderFor(p); err != nil {
 		return err
 	}

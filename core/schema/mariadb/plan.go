@@ -358,10 +358,10 @@ func Apply(ctx context.Context, q Querier, want *element.Element, steps []Step, 
 	}
 	_, _ = q.ExecContext(ctx, "set system_versioning_alter_history = keep") // where there is such a thing
 	for i, st := range steps {
-		for _, sql := range st.Statements {
+		for k, sql := range st.Statements {
 			if err := makePiece(ctx, q, piece{e: &element.Element{}, sql: sql, mode: st.Mode, session: st.Session, strict: true}); err != nil {
 				_, _ = q.ExecContext(context.WithoutCancel(ctx), "rollback") // of a step that is one transaction
-				return &StepError{i, st, EngineError(err)}
+				return &StepError{i, st, EngineError(err), k > 0 && !slices.Contains(st.Statements[:k], "start transaction")}
 			}
 		}
 		if done != nil {
@@ -383,7 +383,12 @@ type StepError struct {
 	Done int
 	Step Step
 	Err  error
+	// Part says that some statements of the step itself are done and kept.
+	Part bool
 }
+
+// Nothing reports that everything is as it was.
+func (e *StepError) Nothing() bool { return e.Done == 0 && !e.Part }
 
 // Error names the step.
 func (e *StepError) Error() string {
@@ -392,6 +397,9 @@ func (e *StepError) Error() string {
 
 // Counted says how many steps are done: "the first 3 are".
 func (e *StepError) Counted() string {
+	if e.Done == 0 {
+		return "a part of the first is"
+	}
 	if e.Done == 1 {
 		return "the first is"
 	}

@@ -304,15 +304,23 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 		a.do(effect, "add the column "+c.Key, text)
 		return
 	}
+	early, late := where, "" // what it is to stand behind may not be there yet
+	if name := strings.TrimPrefix(where, "after "); name != where && !a.there(name) {
+		early, late = "", " "+where
+	}
 	if step.Constant(value) && !has(c, "default") && !has(c, "generated") && !has(c, "auto increment") { // noted once, not in each row
 		filled := c.Clone()
 		setText(filled, "default", value)
-		a.before = append(a.before, "alter table "+ident(a.w.Key)+" add column "+columnSQL(filled)+" "+where)
-		a.do(Instant, "add the column "+c.Key+" and fill it", "alter column "+ident(c.Key)+" drop default")
+		a.before = append(a.before, "alter table "+ident(a.w.Key)+" add column "+strings.TrimSpace(columnSQL(filled)+" "+early))
+		drop := "alter column " + ident(c.Key) + " drop default"
+		if late != "" {
+			drop = "modify column " + columnSQL(c) + late
+		}
+		a.do(Instant, "add the column "+c.Key+" and fill it", drop)
 		return
 	}
-	a.before = append(a.before, "alter table "+ident(a.w.Key)+" add column "+columnSQL(open)+" "+where, "update "+ident(a.w.Key)+" set "+ident(c.Key)+" = "+value)
-	a.do(Rewrites, "add the column "+c.Key+" and fill it", "modify column "+columnSQL(c))
+	a.before = append(a.before, "alter table "+ident(a.w.Key)+" add column "+strings.TrimSpace(columnSQL(open)+" "+early), "update "+ident(a.w.Key)+" set "+ident(c.Key)+" = "+value)
+	a.do(Rewrites, "add the column "+c.Key+" and fill it", "modify column "+columnSQL(c)+late)
 }
 
 func (a *alteration) changeColumn(l, c *element.Element) {
@@ -348,6 +356,16 @@ func (a *alteration) changeColumn(l, c *element.Element) {
 		what += ": " + textOf(l, "type") + " → " + textOf(c, "type")
 	}
 	a.do(effect, what, "modify column "+columnSQL(c))
+}
+
+// there reports whether the live table has a column under the name that is wanted, as it is written.
+func (a *alteration) there(name string) bool {
+	for _, l := range kids(a.l, "column") {
+		if w := kid(a.w, "column", l.Key); ident(l.Key) == name && w != nil && a.source(w) == l {
+			return true
+		}
+	}
+	return false
 }
 
 // openFor says that a column takes nulls until data steps have seen to them.
