@@ -143,17 +143,32 @@ func (d tracked) restoreApart(ctx context.Context, all rowsWanted) (out []rows.W
 // apart is the folder of rows that data steps changed, among what a deployment lost.
 const apart = datastep.Folder
 
-// checkSteps refuses data steps that can't be read, whether they are due or not.
-func checkSteps(split datastep.Split, files Files) error {
-	for _, file := range datastep.Names(files) {
-		if _, err := datastep.Parse(split, file, files[file]); err != nil {
-			return undeclarable(err)
-		}
-	}
-	return nil
+// running is how an engine runs data steps.
+type running struct {
+	split   datastep.Split
+	journal datastep.Journal
+	usual   string // the schema of names without one
+	done    func() ([]datastep.Entry, error)
 }
 
-// journalError says that the entries of data steps can't be read.
-func journalError(err error) error {
-	return fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "What data steps were begun in the target can't be read: %w.", err)
+// plan plans the data steps that are due; empty says that the target holds nothing. Steps that can't
+// be read are refused, whether they are due or not.
+func (r running) plan(files Files, past *Past, empty bool, there []rows.Table) (out step.DataSteps, bare []string, err error) {
+	for _, file := range datastep.Names(files) {
+		if _, err := datastep.Parse(r.split, file, files[file]); err != nil {
+			return out, nil, undeclarable(err)
+		}
+	}
+	asked, err := past.steps(empty)
+	if err != nil {
+		return out, nil, err
+	}
+	done, err := r.done()
+	if err != nil {
+		return out, nil, fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "What data steps were begun in the target can't be read: %w.", err)
+	}
+	if out, bare, err = r.journal.Plan(r.split, files, asked, done, tableNamed(there, r.usual)); err != nil {
+		err = undeclarable(err)
+	}
+	return out, bare, err
 }

@@ -14,9 +14,9 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/schema/datastep"
 	"oakenchest/core/schema/mariadb"
 	"oakenchest/core/schema/rows"
-	"oakenchest/core/schema/step"
 )
 
 // mariadbDriver reaches a MariaDB or MySQL database.
@@ -214,7 +214,7 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 		_, given[t.Bare] = files[t.File]
 	}
 	there := mariadb.Tables(live.Root)
-	data, bare, err := d.dataSteps(ctx, files, past, len(live.Root.Children) == 0, there)
+	data, bare, err := d.running(ctx).plan(files, past, len(live.Root.Children) == 0, there)
 	if err != nil {
 		return nil, err
 	}
@@ -272,23 +272,12 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 	return p, nil
 }
 
-// dataSteps plans the data steps that are due.
-func (d *mariadbDriver) dataSteps(ctx context.Context, files Files, past *Past, empty bool, there []rows.Table) (out step.DataSteps, bare []string, err error) {
-	if err := checkSteps(mariadb.Split, files); err != nil {
-		return out, nil, err
-	}
-	asked, err := past.steps(empty)
-	if err != nil {
-		return out, nil, err
-	}
-	done, err := mariadb.JournalOf(ctx, d.db)
-	if err != nil {
-		return out, nil, journalError(mariadb.EngineError(err))
-	}
-	if out, bare, err = mariadb.Journal.Plan(mariadb.Split, files, asked, done, tableNamed(there, "")); err != nil {
-		err = undeclarable(err)
-	}
-	return out, bare, err
+// running says how this engine runs data steps.
+func (d *mariadbDriver) running(ctx context.Context) running {
+	return running{mariadb.Split, mariadb.Journal, "", func() ([]datastep.Entry, error) {
+		done, err := mariadb.JournalOf(ctx, d.db)
+		return done, mariadb.EngineError(err)
+	}}
 }
 
 // steps computes the steps of a plan in one session: what is tried for it stays there.

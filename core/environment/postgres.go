@@ -12,6 +12,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/schema/datastep"
 	"oakenchest/core/schema/postgres"
 	"oakenchest/core/schema/rows"
 	"oakenchest/core/schema/step"
@@ -197,7 +198,7 @@ func (d *postgresDriver) Plan(ctx context.Context, files Files, past *Past) (*Pl
 		told.Follow(held)
 	}
 	there := postgres.Tables(live.Root)
-	data, bare, err := d.dataSteps(ctx, files, past, postgres.Empty(live.Root), there)
+	data, bare, err := d.running(ctx).plan(files, past, postgres.Empty(live.Root), there)
 	if err != nil {
 		return nil, err
 	}
@@ -241,23 +242,12 @@ func (d *postgresDriver) Plan(ctx context.Context, files Files, past *Past) (*Pl
 	return p, nil
 }
 
-// dataSteps plans the data steps that are due.
-func (d *postgresDriver) dataSteps(ctx context.Context, files Files, past *Past, empty bool, there []rows.Table) (out step.DataSteps, bare []string, err error) {
-	if err := checkSteps(postgres.Split, files); err != nil {
-		return out, nil, err
-	}
-	asked, err := past.steps(empty)
-	if err != nil {
-		return out, nil, err
-	}
-	done, err := postgres.JournalOf(ctx, d.conn)
-	if err != nil {
-		return out, nil, journalError(postgres.EngineError(err))
-	}
-	if out, bare, err = postgres.Journal.Plan(postgres.Split, files, asked, done, tableNamed(there, "public")); err != nil {
-		err = undeclarable(err)
-	}
-	return out, bare, err
+// running says how this engine runs data steps.
+func (d *postgresDriver) running(ctx context.Context) running {
+	return running{postgres.Split, postgres.Journal, "public", func() ([]datastep.Entry, error) {
+		done, err := postgres.JournalOf(ctx, d.conn)
+		return done, postgres.EngineError(err)
+	}}
 }
 
 func undeclarable(err error) error {

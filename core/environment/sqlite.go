@@ -10,6 +10,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/schema/datastep"
 	"oakenchest/core/schema/rows"
 	"oakenchest/core/schema/scope"
 	"oakenchest/core/schema/sqlite"
@@ -138,7 +139,7 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 		q = scratch
 	}
 	wanted, there := sqlite.Tables(want.Root), sqlite.Tables(live)
-	data, bare, err := d.dataSteps(ctx, q, declared, past, len(live.Children) == 0, there)
+	data, bare, err := d.running(ctx, q).plan(declared, past, len(live.Children) == 0, there)
 	if err != nil {
 		return nil, err
 	}
@@ -186,23 +187,12 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 	return p, nil
 }
 
-// dataSteps plans the data steps that are due.
-func (d *sqliteDriver) dataSteps(ctx context.Context, q sqlite.Querier, files Files, past *Past, empty bool, there []rows.Table) (out step.DataSteps, bare []string, err error) {
-	if err := checkSteps(sqlite.Split, files); err != nil {
-		return out, nil, err
-	}
-	asked, err := past.steps(empty)
-	if err != nil {
-		return out, nil, err
-	}
-	done, err := sqlite.JournalOf(ctx, q)
-	if err != nil {
-		return out, nil, journalError(err)
-	}
-	if out, bare, err = sqlite.Journal.Plan(sqlite.Split, files, asked, done, tableNamed(there, "")); err != nil {
-		err = undeclarable(err)
-	}
-	return out, bare, err
+// running says how this engine runs data steps.
+func (d *sqliteDriver) running(ctx context.Context, q sqlite.Querier) running {
+	return running{sqlite.Split, sqlite.Journal, "", func() ([]datastep.Entry, error) {
+		done, err := sqlite.JournalOf(ctx, q)
+		return done, err
+	}}
 }
 
 func (d *sqliteDriver) apply(ctx context.Context, planned, want *element.Element, steps []Step, files Files, done func(int)) error {

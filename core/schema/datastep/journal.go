@@ -34,6 +34,22 @@ type Entry struct {
 	Back              bool
 }
 
+// Entries reads entries of which a query gives token, name, text and whether it was taken back.
+func Entries(rows interface {
+	Next() bool
+	Scan(...any) error
+	Err() error
+}) (out []Entry, err error) {
+	for rows.Next() {
+		var e Entry
+		if err := rows.Scan(&e.Token, &e.Name, &e.Text, &e.Back); err != nil {
+			return nil, err
+		}
+		out = append(out, e)
+	}
+	return out, rows.Err()
+}
+
 // Unmet says that the check of a step gave a row.
 func Unmet(name string) string { return "data step " + name + ": its check finds rows" }
 

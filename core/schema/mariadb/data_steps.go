@@ -40,14 +40,7 @@ func JournalOf(ctx context.Context, q Querier) (out []datastep.Entry, err error)
 		return nil, err
 	}
 	defer rows.Close()
-	for rows.Next() {
-		var e datastep.Entry
-		if err := rows.Scan(&e.Token, &e.Name, &e.Text, &e.Back); err != nil {
-			return nil, err
-		}
-		out = append(out, e)
-	}
-	return out, rows.Err()
+	return datastep.Entries(rows)
 }
 
 // SetMode gives the statement that sets the mode in which others run; the usual one for an empty.

@@ -47,12 +47,5 @@ func JournalOf(ctx context.Context, q Querier) (out []datastep.Entry, err error)
 		return nil, err
 	}
 	defer rows.Close()
-	for rows.Next() {
-		var e datastep.Entry
-		if err := rows.Scan(&e.Token, &e.Name, &e.Text, &e.Back); err != nil {
-			return nil, err
-		}
-		out = append(out, e)
-	}
-	return out, rows.Err()
+	return datastep.Entries(rows)
 }
