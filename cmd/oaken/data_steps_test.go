@@ -267,3 +267,52 @@ func TestTheDatabaseOfABranchEndsOnRequest(t *testing.T) {
 		})
 	}
 }
+
+// TestDataStepsGoWithTheirWork moves work with data steps through a pipeline: all of it, one item
+// before the other, taken back from live, brought again, and withdrawn from a stage.
+func TestDataStepsGoWithTheirWork(t *testing.T) {
+	p := &project{t, filepath.Join(t.TempDir(), "work")}
+	p.write("note.txt", "x\n")
+	stages := []string{"dev", "test", "live"}
+	for _, e := range stages {
+		p.sql("../"+e+".db", "create table keeper (id integer primary key, name text not null); insert into keeper values (1, 'Ada Reef'), (2, 'Cy de Bay'); create table runs (what text)")
+	}
+	p.ok("begin")
+	for i, e := range stages {
+		p.ok("env", "add", e, "sqlite:../"+e+".db", "--tier", []string{"development", "test", "live"}[i], "--branch", []string{"main", "test", "live"}[i])
+	}
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[pipeline.move]]\nfrom = \"dev\"\nto = \"test\"\n\n[[pipeline.move]]\nfrom = \"test\"\nto = \"live\"\n")
+	p.ok("capture", "dev", "--commit", "-m", "First")
+	p.ok("commit", "-m", "The pipeline")
+	p.ok("deploy", "dev", "--yes")
+	p.ok("promote", "dev", "test", "--yes")
+	p.ok("promote", "test", "live", "--yes")
+	_, file := folderOf(p, "keeper")
+	p.write(file, instead(t, p.read(file), "name", "given text not null", "family text not null"))
+	split, join := splitting("sqlite")
+	p.write("database/data-steps/1-names.sql", "update keeper set given = "+split+";\ninsert into runs values ('forth');\n-- back:\nupdate keeper set name = "+join+";\ninsert into runs values ('back');\n")
+	p.ok("commit", "-m", "Names", "--item", "N-1")
+	p.write("database/data-steps/2-only.sql", "insert into runs values ('only');\n-- back: nothing\n")
+	p.ok("commit", "-m", "Only a step", "--item", "N-2")
+	ran := func(when string, want ...string) {
+		t.Helper()
+		for i, e := range stages {
+			check := "create table agrees (n int check (n = 1)); insert into agrees select coalesce(group_concat(what), '') = '" + want[i] + "' from runs; drop table agrees"
+			t.Log(when, e, want[i])
+			p.sql("../"+e+".db", check)
+		}
+	}
+	p.ok("deploy", "dev", "--yes", "--allow-loss")
+	p.ok("promote", "dev", "test", "--item", "N-2", "--yes")
+	ran("one item", "forth,only", "only", "")
+	p.ok("promote", "dev", "test", "--yes", "--allow-loss")
+	p.ok("promote", "test", "live", "--yes", "--allow-loss")
+	ran("all", "forth,only", "only,forth", "forth,only")
+	p.ok("rollback", "live", "--yes", "--allow-loss")
+	ran("taken back", "forth,only", "only,forth", "forth,only,back")
+	p.ok("promote", "test", "live", "--yes", "--allow-loss", "--again")
+	ran("again", "forth,only", "only,forth", "forth,only,back,forth,only")
+	p.ok("withdraw", "test", "--item", "N-1", "--yes", "--allow-loss")
+	ran("withdrawn", "forth,only", "only,forth,back", "forth,only,back,forth,only")
+	p.ok("verify", "main", "env:dev", "env:live")
+}
