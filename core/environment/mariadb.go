@@ -231,7 +231,8 @@ func (d *mariadbDriver) Plan(ctx context.Context, files Files, past *Past) (*Pla
 	}
 	defer close()
 	wanted := mariadb.Tables(want)
-	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.Bare] }, steps, false})
+	changes, err := t.plan(ctx, rowsWanted{declared: files, lost: past.lost(), tables: wanted, live: there, schema: steps,
+		formerly: func(t rows.Table) string { return told.Formerly["table "+t.Bare] }})
 	if err != nil {
 		return nil, err
 	}

@@ -214,7 +214,8 @@ func (d *postgresDriver) Plan(ctx context.Context, files Files, past *Past) (*Pl
 	if err != nil {
 		return nil, err
 	}
-	changes, err := t.plan(ctx, rowsWanted{files, past.lost(), wanted, there, func(t rows.Table) string { return told.Formerly["table "+t.SQL] }, steps, false})
+	changes, err := t.plan(ctx, rowsWanted{declared: files, lost: past.lost(), tables: wanted, live: there, schema: steps,
+		formerly: func(t rows.Table) string { return told.Formerly["table "+t.SQL] }})
 	if err != nil {
 		return nil, err
 	}

@@ -151,7 +151,8 @@ func (d *sqliteDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 	if err != nil {
 		return nil, err
 	}
-	changes, err := d.tracked(q).plan(ctx, rowsWanted{declared, past.lost(), wanted, there, func(t rows.Table) string { return want.Formerly[strings.ToLower(t.Bare)] }, steps, data.Due().Between})
+	changes, err := d.tracked(q).plan(ctx, rowsWanted{declared: declared, lost: past.lost(), tables: wanted, live: there, schema: steps, typesLate: data.Due().Between,
+		formerly: func(t rows.Table) string { return want.Formerly[strings.ToLower(t.Bare)] }})
 	if err != nil {
 		return nil, err
 	}

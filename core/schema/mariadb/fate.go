@@ -107,14 +107,16 @@ func (a *alteration) lose(l, c *element.Element) bool {
 }
 
 // anew plans a column whose values can't become another type, and nobody can tell which of them: it
-// is made again, and all rows get the value that somebody gave.
+// is made again beside the old one, and rows with a value get the one that somebody gave.
 func (a *alteration) anew(l, c *element.Element, value string) {
 	open := c.Clone()
+	open.Key = "oaken_new_" + c.Key
 	open.Set("not null", element.Value{})
+	table := ident(a.w.Key)
+	a.before = append(a.before, "alter table "+table+" add column "+columnSQL(open), "update "+table+" set "+ident(open.Key)+" = "+value+" where "+ident(l.Key)+" is not null")
 	a.do(Rewrites, "make the column "+c.Key+" again and fill it", "drop column "+ident(l.Key))
-	a.parts = append(a.parts, "add column "+columnSQL(open)+" "+a.place(c))
-	a.after = append(a.after, "update "+ident(a.w.Key)+" set "+ident(c.Key)+" = "+value, "alter table "+ident(a.w.Key)+" modify column "+columnSQL(c))
-	table := a.p.now(a.w)
+	a.parts = append(a.parts, "change column "+ident(open.Key)+" "+columnSQL(c)+" "+a.place(c))
+	table = a.p.now(a.w)
 	if n := a.p.rows(table, ident(l.Key)+" is not null"); n > 0 {
 		a.raise(Loses)
 		a.loss = append(a.loss, fmt.Sprintf("column %s.%s has %s", ident(a.w.Key), ident(l.Key), counted(n, "value")))

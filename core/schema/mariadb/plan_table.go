@@ -71,7 +71,6 @@ type alteration struct {
 type batch struct {
 	parts  []string
 	before []string // statements that come first
-	after  []string // and last
 	what   []string
 	effect Effect
 	loss   []string
@@ -138,7 +137,6 @@ func (a *alteration) statement(late bool) {
 	if len(a.parts) > 0 {
 		statements = append(statements, "alter table "+ident(a.w.Key)+"\n  "+join(a.parts))
 	}
-	statements = append(statements, a.after...)
 	a.p.steps = append(a.p.steps, Step{Address: at(a.w, nil), What: "alter the table: " + strings.Join(a.what, ", "), Effect: a.effect,
 		Loss: strings.Join(a.loss, ", "), Saves: a.saves, Statements: statements, AfterRows: late})
 }
