@@ -132,9 +132,9 @@ func (a *App) report(err error) {
 		a.printJSON(map[string]any{"schema": "oaken.error/1", "error": map[string]string{"code": string(f.Code), "message": f.What, "hint": f.Hint}})
 		return
 	}
-	fmt.Fprintf(a.Err, "%s %s\n", a.paint(bad, "oaken:"), f.What)
+	fmt.Fprintf(a.Err, "%s %s\n", a.paint(bad, "oaken:"), a.inert(f.What))
 	if f.Hint != "" {
-		fmt.Fprintf(a.Err, "       %s\n", f.Hint)
+		fmt.Fprintf(a.Err, "       %s\n", a.inert(f.Hint))
 	}
 }
 
@@ -144,7 +144,7 @@ func (a *App) printJSON(v any) {
 	enc.SetEscapeHTML(false)
 	enc.SetIndent("", "  ")
 	if err := enc.Encode(v); err != nil {
-		fmt.Fprintln(a.Err, "oaken:", err)
+		fmt.Fprintln(a.Err, "oaken:", a.inert(err.Error()))
 	}
 }
 
@@ -153,21 +153,21 @@ func (a *App) printLine(v any) {
 	enc := json.NewEncoder(a.Out)
 	enc.SetEscapeHTML(false)
 	if err := enc.Encode(v); err != nil {
-		fmt.Fprintln(a.Err, "oaken:", err)
+		fmt.Fprintln(a.Err, "oaken:", a.inert(err.Error()))
 	}
 }
 
 // say writes a line of output, unless JSON or quiet was asked for.
 func (a *App) say(format string, args ...any) {
 	if !a.json && !a.quiet {
-		fmt.Fprintf(a.Out, format+"\n", args...)
+		fmt.Fprintln(a.Out, a.inert(fmt.Sprintf(format, args...)))
 	}
 }
 
 // note writes a line beside the output.
 func (a *App) note(format string, args ...any) {
 	if !a.quiet {
-		fmt.Fprintf(a.Err, format+"\n", args...)
+		fmt.Fprintln(a.Err, a.inert(fmt.Sprintf(format, args...)))
 	}
 }
 
@@ -253,7 +253,7 @@ func (a *App) acquaint(w *workspace.Workspace) error {
 
 // ask puts a question on the terminal; no answer is no.
 func (a *App) ask(question string) bool {
-	fmt.Fprintf(a.Err, "%s [yes/no] ", question)
+	fmt.Fprintf(a.Err, "%s [yes/no] ", a.inert(question))
 	line, _ := bufio.NewReader(a.Keys).ReadString('\n')
 	return strings.HasSuffix(strings.ToLower(strings.TrimSpace(line)), "yes") // a terminal may have answered something before
 }

@@ -127,7 +127,7 @@ func (p *settler) View() string {
 	}
 	p.sides(&b)
 	fmt.Fprintf(&b, "\n%s", p.app.paint(faint, "← mine  → theirs  + both  space next  del open  tab all like this  enter carry out  esc change nothing"))
-	return b.String()
+	return p.app.inert(b.String())
 }
 
 // sides shows what both made of the thing at hand.

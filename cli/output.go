@@ -32,6 +32,8 @@ var tones = map[tone]*color.Color{good: color.New(color.FgGreen), warm: color.Ne
 func init() {
 	for _, c := range tones {
 		c.EnableColor() // paint decides
+		begin, end, _ := strings.Cut(c.Sprint("x"), "x")
+		ours = append(ours, begin, end)
 	}
 }
 
@@ -51,6 +53,11 @@ type cell struct {
 // table writes rows in columns, two spaces between them, each line indented.
 func (a *App) table(w io.Writer, indent string, rows [][]cell) {
 	var widths []int
+	for _, r := range rows {
+		for i := range r {
+			r[i].text = a.inert(r[i].text)
+		}
+	}
 	for _, r := range rows {
 		for i, c := range r {
 			if i == len(widths) {
@@ -134,6 +141,7 @@ func (p *progress) show(a *App) func(string, int, int) {
 		return nil
 	}
 	return func(what string, done, total int) {
+		what = a.inert(what)
 		if p.what != what {
 			p.clear()
 			p.what, p.began = what, time.Now()

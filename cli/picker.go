@@ -117,7 +117,7 @@ func (p *picker) View() string {
 	}
 	p.detail(&b)
 	fmt.Fprintf(&b, "\n%s", p.app.paint(faint, "← chest  → "+p.environment+"  del leave  space next  tab all like this  enter carry out  esc change nothing"))
-	return b.String()
+	return p.app.inert(b.String())
 }
 
 // detail tells what differs in the object at hand.
