@@ -213,6 +213,9 @@ func accountName() string {
 
 // open opens the workspace of the call for reading.
 func (a *App) open(ctx context.Context) (*workspace.Workspace, error) {
+	if info, err := os.Stat(a.folder()); a.in != "" && (err != nil || !info.IsDir()) {
+		return nil, fault.New(fault.Usage, "Check the spelling; --in names a folder of the project.", "There is no folder %s.", a.in)
+	}
 	w, err := workspace.Open(ctx, a.host(), a.folder(), a.as)
 	if err == nil && w.Broken != nil {
 		f := asFault(w.Broken)

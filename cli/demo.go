@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/fault"
+	"oakenchest/core/workspace"
 	"oakenchest/sample"
 )
 
@@ -47,6 +48,9 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 			folder := a.at(name)
 			if on != "" && !month {
 				return usage(cmd, "--on goes with --pipeline.")
+			}
+			if above := workspace.Above(folder); above != "" {
+				return fault.New(fault.Refused, "Name a folder outside of it: oaken demo FOLDER.", "%s lies in the project in %s, so the demo was not played there.", name, above)
 			}
 			if entries, err := os.ReadDir(folder); err == nil && len(entries) > 0 {
 				return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.", "%s is not empty, so the demo was not played there.", name)

@@ -247,7 +247,7 @@ func (a *App) showPlan(d *pipeline.Deployment, source string) {
 	if source != "" && source != label {
 		label += " (" + source + ")"
 	}
-	target := d.Environment.Target
+	target := environment.Shown(d.Environment.Target)
 	if n := len(d.Environment.Also); n > 0 {
 		target += " and " + count(n, "more target")
 	}

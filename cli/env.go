@@ -127,7 +127,7 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 		a.printJSON(map[string]any{"schema": "oaken.env/1", "environment": environmentJSON(e)})
 		return nil
 	}
-	a.say("Environment %s is %s, kept in %s.", a.paint(strong, e.Name), e.Target, e.Into)
+	a.say("Environment %s is %s, kept in %s.", a.paint(strong, e.Name), environment.Shown(e.Target), e.Into)
 	if kindName == "" {
 		a.note("A folder has no transactions, no rows and no objects of its own: files are written one by one, and only whole files are compared there.")
 	}
@@ -137,9 +137,9 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 func environmentJSON(e manifest.Environment) any {
 	also := []any{}
 	for _, s := range e.Also {
-		also = append(also, map[string]any{"target": s.Target, "into": s.Into})
+		also = append(also, map[string]any{"target": environment.Shown(s.Target), "into": s.Into})
 	}
-	return map[string]any{"name": e.Name, "target": e.Target, "into": e.Into, "tier": e.Tier, "lane": e.Lane, "branch": e.Branch, "also": also}
+	return map[string]any{"name": e.Name, "target": environment.Shown(e.Target), "into": e.Into, "tier": e.Tier, "lane": e.Lane, "branch": e.Branch, "also": also}
 }
 
 func newEnvList(a *App) *cobra.Command {
@@ -189,7 +189,7 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 			lacks = fmt.Sprintf("lacks %s of %s", count(n, "commit"), b.Branch)
 		}
 		list = append(list, row)
-		rows = append(rows, []cell{{e.Name, strong}, {e.Target, plain}, {e.Into, plain}, {last, faint}, {lacks, warm}})
+		rows = append(rows, []cell{{e.Name, strong}, {environment.Shown(e.Target), plain}, {e.Into, plain}, {last, faint}, {lacks, warm}})
 	}
 	switch {
 	case a.json:

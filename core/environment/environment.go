@@ -283,14 +283,48 @@ func CheckTarget(target string) error {
 	if err := s.checkDatabase(rest); err != nil {
 		return err
 	}
-	u, err := url.Parse(variable.ReplaceAllString(target, "VARIABLE"))
-	if err != nil || u.User == nil {
+	return noSecret(target)
+}
+
+// noSecret refuses the address of a server with a secret in any part of it.
+func noSecret(target string) error {
+	if len(secrets(target)) == 0 {
 		return nil
 	}
-	if secret, set := u.User.Password(); set && secret != "" && secret != "VARIABLE" {
-		return fault.New(fault.Refused, "Write ${NAME} in its place, for a variable of that name.", "The target has a password in it, which would be recorded for everybody.")
+	return fault.New(fault.Refused, "Write ${NAME} in its place, for a variable of that name.", "The target has a password in it, which would be recorded for everybody.")
+}
+
+// secrets lists the secrets that an address has in it: what stands for the password of the user,
+// and values of parameters whose names say so.
+func secrets(target string) (out []string) {
+	const stand = "VARIABLE"
+	u, err := url.Parse(variable.ReplaceAllString(target, stand))
+	if err != nil {
+		return nil
 	}
-	return nil
+	if secret, set := u.User.Password(); set && secret != "" && secret != stand {
+		out = append(out, secret)
+	}
+	for name, values := range u.Query() {
+		for _, v := range values {
+			if secretly.MatchString(name) && v != "" && v != stand {
+				out = append(out, v)
+			}
+		}
+	}
+	return out
+}
+
+var secretly = regexp.MustCompile(`(?i)pass|pwd|secret|token`)
+
+// Shown gives a target as people may see it: a secret that somebody wrote into it is left out.
+func Shown(target string) string {
+	for _, s := range secrets(target) {
+		target = strings.ReplaceAll(target, s, "…")
+		target = strings.ReplaceAll(target, url.QueryEscape(s), "…")
+		target = strings.ReplaceAll(target, url.PathEscape(s), "…")
+	}
+	return target
 }
 
 // checkDatabase refuses the address of a server that names none of its databases: the server
@@ -317,6 +351,11 @@ func Open(ctx context.Context, h Host, target string, settings Settings) (Driver
 	}
 	if err := s.checkDatabase(rest); err != nil {
 		return nil, err
+	}
+	for _, address := range []string{target, settings.Scratch} { // somebody may have written it by hand
+		if err := noSecret(address); err != nil {
+			return nil, err
+		}
 	}
 	if settings.Scratch, err = h.expand("scratch", settings.Scratch); err != nil {
 		return nil, err

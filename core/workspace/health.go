@@ -5,9 +5,11 @@ import (
 	"io"
 	"os"
 	"slices"
+	"strings"
 
 	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/fault"
 )
 
 // Health examines the chest, and the workspace's own files. With repair, what
@@ -30,6 +32,9 @@ func (w *Workspace) Health(ctx context.Context, repair bool, other string) (x *c
 		return x, mended, err
 	}
 	x.Findings = append(x.Findings, flaws...)
+	if w.Unfinished != nil && fault.CodeOf(w.Unfinished) == fault.Damaged {
+		x.Findings = append(x.Findings, chest.Finding{Where: Folder, Reason: strings.TrimSuffix(w.Unfinished.Error(), ".")})
+	}
 	return x, mended, nil
 }
 

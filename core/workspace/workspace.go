@@ -150,6 +150,19 @@ type BeginOptions struct {
 	Presets []manifest.Section
 }
 
+// Above gives the workspace that a folder lies in; empty for none. The folder need not be there.
+func Above(folder string) string {
+	root, err := filepath.Abs(folder)
+	if err != nil {
+		return ""
+	}
+	above, err := find(root)
+	if err != nil {
+		return ""
+	}
+	return above
+}
+
 // Begin puts a folder under control: it makes a chest, the workspace's own
 // folder and, when there is none, oaken.toml. Nothing is recorded yet.
 func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Workspace, error) {
