@@ -5,7 +5,7 @@ import (
 	"io"
 	"strings"
 
-	tea "github.com/charmbracelet/bubbletea"
+	tea "charm.land/bubbletea/v2"
 	"github.com/mattn/go-runewidth"
 
 	"oakenchest/core/element"
@@ -30,7 +30,7 @@ func (p *settler) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	switch msg := msg.(type) {
 	case tea.WindowSizeMsg:
 		p.width, p.height = msg.Width, msg.Height
-	case tea.KeyMsg:
+	case tea.KeyPressMsg:
 		return p, p.key(msg.String())
 	}
 	p.scroll(p.room())
@@ -50,7 +50,7 @@ func (p *settler) key(key string) tea.Cmd {
 		p.choose(p.at, element.KeepBoth)
 	case "delete", "backspace":
 		p.keep[p.at] = ""
-	case " ":
+	case "space":
 		p.next()
 	case "tab": // all the others like this one, where they can be
 		for i := range p.conflicts {
@@ -100,7 +100,10 @@ const sidesShown = 9
 func (p *settler) room() int { return max(p.height-6-sidesShown, 3) }
 
 // View draws the list, and both sides of the conflict at hand.
-func (p *settler) View() string {
+func (p *settler) View() tea.View { return tea.NewView(p.text()) }
+
+// text is what the terminal shows.
+func (p *settler) text() string {
 	if p.done || p.left {
 		return ""
 	}

@@ -5,7 +5,7 @@ import (
 	"strings"
 	"testing"
 
-	tea "github.com/charmbracelet/bubbletea"
+	tea "charm.land/bubbletea/v2"
 
 	"oakenchest/core/element"
 )
@@ -25,7 +25,7 @@ func settling() *settler {
 	return p
 }
 
-func hit(p *settler, keys ...tea.KeyMsg) {
+func hit(p *settler, keys ...tea.KeyPressMsg) {
 	for _, k := range keys {
 		p.Update(k)
 	}
@@ -33,7 +33,7 @@ func hit(p *settler, keys ...tea.KeyMsg) {
 
 func TestSidesAreChosenByKeys(t *testing.T) {
 	p := settling()
-	plus := tea.KeyMsg{Type: tea.KeyRunes, Runes: []rune("+")}
+	plus := tea.KeyPressMsg{Code: '+', Text: "+"}
 	hit(p, key(tea.KeyLeft), key(tea.KeyDown), plus, key(tea.KeyDown), plus, key(tea.KeyDown), key(tea.KeyRight), key(tea.KeyDown), key(tea.KeySpace), key(tea.KeySpace), key(tea.KeySpace))
 	for i, want := range []element.Keep{element.KeepMine, element.KeepBoth, "", element.KeepTheirs, element.KeepBase, ""} {
 		if p.keep[i] != want {
@@ -55,7 +55,7 @@ func TestSidesAreChosenByKeys(t *testing.T) {
 		t.Errorf("at %d: %q", p.at, p.keep[p.at])
 	}
 	hit(p, key(tea.KeyPgDown), key(tea.KeyUp), key(tea.KeyEnter))
-	if !p.done || p.View() != "" {
+	if !p.done || p.text() != "" {
 		t.Error("enter does not end it")
 	}
 	q := settling()
@@ -68,7 +68,7 @@ func TestBothSidesAreShown(t *testing.T) {
 	p := settling()
 	p.Update(tea.WindowSizeMsg{Width: 60, Height: 18})
 	hit(p, key(tea.KeyEnd), key(tea.KeyRight))
-	view := p.View()
+	view := p.text()
 	for _, want := range []string{"9 conflicts, 8 still open", "notes/8.txt", "mine    one", "two …", "theirs  other", "before  before", "theirs"} {
 		if !strings.Contains(view, want) {
 			t.Errorf("the view lacks %q:\n%s", want, view)

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	tea "github.com/charmbracelet/bubbletea"
+	tea "charm.land/bubbletea/v2"
 	"github.com/mattn/go-runewidth"
 
 	"oakenchest/core/element"
@@ -32,7 +32,7 @@ func (p *picker) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	switch msg := msg.(type) {
 	case tea.WindowSizeMsg:
 		p.width, p.height = msg.Width, msg.Height
-	case tea.KeyMsg:
+	case tea.KeyPressMsg:
 		return p, p.key(msg.String())
 	}
 	p.scroll(p.room())
@@ -50,7 +50,7 @@ func (p *picker) key(key string) tea.Cmd {
 		p.direct(pipeline.ToEnvironment)
 	case "delete", "backspace":
 		p.direct(pipeline.Leave)
-	case " ":
+	case "space":
 		i := slices.Index(pipeline.Directions, p.objects[p.at].Direction)
 		p.direct(pipeline.Directions[(i+1)%len(pipeline.Directions)])
 	case "tab": // all the others like this one
@@ -87,7 +87,10 @@ func directionText(d pipeline.Direction, environment string) (string, tone) {
 }
 
 // View draws the list.
-func (p *picker) View() string {
+func (p *picker) View() tea.View { return tea.NewView(p.text()) }
+
+// text is what the terminal shows.
+func (p *picker) text() string {
 	if p.done || p.left {
 		return ""
 	}

@@ -4,7 +4,7 @@ import (
 	"strings"
 	"testing"
 
-	tea "github.com/charmbracelet/bubbletea"
+	tea "charm.land/bubbletea/v2"
 
 	"oakenchest/core/element"
 	"oakenchest/core/pipeline"
@@ -19,13 +19,13 @@ func picking() *picker {
 	return p
 }
 
-func press(p *picker, keys ...tea.KeyMsg) {
+func press(p *picker, keys ...tea.KeyPressMsg) {
 	for _, k := range keys {
 		p.Update(k)
 	}
 }
 
-func key(k tea.KeyType) tea.KeyMsg { return tea.KeyMsg{Type: k} }
+func key(k rune) tea.KeyPressMsg { return tea.KeyPressMsg{Code: k} }
 
 func TestDirectionsAreChosenByKeys(t *testing.T) {
 	p := picking()
@@ -47,7 +47,7 @@ func TestDirectionsAreChosenByKeys(t *testing.T) {
 		t.Errorf("at %d of %v", p.at, p.objects)
 	}
 	press(p, key(tea.KeyEnter))
-	if !p.done || p.View() != "" {
+	if !p.done || p.text() != "" {
 		t.Error("enter does not end it")
 	}
 	q := picking()
@@ -59,7 +59,7 @@ func TestDirectionsAreChosenByKeys(t *testing.T) {
 
 func TestThePickerFitsTheTerminal(t *testing.T) {
 	p := picking()
-	view := p.View()
+	view := p.text()
 	for _, want := range []string{"test and the workspace differ in 4 objects", "▸ table:tank", "column:depth.type  int → bigint", "leave", "enter carry out"} {
 		if !strings.Contains(view, want) {
 			t.Errorf("%q is not in\n%s", want, view)
@@ -70,7 +70,7 @@ func TestThePickerFitsTheTerminal(t *testing.T) {
 	}
 	p.Update(tea.WindowSizeMsg{Width: 60, Height: 20})
 	press(p, key(tea.KeyEnd))
-	view = p.View()
+	view = p.text()
 	if n := strings.Count(view, "\n"); n > 20 || !strings.Contains(view, "▸ view:more") || !strings.Contains(view, "only test has it") {
 		t.Errorf("%d lines:\n%s", n, view)
 	}
