@@ -49,9 +49,6 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 			if on != "" && !month {
 				return usage(cmd, "--on goes with --pipeline.")
 			}
-			if above := workspace.Above(folder); above != "" {
-				return fault.New(fault.Refused, "Name a folder outside of it: oaken demo FOLDER.", "%s lies in the project in %s, so the demo was not played there.", name, above)
-			}
 			if entries, err := os.ReadDir(folder); err == nil && len(entries) > 0 {
 				return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.", "%s is not empty, so the demo was not played there.", name)
 			}
@@ -59,6 +56,9 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 				if entries, err := os.ReadDir(folder + beside); err == nil && len(entries) > 0 {
 					return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.", "%s%s is not empty, so the demo was not played there.", name, beside)
 				}
+			}
+			if above := workspace.Above(folder); above != "" {
+				return fault.New(fault.Refused, "Name a folder outside of it: oaken demo FOLDER.", "%s lies in the project in %s, so the demo was not played there.", name, above)
 			}
 			if err := os.MkdirAll(folder, 0o777); err != nil {
 				return fault.New(fault.Refused, "Name another folder.", "%s can't be made: %w.", name, err)

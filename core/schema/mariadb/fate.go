@@ -75,8 +75,8 @@ func (a *alteration) lose(l, c *element.Element) bool {
 			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: f.refused, Reason: "not all of its values can become " + f.to, NoFill: !alone})
 			return true
 		}
-		if f.also == "" {
-			a.anew(l, c, value)
+		if f.also == "" || f.short == 0 && !a.indexed(c) { // the value is one of the new type
+			a.anew(l, c, value, f)
 			return true
 		}
 		own = append(own, "update "+ident(a.w.Key)+" set "+ident(l.Key)+" = "+value+" where "+f.also)
@@ -106,20 +106,30 @@ func (a *alteration) lose(l, c *element.Element) bool {
 	return whole
 }
 
-// anew plans a column whose values can't become another type, and nobody can tell which of them: it
-// is made again beside the old one, and rows with a value get the one that somebody gave.
-func (a *alteration) anew(l, c *element.Element, value string) {
+// anew plans a column of which not all values can become another type: it is made again beside the
+// old one, and those get the value that somebody gave; all of them, where nobody can tell which.
+func (a *alteration) anew(l, c *element.Element, value string, f fate) {
 	open := c.Clone()
 	open.Key = "oaken_new_" + c.Key
 	open.Set("not null", element.Value{})
 	table := ident(a.w.Key)
-	a.before = append(a.before, "alter table "+table+" add column "+columnSQL(open), "update "+table+" set "+ident(open.Key)+" = "+value+" where "+ident(l.Key)+" is not null")
+	a.before = append(a.before, "alter table "+table+" add column "+columnSQL(open))
+	set := "update " + table + " set " + ident(open.Key) + " = "
+	if f.also == "" {
+		a.before = append(a.before, set+value+" where "+ident(l.Key)+" is not null")
+	} else {
+		a.before = append(a.before, set+ident(l.Key)+" where not ("+f.also+")", set+value+" where "+f.also)
+	}
 	a.do(Rewrites, "make the column "+c.Key+" again and fill it", "drop column "+ident(l.Key))
 	a.parts = append(a.parts, "change column "+ident(open.Key)+" "+columnSQL(c)+" "+a.place(c))
 	table = a.p.now(a.w)
-	if n := a.p.rows(table, ident(l.Key)+" is not null"); n > 0 {
+	lost := f.changed + f.refused
+	if f.also == "" {
+		lost = a.p.rows(table, ident(l.Key)+" is not null")
+	}
+	if lost > 0 {
 		a.raise(Loses)
-		a.loss = append(a.loss, fmt.Sprintf("column %s.%s has %s", ident(a.w.Key), ident(l.Key), counted(n, "value")))
+		a.loss = append(a.loss, fmt.Sprintf("column %s.%s has %s as %s", ident(a.w.Key), ident(l.Key), step.Changing(lost), f.to))
 		a.saves = append(a.saves, Save{Table: table, Column: ident(l.Key)})
 	}
 }
