@@ -108,9 +108,12 @@ func (a *App) writeLost(env, folder string, files environment.Files) error {
 	}
 	for name, data := range files {
 		target := filepath.Join(a.at(folder), filepath.FromSlash(name))
-		err := os.MkdirAll(filepath.Dir(target), 0o755)
+		err := os.MkdirAll(filepath.Dir(target), 0o700) // rows are nobody else's
 		if err == nil {
 			err = writeWhole(target, data)
+		}
+		if err == nil {
+			err = os.Chmod(target, 0o600)
 		}
 		if err != nil {
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", folder, err)

@@ -258,6 +258,9 @@ func TestTheDatabaseOfABranchEndsOnRequest(t *testing.T) {
 			if found = append(found, more...); len(found) != 1 {
 				t.Fatalf("the rows are not in %s", saved)
 			}
+			if info, err := os.Stat(found[0]); err != nil || info.Mode().Perm() != 0o600 {
+				t.Errorf("others may read the rows: %v, %v", info.Mode(), err)
+			}
 			if data, err := os.ReadFile(found[0]); err != nil || !strings.Contains(string(data), "reef") {
 				t.Errorf("%s, %v", data, err)
 			}

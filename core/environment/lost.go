@@ -92,10 +92,10 @@ func (d tracked) saveAll(ctx context.Context, steps []step.Step, tables []rows.T
 }
 
 func (d tracked) append(ctx context.Context, t rows.Table, what rows.Selection, file string, more bool) error {
-	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
+	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil { // rows are nobody else's
 		return err
 	}
-	f, err := os.OpenFile(file, os.O_CREATE|os.O_WRONLY|os.O_APPEND, 0o666)
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_WRONLY|os.O_APPEND, 0o600)
 	if err != nil {
 		return err
 	}
