@@ -2,7 +2,10 @@ package nested
 
 import (
 	"bytes"
+	"encoding/xml"
+	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 
@@ -67,10 +70,57 @@ func MayHold(data []byte, json bool) bool {
 			if i+1 < len(data) && suspicious(data[max(i-1, 0):min(i+6, len(data))], i > 0, json) {
 				return true
 			}
+		case angle: // of XML in a text of JSON
+			if json && i > 0 && data[i-1] == '"' && i+1 < len(data) && opensMarkup(data[i:]) {
+				return true
+			}
 		}
 		run = 0
 	}
 	return false
+}
+
+// opensMarkup reports whether a text begins as XML does: with its declaration, or with an element.
+func opensMarkup(text []byte) bool {
+	if len(text) < 2 || text[0] != '<' {
+		return false
+	}
+	c := text[1] | 0x20
+	return text[1] == '?' || text[1] == '_' || c >= 'a' && c <= 'z' || text[1] >= 0x80
+}
+
+// markup reports whether a text is XML as a whole, and says more than one text does: a well-formed
+// element with attributes or with elements in it.
+func markup(data []byte) bool {
+	d := xml.NewDecoder(bytes.NewReader(data))
+	d.CharsetReader = func(string, io.Reader) (io.Reader, error) { return nil, errors.ErrUnsupported }
+	depth, roots, rich := 0, 0, false
+	for {
+		t, err := d.Token() // which minds that each element is closed by its own name
+		if err == io.EOF {
+			return roots == 1 && rich
+		}
+		if err != nil {
+			return false
+		}
+		switch t := t.(type) {
+		case xml.StartElement:
+			if depth == 0 {
+				roots++
+			}
+			depth++
+			rich = rich || len(t.Attr) > 0 || depth > 1
+		case xml.EndElement:
+			depth--
+		case xml.CharData:
+			if depth == 0 && len(bytes.TrimSpace(t)) > 0 {
+				return false
+			}
+		}
+		if roots > 1 {
+			return false
+		}
+	}
 }
 
 // The classes of bytes that MayHold tells apart.
@@ -78,6 +128,7 @@ const (
 	other = iota
 	letterOf64
 	opener
+	angle
 )
 
 var class = func() (out [256]byte) {
@@ -87,6 +138,7 @@ var class = func() (out [256]byte) {
 	for _, c := range "{[%&!\\" {
 		out[c] = opener
 	}
+	out['<'] = angle
 	return out
 }()
 
@@ -102,7 +154,7 @@ func suspicious(around []byte, before, json bool) bool {
 	case '%':
 		return bytes.HasPrefix(bytes.ToUpper(at), []byte("%3C")) || bytes.HasPrefix(bytes.ToUpper(at), []byte("%7B")) || bytes.HasPrefix(bytes.ToUpper(at), []byte("%5B"))
 	case '&':
-		return bytes.HasPrefix(at, []byte("&lt;?")) || bytes.HasPrefix(at, []byte("&#"))
+		return len(at) > 4 && bytes.HasPrefix(at, []byte("&lt;")) && opensMarkup([]byte{'<', at[4]}) || bytes.HasPrefix(at, []byte("&#"))
 	case '!':
 		return bytes.HasPrefix(at, []byte("![CDA"))
 	case '\\':
@@ -115,9 +167,9 @@ func suspicious(around []byte, before, json bool) bool {
 func likely(text string) string {
 	head := strings.TrimLeft(text[:min(len(text), 80)], "\ufeff \t\r\n")
 	switch {
-	case strings.HasPrefix(head, "<?xml"), strings.HasPrefix(head, "{") && strings.Contains(head, `"`), strings.HasPrefix(head, "[{"):
+	case opensMarkup([]byte(head)), strings.HasPrefix(head, "{") && strings.Contains(head, `"`), strings.HasPrefix(head, "[{"):
 		return Plain
-	case strings.HasPrefix(head, "%3C%3F"), strings.HasPrefix(head, "%3c%3f"), strings.HasPrefix(strings.ToUpper(head), "%7B"), strings.HasPrefix(strings.ToUpper(head), "%5B%7B"):
+	case strings.HasPrefix(strings.ToUpper(head), "%3C"), strings.HasPrefix(strings.ToUpper(head), "%7B"), strings.HasPrefix(strings.ToUpper(head), "%5B%7B"):
 		return Percent
 	}
 	hexadecimal := len(text)%2 == 0
@@ -183,6 +235,9 @@ func extension(data []byte) string {
 		}
 	}
 	trimmed = bytes.TrimPrefix(trimmed, []byte("\ufeff"))
+	if opensMarkup(trimmed) && markup(trimmed) {
+		return ".xml"
+	}
 	if len(trimmed) > 0 && (trimmed[0] == '{' || trimmed[0] == '[') {
 		if _, err := jsondoc.Parse(data); err == nil {
 			return ".json"
