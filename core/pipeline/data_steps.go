@@ -146,7 +146,7 @@ func (m *Mover) dataSteps(ctx context.Context, env manifest.Environment, files e
 		}
 		return out, nil, nil
 	}
-	held, err := m.heldBy(ctx, env)
+	held, err := m.heldSteps(ctx, env, r.Commit)
 	if err != nil {
 		return out, tidied, err
 	}
@@ -240,6 +240,19 @@ func (m *Mover) undoneWith(ctx context.Context, s stepped, since []ledger.Commit
 		}
 	}
 	return false, nil
+}
+
+// heldSteps gives the data steps of an environment that a commit has.
+func (m *Mover) heldSteps(ctx context.Context, env manifest.Environment, c ledger.Commit) (environment.Files, error) {
+	at := m.Workspace.CommitState(c, label(c))
+	list, err := at.Files(ctx)
+	out := environment.Files{}
+	for _, f := range list {
+		if err == nil && len(dataStepsIn(env, environment.Files{f.Path: {}})) > 0 {
+			out[f.Path], err = state.ReadFile(at, f.Path)
+		}
+	}
+	return out, err
 }
 
 // stepsOf gives the data steps that some work added to what an environment holds, as they are
