@@ -1,6 +1,7 @@
 package main
 
 import (
+	"math/rand/v2"
 	"net/url"
 	"os"
 	"os/exec"
@@ -8,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 )
 
 // rowsAre lets the engine itself say that a table has just these values in a column.
@@ -318,4 +320,37 @@ func TestDataStepsGoWithTheirWork(t *testing.T) {
 	p.ok("withdraw", "test", "--item", "N-1", "--yes", "--allow-loss")
 	ran("withdrawn", "forth,only", "only,forth,back", "forth,only,back,forth,only")
 	p.ok("verify", "main", "env:dev", "env:live")
+}
+
+// TestADataStepRunsOnceThroughKills kills deployments at any moment and lets the next one go on: each
+// step has run just once, and no value is lost. OAKEN_KILLS sets how many are tried.
+func TestADataStepRunsOnceThroughKills(t *testing.T) {
+	engines(t, func(t *testing.T, p *project, target string, run func(string)) {
+		run("create table keeper (id int primary key, name varchar(40) not null)")
+		run("create table runs (at varchar(10))")
+		run("insert into keeper values (1, 'Ada Reef'), (2, 'Cy de Bay')")
+		p.ok("begin")
+		p.ok("env", "add", "live", target)
+		p.ok("capture", "live", "--commit", "-m", "First")
+		folder, file := folderOf(p, "keeper")
+		text := p.read(file)
+		names := []string{"name", "called"}
+		killed := 0
+		for i := range max(kills(t)/12, 4) {
+			from, to := names[i%2], names[(i+1)%2]
+			text = instead(t, text, from, to+" varchar(40) not null")
+			p.write(file, text)
+			step := strconv.Itoa(1000 + i)
+			p.write(folder+"data-steps/"+step+".sql", "update keeper set "+to+" = "+from+";\ninsert into runs values ('"+step+"');\n-- back: nothing\n")
+			p.ok("commit", "-m", step)
+			if ended, _ := p.killed(time.Duration(20+rand.IntN(120))*time.Millisecond, "deploy", "live", "--yes", "--allow-loss"); !ended {
+				killed++
+			}
+			p.ok("deploy", "live", "--yes", "--allow-loss")
+			rowsAre(run, "runs", "at", step)
+			run("delete from runs")
+			rowsAre(run, "keeper", to, "Ada Reef", "Cy de Bay")
+		}
+		t.Logf("%d killed", killed)
+	})
 }
