@@ -350,7 +350,7 @@ func scriptText(ctx context.Context, d *pipeline.Deployment) (string, error) {
 		return b.String(), err
 	}
 	for i, s := range d.Environment.Sites() {
-		fmt.Fprintf(&b, "\n-- Target %d: %s, which holds %s\n", i+1, s.Target, s.Into)
+		fmt.Fprintf(&b, "\n-- Target %d: %s, which holds %s\n", i+1, environment.Shown(s.Target), s.Into)
 		part := d.Plan.Parts[i]
 		if len(part.Steps) == 0 {
 			b.WriteString("-- nothing to do\n")

@@ -49,7 +49,7 @@ func stepNames(files []string) (out []string) {
 	return out
 }
 
-// inside gives the data steps below a folder.
+// stepsIn gives the data steps below a folder.
 func (p *Past) stepsIn(folder string) DataSteps {
 	if p == nil {
 		return DataSteps{}

@@ -315,7 +315,7 @@ func secrets(target string) (out []string) {
 	return out
 }
 
-var secretly = regexp.MustCompile(`(?i)pass|pwd|secret|token`)
+var secretly = regexp.MustCompile(`(?i)(pass(word|wd|phrase)?|pwd|secret|token)$`)
 
 // Shown gives a target as people may see it: a secret that somebody wrote into it is left out.
 func Shown(target string) string {

@@ -2,6 +2,7 @@ package pipeline
 
 import (
 	"context"
+	"oakenchest/core/environment"
 	"slices"
 	"strings"
 	"time"
@@ -200,11 +201,11 @@ func (s *StageView) Word() string {
 	return "level"
 }
 
-// Targets writes where a stage is, without what lies between // and @.
+// Targets writes where a stage is, without the secrets that somebody wrote into it.
 func (s *StageView) Targets() string {
 	var out []string
 	for _, site := range s.Sites() {
-		out = append(out, site.Target)
+		out = append(out, environment.Shown(site.Target))
 	}
 	return strings.Join(out, ", ")
 }

@@ -69,14 +69,7 @@ func Owns(name string) bool { return declared.IsStep(name) }
 
 // Names lists the data steps of a folder in the order in which they run: by name.
 func Names(files declared.Files) []string {
-	var out []string
-	for name, data := range files {
-		if data != nil && Owns(name) {
-			out = append(out, name)
-		}
-	}
-	slices.Sort(out)
-	return out
+	return declared.Which(files, Owns)
 }
 
 // NameOf gives the name of a step by that of its file.
@@ -209,12 +202,15 @@ func (s *Script) Overwrites() (tables []string, sure bool) {
 			}
 			continue
 		}
-		if first != "insert" && first != "select" && first != "set" && first != "analyze" {
+		if replacing.MatchString(st) || first != "insert" && first != "select" && first != "set" && first != "analyze" {
 			sure = false
 		}
 	}
 	return tables, sure
 }
+
+// replacing is what an insert says that takes the place of rows which are there.
+var replacing = regexp.MustCompile(`(?is)\bon\s+conflict\b.*\bdo\s+update\b|\bon\s+duplicate\s+key\s+update\b|^\s*insert\s+or\s+replace\b`)
 
 var comments = regexp.MustCompile(`(?s)^(?:\s*(?:--[^\n]*\n|/\*.*?\*/))*\s*`)
 

@@ -49,6 +49,10 @@ func TestWhatAStepMayOverwriteIsNamed(t *testing.T) {
 		{"-- why\nupdate only care.\"Tank\" set x = 1; /* and */ delete from b where c; truncate table d;", []string{`care."Tank"`, "b", "d"}, true},
 		{"update a set b = 1; update a set c = 2;", []string{"a"}, true},
 		{"drop table a;", nil, false},
+		{"insert into a values (1) on conflict (id) do update set b = 2;", nil, false},
+		{"insert into a values (1) on duplicate key update b = 2;", nil, false},
+		{"insert or replace into a values (1);", nil, false},
+		{"insert into a values (1) on conflict do nothing;", nil, true},
 		{"with x as (delete from a returning *) insert into b select * from x;", nil, false},
 		{"do $$ begin delete from a; end $$;", nil, false},
 		{"update a set b = 1;\n-- back: nothing\n", nil, true},
@@ -102,7 +106,7 @@ func TestAStepMendsWhatItNamesOrCalls(t *testing.T) {
 	j := Journal{Check: func(name, query string) []string { return []string{"select " + query} }}
 	none := func(string) (string, string, bool) { return "", "", false }
 	for text, want := range map[string]bool{
-		"update care.tank set a = 1;\n-- check:\nselect 1;": true, "update tanks set a = 1;\n-- check:\nselect * from tank;": false, "-- about tank\nupdate a set b = 1;": false, "select mend();": true, "update \"Tank\" set a = 1;": true,
+		"update care.tank set a = 1;\n-- check:\nselect 1;": true, "update tanks set a = 1;\n-- check:\nselect * from tank;": false, "-- about tank\nupdate a set b = 1;": false, "select mend();": true, "insert into a\nselect 1 from b;": false, "update \"Tank\" set a = 1;": true,
 	} {
 		got, _, err := j.Plan(split, declared.Files{"data-steps/1.sql": []byte(text)}, Wanted{Due: []string{"data-steps/1.sql"}}, nil, none)
 		if err != nil || got.Due().Mends("tank") != want {

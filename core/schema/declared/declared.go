@@ -41,10 +41,12 @@ func (e *FileError) Error() string { return fmt.Sprintf("%s, line %d: %v", e.Fil
 func (e *FileError) Unwrap() error { return e.Err }
 
 // Names lists the SQL files of a folder, sorted.
-func Names(files Files) []string {
-	var names []string
+func Names(files Files) []string { return Which(files, Owns) }
+
+// Which lists the files of a folder that something owns, sorted, without those that go.
+func Which(files Files, owns func(name string) bool) (names []string) {
 	for name, data := range files {
-		if data != nil && Owns(name) {
+		if data != nil && owns(name) {
 			names = append(names, name)
 		}
 	}

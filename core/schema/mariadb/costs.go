@@ -61,13 +61,8 @@ func (a *alteration) grows(l, c *element.Element) bool {
 		was, is := from.arg(0, 0)*width, to.arg(0, 0)*width
 		return width > 0 && is >= was && (was > 255) == (is > 255)
 	case "enum", "set":
-		if len(to.args) < len(from.args) || !inOrder(from.args, to.args) {
+		if !inOrder(from.args, to.args) {
 			return false
-		}
-		for i, v := range from.args {
-			if to.args[i] != v {
-				return false
-			}
 		}
 		if from.name == "set" {
 			return (len(from.args)+7)/8 == (len(to.args)+7)/8

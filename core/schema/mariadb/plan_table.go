@@ -286,7 +286,7 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 		rows := a.p.rows(a.p.now(a.w), "")
 		switch {
 		case rows > 0 && a.p.wanted.Due.Between && a.p.wanted.Due.Mends(a.w.Key, c.Key): // a data step sees to it
-			a.do(Instant, "add the column "+c.Key+", which takes null for now", "add column "+columnSQL(open)+" "+where)
+			a.do(Instant, "add the column "+c.Key+", which takes null until data steps have run", "add column "+columnSQL(open)+" "+where)
 			a.later(func() { a.do(Rewrites, "refuse null in "+c.Key, "modify column "+columnSQL(c)) })
 			return
 		case rows > 0:

@@ -44,7 +44,7 @@ func (p *planner) addColumn(w object, head string, c *element.Element, again boo
 	free.Set("not null", element.Value{})
 	switch {
 	case !ok && p.wanted.Due.Between && p.wanted.Due.Mends(w.e.Key, c.Key): // a data step sees to it
-		p.add(n, "add the column "+c.Key+", which takes null for now", effect, head+"add column "+ident(c.Key)+" "+columnText(free))
+		p.add(n, "add the column "+c.Key+", which takes null until data steps have run", effect, head+"add column "+ident(c.Key)+" "+columnText(free))
 		p.later(n, "refuse null", Scans, head+"alter column "+ident(c.Key)+" set not null")
 		return
 	case !ok:

@@ -24,14 +24,7 @@ func Place(below, safe string) string { return path.Join(below, folder, safe+".c
 
 // Names lists the files of rows in a folder, sorted.
 func Names(files declared.Files) []string {
-	var out []string
-	for name, data := range files {
-		if data != nil && Owns(name) {
-			out = append(out, name)
-		}
-	}
-	slices.Sort(out)
-	return out
+	return declared.Which(files, Owns)
 }
 
 // Tracked is a table with the rows that a file declares.

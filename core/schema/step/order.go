@@ -1,9 +1,6 @@
 package step
 
-import (
-	"slices"
-	"strings"
-)
+import "slices"
 
 // Tighten puts what comes after the data steps behind all that comes before them, each in its
 // order: first things are added, then data steps run, then rows are held to new rules and what is
@@ -58,7 +55,7 @@ func (d DataSteps) Due() Due {
 	out := Due{Before: len(d.Before) > 0, Between: len(d.Between) > 0}
 	for _, list := range [][]Step{d.Before, d.Between} {
 		for _, s := range list {
-			out.Texts = append(out.Texts, strings.Join(s.Run.Does, ";\n"))
+			out.Texts = append(out.Texts, s.Run.Does...)
 		}
 	}
 	return out

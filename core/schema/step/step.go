@@ -68,7 +68,7 @@ var constant = regexp.MustCompile(`(?is)^\s*([-+]?[0-9]+(\.[0-9]+)?|'([^'\\]|'')
 // Due says which data steps come with a plan.
 type Due struct {
 	Before, Between bool
-	// Texts are those of the steps.
+	// Texts are the statements of the steps.
 	Texts []string
 }
 
@@ -93,7 +93,7 @@ func says(text, word string) bool {
 	return regexp.MustCompile(`(?i)(^|[^\w$])` + regexp.QuoteMeta(word) + `($|[^\w$])`).MatchString(text)
 }
 
-var calls = regexp.MustCompile(`(?im)^\s*(call|do|select|execute|perform)\b`)
+var calls = regexp.MustCompile(`(?i)^\s*(call|do|select|execute|perform)\b`)
 
 // Save is rows that a step loses, and that are kept first.
 type Save struct {
