@@ -3,13 +3,16 @@ package workspace
 import (
 	"context"
 	"os"
+	"slices"
 
+	"oakenchest/core/choice"
+	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/state"
 )
 
-// Abandon gives the merge under way up and restores what it found. Edits made
-// since are kept as rescue copies, in the folder that is given back.
+// Abandon gives the merge under way up and restores what it found. Edits made since, and files in which
+// somebody settled something, are kept as rescue copies, in the folder that is given back.
 func (w *Workspace) Abandon(ctx context.Context) (*Pending, string, error) {
 	p, err := w.Pending()
 	if err != nil {
@@ -28,11 +31,11 @@ func (w *Workspace) Abandon(ctx context.Context) (*Pending, string, error) {
 			continue
 		}
 		d, _, err := digestFile(w.local(c.Path))
-		if wrote, ok := p.Written[c.Path]; err == nil && (!ok || wrote != hexOf(d)) {
+		if wrote, ok := p.Written[c.Path]; err == nil && (!ok || wrote != hexOf(d) || w.choseIn(p, c.Path)) {
 			edited = append(edited, c.Path)
 		}
 	}
-	kept, err := w.rescue(edited)
+	kept, err := w.rescue(ctx, edited)
 	if err != nil {
 		return nil, "", err
 	}
@@ -71,4 +74,13 @@ func (w *Workspace) undo(changes []Change, written map[string]string) error {
 		}
 	}
 	return nil
+}
+
+// choseIn reports whether somebody settled a conflict in an artifact that a file belongs to.
+func (w *Workspace) choseIn(p *Pending, file string) bool {
+	unit := w.Reader().Unit(file)
+	return slices.Contains(p.AsIs, unit) || slices.ContainsFunc(p.Settled, func(m choice.Made) bool {
+		a, err := element.ParseAddress(m.Address)
+		return err == nil && (a.Path == unit || a.Path == file)
+	})
 }

@@ -116,7 +116,7 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 			return nil, err
 		}
 	}
-	ended, err := w.endLines(chosen)
+	ended, err := w.endLines(ctx, chosen)
 	if err != nil {
 		return nil, err
 	}

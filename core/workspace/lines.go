@@ -2,6 +2,7 @@ package workspace
 
 import (
 	"bytes"
+	"context"
 	"os"
 
 	"oakenchest/core/chest"
@@ -12,7 +13,7 @@ import (
 // endLines brings the lines of changed text files into the form that the
 // project's rules ask for, and gives the paths of those that it wrote. What was
 // there is kept as a rescue copy. A file with a zero byte is no text.
-func (w *Workspace) endLines(chosen []Change) ([]string, error) {
+func (w *Workspace) endLines(ctx context.Context, chosen []Change) ([]string, error) {
 	if len(w.Manifest.Lines) == 0 {
 		return nil, nil
 	}
@@ -30,7 +31,7 @@ func (w *Workspace) endLines(chosen []Change) ([]string, error) {
 		if bytes.IndexByte(data, 0) >= 0 || bytes.Equal(ended, data) {
 			continue
 		}
-		if _, err := w.rescue([]string{c.Path}); err != nil {
+		if _, err := w.rescue(ctx, []string{c.Path}); err != nil {
 			return out, err
 		}
 		mode := os.FileMode(0o666)

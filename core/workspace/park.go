@@ -120,7 +120,7 @@ func (w *Workspace) Unpark(ctx context.Context, p ledger.Parked, keep bool) (*Un
 	if err := w.checkHeld(ctx, out.Paths, "It stays parked; ask its holder."); err != nil {
 		return nil, err
 	}
-	if out.Rescued, err = w.rescue(out.Paths); err != nil {
+	if out.Rescued, err = w.rescue(ctx, out.Paths); err != nil {
 		return nil, err
 	}
 	for _, e := range m.Edits {

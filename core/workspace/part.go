@@ -24,7 +24,7 @@ func (w *Workspace) RestoreElement(ctx context.Context, a element.Address, from 
 	if err := w.checkHeld(ctx, r.Paths, "Ask its holder, or bring the whole artifact back into another folder with --to FOLDER."); err != nil {
 		return nil, err
 	}
-	if r.Rescued, err = w.rescue(r.Paths); err != nil {
+	if r.Rescued, err = w.rescue(ctx, r.Paths); err != nil {
 		return nil, err
 	}
 	for _, p := range r.Paths {

@@ -2,6 +2,8 @@ package workspace
 
 import (
 	"context"
+	"errors"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -9,6 +11,8 @@ import (
 	"strings"
 	"time"
 
+	"oakenchest/core/chest"
+	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/state"
 )
@@ -29,6 +33,80 @@ type Rescued struct {
 }
 
 func (w *Workspace) rescueFolder() string { return filepath.Join(w.Root, Folder, "rescue") }
+
+// rescue keeps copies of files and links that a command is about to overwrite and that no commit holds at
+// their paths, and gives the folder that they are in, below the workspace; empty when there were none.
+func (w *Workspace) rescue(ctx context.Context, paths []string) (string, error) {
+	name := filepath.Join(Folder, "rescue", w.host.Now().UTC().Format(rescueStamp))
+	kept := false
+	for _, p := range paths {
+		if w.committed(ctx, p) {
+			continue
+		}
+		to := filepath.Join(w.Root, name, filepath.FromSlash(p))
+		if err := os.MkdirAll(filepath.Dir(to), 0o777); err != nil {
+			return "", err
+		}
+		if err := copyAside(w.local(p), to); err != nil {
+			return "", fault.New(fault.Failed, "Make room on the disk and try again; nothing was changed.", "No rescue copy of %s could be kept: %w.", p, err)
+		}
+		kept = true
+	}
+	if !kept {
+		return "", nil
+	}
+	return filepath.ToSlash(name), nil
+}
+
+// committed reports whether what lies at a path can be had again: nothing, a folder, or what the base, a
+// held commit or any other holds there. That the chest has the bytes is not enough: parked work and
+// abandoned merges leave some there, which nobody can name.
+func (w *Workspace) committed(ctx context.Context, p string) bool {
+	seen, err := lookAt(w.local(p))
+	if err != nil || seen.what != isFile && seen.what != isLink {
+		return true
+	}
+	is, err := digestAt(w.local(p), seen.what)
+	if err != nil {
+		return false
+	}
+	if base, err := w.Chest.At(w.tree(), p); err == nil && base.Mode != chest.Folder && base.Digest == is {
+		return true
+	}
+	if w.Offline || !w.Chest.Blobs.Has(is) {
+		return false
+	}
+	held, err := w.Chest.Recorded(ctx, p, is)
+	return err == nil && held
+}
+
+// digestAt gives the digest of a file, or of where a link leads.
+func digestAt(full string, what sort) (element.Digest, error) {
+	if what == isLink {
+		target, err := os.Readlink(full)
+		return element.DigestOf([]byte(filepath.ToSlash(target))), err
+	}
+	d, _, err := digestFile(full)
+	return d, err
+}
+
+// copyAside copies a file, or a link as a link.
+func copyAside(from, to string) error {
+	if target, err := os.Readlink(from); err == nil {
+		return os.Symlink(target, to)
+	}
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	out, err := os.Create(to)
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(out, in)
+	return errors.Join(err, out.Sync(), out.Close())
+}
 
 // RescueCopies lists the rescue copies of the chosen paths, the newest first.
 func (w *Workspace) RescueCopies(paths []string) ([]Rescued, error) {
@@ -89,24 +167,30 @@ func (w *Workspace) ReturnRescued(ctx context.Context, paths []string) (*Restore
 		r.Paths = append(r.Paths, p)
 	}
 	slices.Sort(r.Paths)
-	contents := map[string][]byte{}
-	for _, p := range r.Paths {
-		if contents[p], err = os.ReadFile(newest[p].file); err != nil {
-			return nil, err
-		}
-	}
-	if r.Rescued, err = w.rescue(r.Paths); err != nil {
+	if r.Rescued, err = w.rescue(ctx, r.Paths); err != nil {
 		return nil, err
 	}
 	for _, p := range r.Paths {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		if err := w.write(p, contents[p], 0o666&^umask); err != nil {
+		if err := w.bringAside(newest[p]); err != nil {
 			return nil, err
 		}
 	}
 	return r, nil
+}
+
+// bringAside puts a rescue copy into its place.
+func (w *Workspace) bringAside(c Rescued) error {
+	if target, err := os.Readlink(c.file); err == nil {
+		return w.link(c.Path, filepath.ToSlash(target))
+	}
+	data, err := os.ReadFile(c.file)
+	if err != nil {
+		return err
+	}
+	return w.write(c.Path, data, 0o666&^umask)
 }
 
 // forgetRescued removes rescue copies that are older than rescueDays.
@@ -159,7 +243,7 @@ func (w *Workspace) Discard(ctx context.Context, paths []string) (*Discarded, er
 		}
 		written[c.Path] = ""
 	}
-	if d.Rescued, err = w.rescue(lost); err != nil {
+	if d.Rescued, err = w.rescue(ctx, lost); err != nil {
 		return nil, err
 	}
 	if err := w.undo(d.Changes, written); err != nil {

@@ -172,7 +172,7 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 		return nil, err
 	}
 	r := &Restored{}
-	if r.Rescued, err = w.rescue(append(overwrite, extra...)); err != nil {
+	if r.Rescued, err = w.rescue(ctx, append(overwrite, extra...)); err != nil {
 		return nil, err
 	}
 	commit, journalled := from.(state.Commit)
@@ -284,7 +284,7 @@ func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[str
 		}
 	}
 	slices.Sort(paths)
-	if rescued, err = w.rescue(edited); err != nil {
+	if rescued, err = w.rescue(ctx, edited); err != nil {
 		return nil, "", err
 	}
 	var written []string

@@ -226,49 +226,6 @@ func (w *Workspace) remove(p string) error {
 	return nil
 }
 
-// rescue keeps copies of files that a command is about to overwrite and whose
-// content the chest does not have, and gives the folder that they are in, below
-// the workspace; empty when there were none.
-func (w *Workspace) rescue(paths []string) (string, error) {
-	name := filepath.Join(Folder, "rescue", w.host.Now().UTC().Format(rescueStamp))
-	kept := false
-	for _, p := range paths {
-		info, err := os.Lstat(w.local(p))
-		if err != nil || !info.Mode().IsRegular() {
-			continue
-		}
-		if d, _, err := digestFile(w.local(p)); err == nil && w.Chest.Blobs.Has(d) {
-			continue
-		}
-		to := filepath.Join(w.Root, name, filepath.FromSlash(p))
-		if err := os.MkdirAll(filepath.Dir(to), 0o777); err != nil {
-			return "", err
-		}
-		if err := copyFile(w.local(p), to); err != nil {
-			return "", fault.New(fault.Failed, "Make room on the disk and try again; nothing was changed.", "No rescue copy of %s could be kept: %w.", p, err)
-		}
-		kept = true
-	}
-	if !kept {
-		return "", nil
-	}
-	return filepath.ToSlash(name), nil
-}
-
-func copyFile(from, to string) error {
-	in, err := os.Open(from)
-	if err != nil {
-		return err
-	}
-	defer in.Close()
-	out, err := os.Create(to)
-	if err != nil {
-		return err
-	}
-	_, err = io.Copy(out, in)
-	return errors.Join(err, out.Sync(), out.Close())
-}
-
 func byPath(files []state.File) map[string]state.File {
 	out := make(map[string]state.File, len(files))
 	for _, f := range files {
