@@ -55,7 +55,7 @@ func (a *App) stateOf(ctx context.Context, w *workspace.Workspace, text string) 
 		}
 		return w.ParkedState(ctx, p)
 	}
-	c, err := w.Chest.Resolve(ctx, text)
+	c, err := w.CommitOf(ctx, text)
 	if err != nil {
 		return nil, err
 	}
@@ -79,7 +79,7 @@ func (a *App) commitOf(ctx context.Context, w *workspace.Workspace, text string)
 	if text == "work" || strings.HasPrefix(text, "env:") || strings.HasPrefix(text, "file:") || strings.HasPrefix(text, "parked:") {
 		return ledger.Commit{}, fault.New(fault.Usage, "Name a branch, BRANCH:NUMBER, a release or a commit's id.", "%s is not recorded in the chest.", text)
 	}
-	return w.Chest.Resolve(ctx, text)
+	return w.CommitOf(ctx, text)
 }
 
 // isState reports whether a word of a call names a state; when it names a path
@@ -88,7 +88,7 @@ func (a *App) isState(ctx context.Context, w *workspace.Workspace, text string) 
 	if text == "work" || strings.HasPrefix(text, "env:") || strings.HasPrefix(text, "file:") || strings.HasPrefix(text, "parked:") || strings.HasPrefix(text, "release:") {
 		return true, nil
 	}
-	_, err := w.Chest.Resolve(ctx, text)
+	_, err := w.CommitOf(ctx, text)
 	switch {
 	case err == nil:
 		return true, nil

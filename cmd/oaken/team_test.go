@@ -247,6 +247,26 @@ func TestHeldCommitsTravelLater(t *testing.T) {
 	imke.tells("edited", "changes")
 }
 
+// knowsWhatIsHere plays what works without the chest, and what says so where it does not: never that
+// something is damaged. fresh.txt was committed here; oaken.toml lies in the chest alone.
+func (p *project) knowsWhatIsHere() {
+	p.t.Helper()
+	p.write("fresh.txt", "edited\n")
+	p.tells("edited", "compare")
+	p.tells("edited", "compare", "fresh.txt")
+	p.write("brand.txt", "new\n")
+	p.ok("discard", "fresh.txt", "brand.txt")
+	if p.read("fresh.txt") != "fresh\n" {
+		p.t.Errorf("fresh.txt: %q", p.read("fresh.txt"))
+	}
+	manifest := p.read("oaken.toml")
+	p.write("oaken.toml", manifest+"\n# edited\n")
+	for _, call := range []string{"compare", "discard .", "compare main:1 work", "restore oaken.toml --from main", "restore fresh.txt --from main:1", "health"} {
+		p.fails(5, "The chest is out of reach", strings.Fields(call)...)
+	}
+	p.write("oaken.toml", manifest)
+}
+
 func TestWorkGoesOnWithoutTheChest(t *testing.T) {
 	imke, tarek := team(t)
 	chest := filepath.Join(filepath.Dir(imke.dir), "chest")
@@ -272,6 +292,7 @@ func TestWorkGoesOnWithoutTheChest(t *testing.T) {
 		}
 	}
 	imke.tells("are alike", "compare")
+	imke.knowsWhatIsHere()
 	back()
 	tarek.write(sample.Notes, "ONE\ntwo\nthree\n")
 	tarek.ok("commit", "-m", "Meanwhile")

@@ -49,6 +49,10 @@ type Digest = element.Digest
 // ErrMissing says that the store has no such content.
 var ErrMissing = errors.New("content is not in the store")
 
+// ErrElsewhere says that a store which holds a part of another one does not have some content: the other
+// may.
+var ErrElsewhere = errors.New("content is in a store that is out of reach")
+
 // DamageError says that stored bytes are not what their name says.
 type DamageError struct {
 	Digest Digest

@@ -56,7 +56,8 @@ type Store struct {
 	packs []*pack
 	dec   *zstd.Decoder
 
-	beside *Store // where readers find what is not here
+	beside  *Store // where readers find what is not here
+	partial bool   // what is not here may be elsewhere
 }
 
 type pack struct {
@@ -195,8 +196,15 @@ func (s *Store) locate(d Digest) (place, error) {
 	if p, ok := s.find(d); ok {
 		return p, nil
 	}
+	if s.partial {
+		return place{}, fmt.Errorf("%s: %w", d.Short(), ErrElsewhere)
+	}
 	return place{}, fmt.Errorf("%s: %w", d.Short(), ErrMissing)
 }
+
+// Partial makes readers fail with ErrElsewhere where the store does not hold something: it stands for
+// another one that is out of reach.
+func (s *Store) Partial() { s.partial = true }
 
 // Beside lets readers find what the store does not hold in another one. What is written
 // is not compared with that one.

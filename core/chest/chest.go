@@ -114,7 +114,10 @@ func Open(ctx context.Context, dir string) (*Chest, error) {
 
 // Away stands for a chest in dir that is out of reach: blobs is what is at hand of its
 // folders.
-func Away(dir string, blobs *blob.Store) *Chest { return &Chest{Dir: dir, Blobs: blobs} }
+func Away(dir string, blobs *blob.Store) *Chest {
+	blobs.Partial()
+	return &Chest{Dir: dir, Blobs: blobs}
+}
 
 // Close lets go of the chest.
 func (c *Chest) Close() error { return errors.Join(c.Ledger.Close(), c.Blobs.Close()) }
@@ -161,7 +164,7 @@ func Explain(err error) error {
 		return fault.New(fault.Unreachable, "Make room on the disk of the chest, and run the command again; nothing was recorded.", "The chest can't be written: %w.", err)
 	case errors.Is(err, ledger.ErrReadOnly):
 		return fault.New(fault.Unreachable, "Check that you may write there, and run the command again.", "The chest can't be written: %w.", err)
-	case errors.Is(err, ledger.ErrAway), lostFile(err):
+	case errors.Is(err, ledger.ErrAway), errors.Is(err, blob.ErrElsewhere), lostFile(err):
 		return fault.New(fault.Unreachable, "Check the connection to its place. Until it is back, oaken changes and oaken commit work here, and oaken sync publishes afterwards.", "The chest is out of reach.")
 	case errors.Is(err, ledger.ErrBusy):
 		return fault.New(fault.Unreachable, "Try again in a moment.", "Another program is writing to the chest and did not finish in time.")

@@ -35,6 +35,9 @@ func (w *Workspace) Abandon(ctx context.Context) (*Pending, string, error) {
 			edited = append(edited, c.Path)
 		}
 	}
+	if err := w.canBring(s.Changes); err != nil {
+		return nil, "", err
+	}
 	kept, err := w.rescue(ctx, edited)
 	if err != nil {
 		return nil, "", err

@@ -10,6 +10,7 @@ import (
 	"oakenchest/core/blob"
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
 )
 
 // Health examines the chest, and the workspace's own files. With repair, what
@@ -17,6 +18,9 @@ import (
 // again; mended counts the versions. other is a further chest, or a workspace of
 // one, to take good copies from; empty for none.
 func (w *Workspace) Health(ctx context.Context, repair bool, other string) (x *chest.Examination, mended int, err error) {
+	if w.Offline {
+		return nil, 0, chest.Explain(ledger.ErrAway)
+	}
 	flaws := w.flaws(repair)
 	x, err = w.Chest.Examine(ctx, w.host.Progress)
 	const deepest = 64 // folders inside folders: each round may lay open one more

@@ -243,6 +243,9 @@ func (w *Workspace) Discard(ctx context.Context, paths []string) (*Discarded, er
 		}
 		written[c.Path] = ""
 	}
+	if err := w.canBring(d.Changes); err != nil {
+		return nil, err
+	}
 	if d.Rescued, err = w.rescue(ctx, lost); err != nil {
 		return nil, err
 	}
