@@ -17,7 +17,7 @@ import (
 // floors lists the packages from the ground up. A package imports only from
 // lines above its own; widening this is a decision.
 var floors = [][]string{
-	{"core/element", "core/fault", "core/check", "core/lookalike", "core/blob/cut", "core/kind/jsondoc", "core/schema/sqltext"},
+	{"core/element", "core/fault", "core/check", "core/lookalike", "core/rights", "core/blob/cut", "core/kind/jsondoc", "core/schema/sqltext"},
 	{"core/blob", "core/kind", "core/schema/scope", "core/schema/shape", "core/schema/step", "core/schema/schematest"},
 	{"core/kind/media", "core/kind/partfile", "core/kind/charset", "core/lines", "core/manifest"},
 	{"core/schema/declared", "core/spelling"},

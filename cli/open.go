@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/workspace"
 )
@@ -55,6 +56,7 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 			if len(w.Only()) > 0 {
 				a.say("  only       %s", strings.Join(w.Only(), ", "))
 			}
+			a.tellSharing(w.Chest)
 			newest, err := w.Chest.Branch(cmd.Context(), w.Branch)
 			if err != nil {
 				return err
@@ -70,6 +72,22 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 	cmd.Flags().StringSliceVar(&o.Only, "only", nil, "lay out what `PATTERN` chooses alone")
 	cmd.MarkFlagsMutuallyExclusive("branch", "from")
 	return cmd
+}
+
+// tellSharing says what keeps people from using a chest together.
+func (a *App) tellSharing(c *chest.Chest) {
+	lacking := c.Unshared()
+	switch {
+	case !c.Writable():
+		a.note("You can read it, but not write there: what you commit is held here. Ask who owns %s for the rights.", c.Dir)
+	case len(lacking) > 0:
+		a.note("Others of its group can't use all of it.")
+	}
+	if len(lacking) > 0 {
+		a.note("The folder is its group's, but %s in it can't be used by the group, such as %s. Their owner mends it with:",
+			count(len(lacking), "file"), lacking[0])
+		a.note("  chmod -R g+rwX %[1]s && chgrp -R $(stat -c %%g %[1]s) %[1]s && find %[1]s -type d -exec chmod g+s {} +", c.Dir)
+	}
 }
 
 func newSync(a *App) *cobra.Command {

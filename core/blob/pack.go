@@ -10,6 +10,8 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+
+	"oakenchest/core/rights"
 )
 
 // packWriter writes one pack and its index. Nothing is made before the first record.
@@ -70,7 +72,7 @@ func (w *packWriter) finish(dir string) (string, error) {
 	sum := sha256.Sum256(w.names)
 	name := hex.EncodeToString(sum[:16])
 	temp := w.file.Name()
-	if err := errors.Join(w.file.Chmod(0o444), w.file.Close()); err != nil {
+	if err := errors.Join(w.file.Chmod(rights.File(dir)&0o444), w.file.Close()); err != nil {
 		return "", err
 	}
 	if err := os.Rename(temp, filepath.Join(dir, name+".pack")); err != nil {
@@ -111,7 +113,7 @@ func writeDurably(name string, data []byte) error {
 		return err
 	}
 	_, err = f.Write(data)
-	err = errors.Join(err, f.Sync(), f.Chmod(0o444), f.Close())
+	err = errors.Join(err, f.Sync(), f.Chmod(rights.File(filepath.Dir(name))&0o444), f.Close())
 	if err == nil {
 		err = os.Rename(f.Name(), name)
 	}

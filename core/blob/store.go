@@ -16,6 +16,8 @@ import (
 	"github.com/cespare/xxhash/v2"
 	"github.com/klauspost/compress/zstd"
 	"lukechampine.com/blake3"
+
+	"oakenchest/core/rights"
 )
 
 const (
@@ -69,7 +71,7 @@ type pack struct {
 // Open opens the store in dir, which is made when it is missing; the folder that it is to
 // lie in must be there.
 func Open(dir string) (*Store, error) {
-	if err := os.Mkdir(dir, 0o777); err != nil && !errors.Is(err, os.ErrExist) {
+	if err := rights.Folder(dir); err != nil {
 		return nil, err
 	}
 	s := &Store{dir: dir}

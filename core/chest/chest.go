@@ -24,6 +24,7 @@ import (
 	"oakenchest/core/blob"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/rights"
 )
 
 const (
@@ -51,7 +52,7 @@ func Create(ctx context.Context, dir, author string, now time.Time) (*Chest, err
 		return nil, fault.New(fault.Refused, "Name an empty folder or one that does not exist yet.", "%s is not empty, so no chest was made in it.", dir)
 	}
 	var blobs *blob.Store
-	err := os.MkdirAll(dir, 0o777)
+	err := rights.Folders(dir)
 	if err == nil {
 		blobs, err = blob.Open(filepath.Join(dir, "packs"))
 	}
@@ -67,12 +68,34 @@ func Create(ctx context.Context, dir, author string, now time.Time) (*Chest, err
 		return tx.AddBranch(ledger.Branch{Name: FirstBranch, Author: author, Time: now})
 	})
 	if err == nil {
-		err = os.WriteFile(filepath.Join(dir, "format"), []byte(formatName+strconv.Itoa(Version)+"\n"), 0o666)
+		format := filepath.Join(dir, "format")
+		err = os.WriteFile(format, []byte(formatName+strconv.Itoa(Version)+"\n"), 0o666)
+		err = errors.Join(err, os.Chmod(format, rights.File(dir)))
 	}
 	if err != nil {
 		return nil, errors.Join(err, c.Close())
 	}
 	return c, nil
+}
+
+// Unshared lists what the group of the chest's folder can't use, though the folder is the group's; nothing
+// where the folder is one person's.
+func (c *Chest) Unshared() []string {
+	return rights.Lacking(c.Dir, func(name string) bool { return strings.HasPrefix(name, "ledger.db") })
+}
+
+// Writable reports whether whoever runs the program may write the chest's records and put bytes into it.
+func (c *Chest) Writable() bool {
+	f, err := os.OpenFile(filepath.Join(c.Dir, "ledger.db"), os.O_RDWR, 0)
+	if err != nil {
+		return false
+	}
+	_ = f.Close() // nothing was written
+	probe, err := os.CreateTemp(filepath.Join(c.Dir, "packs"), "writing-*")
+	if err != nil {
+		return false
+	}
+	return errors.Join(probe.Close(), os.Remove(probe.Name())) == nil
 }
 
 // Exists reports whether dir holds a chest.

@@ -10,6 +10,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"oakenchest/core/rights"
 )
 
 // A lease is a file in the chest's folder that says who is at work, and for how long that
@@ -51,7 +53,7 @@ func takeLease(file string) (*lease, error) {
 		return nil, err
 	}
 	_, err = f.Write(data)
-	if err = errors.Join(err, f.Close()); err != nil {
+	if err = errors.Join(err, f.Chmod(rights.File(filepath.Dir(file))), f.Close()); err != nil {
 		os.Remove(file)
 		return nil, err
 	}
@@ -114,7 +116,7 @@ const (
 
 // takeHold takes a lease for Hold; ok is false while others are in the way.
 func (c *Chest) takeHold(alone bool) (l *lease, ok bool, err error) {
-	if err := os.Mkdir(c.holds(), 0o777); err != nil && !errors.Is(err, os.ErrExist) {
+	if err := rights.Folder(c.holds()); err != nil {
 		return nil, false, err
 	}
 	name := filepath.Join(c.holds(), aloneName)

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"oakenchest/core/fault"
+	"oakenchest/core/rights"
 )
 
 // reserveWait bounds how long Reserve waits for others.
@@ -19,7 +20,7 @@ const reserveWait = time.Minute
 // Reserve lets one process alone change an environment, among all that use the chest. It
 // waits for others for a while. A process that is killed loses it.
 func (c *Chest) Reserve(ctx context.Context, environment string) (release func(), err error) {
-	if err := os.Mkdir(c.holds(), 0o777); err != nil && !errors.Is(err, os.ErrExist) {
+	if err := rights.Folder(c.holds()); err != nil {
 		return nil, Explain(err)
 	}
 	sum := sha256.Sum256([]byte(c.RecordName(environment)))

@@ -13,10 +13,13 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
+	"os"
 	"path/filepath"
 	"strings"
 
 	_ "modernc.org/sqlite" // the embedded engine
+
+	"oakenchest/core/rights"
 )
 
 // Version is the format of the records that this program writes.
@@ -106,7 +109,15 @@ type Ledger struct{ db *sql.DB }
 
 // Create makes a new ledger in an SQLite file that must not exist yet.
 func Create(ctx context.Context, file string) (*Ledger, error) {
-	l, err := connect(file, "rwc")
+	// The files that SQLite makes beside it take its rights.
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
+	if err == nil {
+		err = errors.Join(f.Chmod(rights.File(filepath.Dir(file))), f.Close())
+	}
+	if err != nil {
+		return nil, err
+	}
+	l, err := connect(file, "rw")
 	if err != nil {
 		return nil, err
 	}

@@ -209,7 +209,7 @@ func (w *Workspace) saveIndex() {
 	w.index.ripen(now)
 	w.index.written = now
 	temp := filepath.Join(w.Root, Folder, "temp", "index-"+itoa(os.Getpid()))
-	if os.WriteFile(temp, w.index.encode(), 0o666) == nil {
+	if os.WriteFile(temp, w.index.encode(), ownMode) == nil {
 		_ = os.Rename(temp, w.indexFile())
 	}
 }

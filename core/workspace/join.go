@@ -62,7 +62,7 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 	w = &Workspace{Root: root, Chest: c, Manifest: &manifest.Manifest{}, Person: person, Name: workspaceName(person, host.Machine, root), Branch: branch, host: host}
 	c.Warden = warden{w}
 	w.rec = record{Format: formatVersion, Person: person, Name: w.Name, Chest: location, Only: o.Only}
-	err = os.MkdirAll(filepath.Join(root, Folder, "temp"), 0o777)
+	err = os.MkdirAll(filepath.Join(root, Folder, "temp"), ownFolder)
 	if err == nil {
 		err = w.register(ctx)
 		if fault.CodeOf(chest.Explain(err)) == fault.Unreachable { // a chest that can only be read

@@ -53,7 +53,7 @@ func (w *Workspace) stopped(err error) error {
 // GiveUp ends what a killed process has begun, as far as it came. What says how far is kept in a
 // folder below the workspace, which it gives; empty when nothing was begun.
 func (w *Workspace) GiveUp() (kept string, err error) {
-	kept = filepath.ToSlash(filepath.Join(Folder, "rescue", w.host.Now().UTC().Format(rescueStamp)))
+	kept = filepath.ToSlash(w.rescueName())
 	found := false
 	for _, file := range []string{w.journalFile(), w.pendingFile()} {
 		if _, err := os.Lstat(file); err != nil {
@@ -63,7 +63,7 @@ func (w *Workspace) GiveUp() (kept string, err error) {
 			continue // a merge that waits for its author
 		}
 		to := filepath.Join(w.Root, filepath.FromSlash(kept), filepath.Base(file))
-		if err := os.MkdirAll(filepath.Dir(to), 0o777); err != nil {
+		if err := os.MkdirAll(filepath.Dir(to), ownFolder); err != nil {
 			return "", err
 		}
 		if err := os.Rename(file, to); err != nil {

@@ -37,14 +37,14 @@ func (w *Workspace) rescueFolder() string { return filepath.Join(w.Root, Folder,
 // rescue keeps copies of files and links that a command is about to overwrite and that no commit holds at
 // their paths, and gives the folder that they are in, below the workspace; empty when there were none.
 func (w *Workspace) rescue(ctx context.Context, paths []string) (string, error) {
-	name := filepath.Join(Folder, "rescue", w.host.Now().UTC().Format(rescueStamp))
+	name := w.rescueName()
 	kept := false
 	for _, p := range paths {
 		if w.committed(ctx, p) {
 			continue
 		}
 		to := filepath.Join(w.Root, name, filepath.FromSlash(p))
-		if err := os.MkdirAll(filepath.Dir(to), 0o777); err != nil {
+		if err := os.MkdirAll(filepath.Dir(to), ownFolder); err != nil {
 			return "", err
 		}
 		if err := copyAside(w.local(p), to); err != nil {
@@ -56,6 +56,16 @@ func (w *Workspace) rescue(ctx context.Context, paths []string) (string, error) 
 		return "", nil
 	}
 	return filepath.ToSlash(name), nil
+}
+
+// rescueName gives the folder for the rescue copies of now, which is not there yet.
+func (w *Workspace) rescueName() string {
+	for at := w.host.Now().UTC(); ; at = at.Add(time.Millisecond) {
+		name := filepath.Join(Folder, "rescue", at.Format(rescueStamp))
+		if _, err := os.Lstat(filepath.Join(w.Root, name)); err != nil {
+			return name
+		}
+	}
 }
 
 // committed reports whether what lies at a path can be had again: nothing, a folder, or what the base, a
@@ -100,7 +110,11 @@ func copyAside(from, to string) error {
 		return err
 	}
 	defer in.Close()
-	out, err := os.Create(to)
+	info, err := in.Stat()
+	if err != nil {
+		return err
+	}
+	out, err := os.OpenFile(to, os.O_CREATE|os.O_EXCL|os.O_WRONLY, info.Mode().Perm()|0o600)
 	if err != nil {
 		return err
 	}
@@ -190,7 +204,11 @@ func (w *Workspace) bringAside(c Rescued) error {
 	if err != nil {
 		return err
 	}
-	return w.write(c.Path, data, 0o666&^umask)
+	info, err := os.Lstat(c.file)
+	if err != nil {
+		return err
+	}
+	return w.write(c.Path, data, info.Mode().Perm())
 }
 
 // forgetRescued removes rescue copies that are older than rescueDays.

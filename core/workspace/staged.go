@@ -28,7 +28,7 @@ func (w *Workspace) stage(e state.Edit) (stagedFile, error) {
 	if e.Gone {
 		return f, nil
 	}
-	if err := os.MkdirAll(w.stagedFolder(), 0o777); err != nil {
+	if err := os.MkdirAll(w.stagedFolder(), ownFolder); err != nil {
 		return f, err
 	}
 	out, err := os.CreateTemp(w.stagedFolder(), "s-*")

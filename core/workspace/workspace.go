@@ -194,7 +194,7 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 	w := &Workspace{Root: root, Person: person, Branch: chest.FirstBranch, host: host, Manifest: existing}
 	w.rec = record{Format: formatVersion, Person: person, Name: workspaceName(person, host.Machine, root), Branch: chest.FirstBranch, Chest: o.Chest}
 	w.Name = w.rec.Name
-	if err := os.MkdirAll(filepath.Join(own, "temp"), 0o777); err != nil {
+	if err := os.MkdirAll(filepath.Join(own, "temp"), ownFolder); err != nil {
 		return nil, fault.New(fault.Refused, "Check the rights on the folder.", "%s can't be written: %w.", folder, err)
 	}
 	if w.Chest, err = w.makeChest(ctx, o.Chest); err == nil && existing == nil {
@@ -458,7 +458,7 @@ func (w *Workspace) begun(ctx context.Context) error {
 	temp := filepath.Join(w.Root, Folder, "temp") // what a killed process has left
 	err := os.RemoveAll(temp)
 	if err == nil {
-		err = os.MkdirAll(temp, 0o777)
+		err = os.MkdirAll(temp, ownFolder)
 	}
 	if err != nil {
 		return &unwritableError{fault.New(fault.Unreachable, "Check that you may write there, and that the disk has room.", "The workspace can't be written: %w.", err)}
@@ -487,9 +487,16 @@ func (w *Workspace) save() error {
 	return w.writeOwn("workspace.toml", data)
 }
 
+// ownMode and ownFolder are what the workspace's own files may be at most, whatever the umask: others never
+// write what commands go by.
+const (
+	ownMode   = os.FileMode(0o664)
+	ownFolder = os.FileMode(0o775)
+)
+
 // writeOwn writes a file of the workspace's own folder by way of a temporary one.
 func (w *Workspace) writeOwn(name string, data []byte) error {
-	temp, err := w.temporary(data, 0o666)
+	temp, err := w.temporary(data, ownMode&^umask)
 	if err != nil {
 		return err
 	}
@@ -499,7 +506,7 @@ func (w *Workspace) writeOwn(name string, data []byte) error {
 // temporary writes data, synchronised, under a name of its own.
 func (w *Workspace) temporary(data []byte, mode os.FileMode) (string, error) {
 	dir := filepath.Join(w.Root, Folder, "temp")
-	if err := os.MkdirAll(dir, 0o777); err != nil {
+	if err := os.MkdirAll(dir, ownFolder); err != nil {
 		return "", err
 	}
 	f, err := os.CreateTemp(dir, "w-*")
@@ -594,7 +601,7 @@ func (w *Workspace) EditManifest(edit func([]byte) ([]byte, error)) error {
 	if err != nil {
 		return err
 	}
-	if err := w.write(manifest.Name, out, 0o666); err != nil {
+	if err := w.write(manifest.Name, out, 0o666&^umask); err != nil {
 		return err
 	}
 	w.Manifest = m
