@@ -65,7 +65,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 		newPipeline(a), newPromote(a), newApprove(a), newOwed(a), newBackfill(a), newBook(a), newDeployments(a), newRollback(a), newWithdraw(a), newLookalikes(a),
 
 		newWatch(a),
-		newHealth(a), newTidy(a), newUsage(a),
+		newHealth(a), newRelocate(a), newTidy(a), newUsage(a),
 	)
 	root.SetHelpCommand(helpCommand())
 	root.SetHelpCommandGroupID(groupStart)

@@ -68,14 +68,23 @@ func Create(ctx context.Context, dir, author string, now time.Time) (*Chest, err
 		return tx.AddBranch(ledger.Branch{Name: FirstBranch, Author: author, Time: now})
 	})
 	if err == nil {
-		format := filepath.Join(dir, "format")
-		err = os.WriteFile(format, []byte(formatName+strconv.Itoa(Version)+"\n"), 0o666)
-		err = errors.Join(err, os.Chmod(format, rights.File(dir)))
+		err = writeFormat(dir)
 	}
 	if err != nil {
 		return nil, errors.Join(err, c.Close())
 	}
 	return c, nil
+}
+
+// writeFormat writes the file that makes a folder a chest.
+func writeFormat(dir string) error {
+	name := filepath.Join(dir, "format")
+	f, err := os.OpenFile(name, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o666)
+	if err != nil {
+		return err
+	}
+	_, err = f.WriteString(formatName + strconv.Itoa(Version) + "\n")
+	return errors.Join(err, f.Chmod(rights.File(dir)), f.Sync(), f.Close())
 }
 
 // Unshared lists what the group of the chest's folder can't use, though the folder is the group's; nothing
@@ -120,17 +129,20 @@ func Open(ctx context.Context, dir string) (*Chest, error) {
 	if version > Version {
 		return nil, fault.New(fault.Unreachable, "Use a newer oaken.", "The chest in %s has format %d; this program knows formats up to %d.", dir, version, Version)
 	}
+	records, err := ledger.Open(ctx, filepath.Join(dir, "ledger.db"))
+	var moved *ledger.MovedError
+	switch {
+	case err == nil:
+	case errors.As(err, &moved):
+		return nil, Explain(err)
+	case !Exists(dir): // the connection went this very moment
+		return nil, Explain(ledger.ErrAway)
+	default:
+		return nil, fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest.", "The records of the chest in %s can't be read: %w.", dir, err)
+	}
 	blobs, err := blob.Open(filepath.Join(dir, "packs"))
 	if err != nil {
-		return nil, Explain(err)
-	}
-	records, err := ledger.Open(ctx, filepath.Join(dir, "ledger.db"))
-	if err != nil && !Exists(dir) { // the connection went this very moment
-		return nil, errors.Join(Explain(ledger.ErrAway), blobs.Close())
-	}
-	if err != nil {
-		blobs.Close()
-		return nil, fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest.", "The records of the chest in %s can't be read: %w.", dir, err)
+		return nil, errors.Join(Explain(err), records.Close())
 	}
 	return &Chest{Dir: dir, Blobs: blobs, Ledger: records}, nil
 }
@@ -174,9 +186,12 @@ func lostFile(err error) bool {
 func Explain(err error) error {
 	var known *fault.Error
 	var damage *blob.DamageError
+	var moved *ledger.MovedError
 	switch {
 	case err == nil || errors.As(err, &known):
 		return err
+	case errors.As(err, &moved):
+		return fault.New(fault.Unreachable, "Run the command again. If it is not found there, name the place as it is called here: oaken relocate LOCATION in a workspace, else oaken open LOCATION.", "The chest was moved: %w.", err)
 	case errors.As(err, &damage):
 		return fault.New(fault.Damaged, "Bring that file back from a copy of the chest; everything else in it can still be read.", "Stored bytes are damaged: %w.", err)
 	case errors.Is(err, blob.ErrMissing):

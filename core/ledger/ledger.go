@@ -146,6 +146,10 @@ func Open(ctx context.Context, file string) (*Ledger, error) {
 		l.Close()
 		return nil, fmt.Errorf("%s can't be read as records: %w", file, err)
 	}
+	if moved := l.movedTo(ctx); moved != nil {
+		l.Close()
+		return nil, moved
+	}
 	if version > Version {
 		l.Close()
 		return nil, fmt.Errorf("%w: %d, this program knows %d", ErrNewer, version, Version)
@@ -273,13 +277,15 @@ func (l *Ledger) View(ctx context.Context, fn func(*Tx) error) error {
 		return explain(err)
 	}
 	defer tx.Rollback()
-	return explain(fn(&Tx{tx, ctx}))
+	err = fn(&Tx{tx, ctx})
+	_ = tx.Rollback() // nothing was changed, and the connection is the only one
+	return l.explainHere(ctx, err)
 }
 
 // Update runs fn and keeps its changes, all or none: an error from fn, or a
 // panic, undoes them.
 func (l *Ledger) Update(ctx context.Context, fn func(*Tx) error) error {
-	return explain(l.update(ctx, fn))
+	return l.explainHere(ctx, l.update(ctx, fn))
 }
 
 func (l *Ledger) update(ctx context.Context, fn func(*Tx) error) error {

@@ -46,7 +46,7 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 	if above, err := find(root); err == nil {
 		return nil, fault.New(fault.Refused, "Name a folder outside of it.", "%s lies in the workspace %s.", folder, above)
 	}
-	c, err := chest.Open(ctx, location)
+	c, location, err := openChest(ctx, location)
 	if err != nil {
 		return nil, err
 	}
@@ -89,15 +89,15 @@ func chestOf(location string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	if inside := filepath.Join(abs, Folder, "chest"); chest.Exists(inside) {
-		return inside, nil
-	}
 	if _, err := os.Stat(filepath.Join(abs, Folder, "workspace.toml")); err == nil {
 		other := &Workspace{Root: abs}
 		if err := other.loadRecord(); err != nil {
 			return "", err
 		}
-		return other.rec.Chest, nil
+		return other.rec.location(abs), nil
+	}
+	if inside := filepath.Join(abs, Folder, "chest"); chest.Exists(inside) {
+		return inside, nil // what is left of a workspace
 	}
 	return abs, nil
 }

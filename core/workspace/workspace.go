@@ -94,6 +94,14 @@ type record struct {
 	Sum  string   `toml:"sum,omitempty"`
 }
 
+// location gives the place of the chest of a workspace in a folder.
+func (r record) location(root string) string {
+	if r.Chest == "" {
+		return filepath.Join(root, Folder, "chest")
+	}
+	return r.Chest
+}
+
 // Workspace is an open workspace.
 type Workspace struct {
 	Root     string
@@ -117,6 +125,7 @@ type Workspace struct {
 
 	host       Host
 	rec        record
+	chestAt    string // of the chest, as it was found
 	held       []heldCommit
 	pocket     *blob.Store // the contents of held commits, and the base's folders
 	registered bool
@@ -286,13 +295,9 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 		w.Person, w.Name = person, workspaceName(person, host.Machine, root)
 		w.Stranger = !slices.Contains(w.rec.People, person)
 	}
-	location := w.rec.Chest
-	if location == "" {
-		location = filepath.Join(root, Folder, "chest")
-	}
-	w.Chest, err = chest.Open(ctx, location)
-	if fault.CodeOf(err) == fault.Unreachable && !chest.Exists(location) {
-		err = w.goOffline(location, err)
+	w.Chest, w.chestAt, err = openChest(ctx, w.rec.location(root))
+	if fault.CodeOf(err) == fault.Unreachable && !chest.Exists(w.chestAt) {
+		err = w.goOffline(w.chestAt, err)
 	}
 	if err != nil {
 		return nil, err
@@ -332,7 +337,7 @@ func ExamineChest(ctx context.Context, host Host, dir string) (*chest.Examinatio
 	if err != nil {
 		return nil, err
 	}
-	c, err := chest.Open(ctx, location)
+	c, _, err := openChest(ctx, location)
 	if err != nil {
 		return nil, err
 	}
@@ -465,6 +470,12 @@ func (w *Workspace) begun(ctx context.Context) error {
 	}
 	if w.Offline { // what was begun needs the chest to be finished
 		return nil
+	}
+	if w.chestAt != "" && w.rec.location(w.Root) != w.chestAt { // it was moved
+		w.rec.Chest = w.chestAt
+		if err := w.save(); err != nil {
+			return err
+		}
 	}
 	if err := w.recover(ctx); err != nil {
 		w.Unfinished = w.stopped(err)

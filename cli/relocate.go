@@ -1,0 +1,47 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"oakenchest/core/element"
+	"oakenchest/core/workspace"
+)
+
+func newRelocate(a *App) *cobra.Command {
+	return &cobra.Command{
+		Use:   "relocate LOCATION",
+		Short: "Bring the chest to another folder, or say where it is now",
+		Long: `Bring the chest to LOCATION, a folder that is new or empty, with all that it holds:
+from inside of a workspace to a folder that a team shares, from one drive to another. Every
+file is read again in the new place before the old one goes. Nobody can commit meanwhile;
+they wait. The other workspaces find the chest by themselves, as long as they reach both.
+
+When LOCATION holds this chest already, because a drive is called otherwise here or the
+folder was moved by hand, nothing is copied: this workspace alone looks for it there.`,
+		Example:           "  oaken relocate /shared/chests/exhibit\n  oaken relocate /mnt/team/chests/exhibit",
+		GroupID:           groupCare,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: completeFolders,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				r, err := w.Relocate(cmd.Context(), a.at(args[0]))
+				if err != nil {
+					return err
+				}
+				a.bar.clear()
+				if a.json {
+					a.printJSON(map[string]any{"schema": "oaken.relocate/1", "from": r.From, "to": r.To, "moved": r.Moved, "bytes": r.Bytes})
+					return nil
+				}
+				if !r.Moved {
+					a.say("This workspace looks for its chest in %s now.", r.To)
+					return nil
+				}
+				a.say("The chest is in %s now, %s, each file proven after it was copied.", r.To, element.SizeText(r.Bytes))
+				a.say("  Others open it with oaken open %s; workspaces that look in %s are led there.", r.To, r.From)
+				a.tellSharing(w.Chest)
+				return nil
+			})
+		},
+	}
+}
