@@ -69,6 +69,9 @@ func (c *Chest) reach(ctx context.Context, visit func(path string, f File, commi
 			return nil
 		}
 		seen[d] = true
+		if err := (&bounds{1}).enter(prefix); err != nil {
+			return err
+		}
 		visit(strings.TrimSuffix(prefix, "/"), File{Mode: Folder, Digest: d}, commit)
 		entries, err := c.folder(d)
 		if err != nil {

@@ -85,6 +85,14 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 		}
 		e.folder(ledger.Commit{Branch: k.Environment + " before a deployment"}, tree, "")
 	}
+	for _, p := range records.parked {
+		tree, err := treeOf(ledger.Kept{Environment: "parked work", Tree: p.Tree})
+		if err != nil {
+			x.Findings = append(x.Findings, Finding{Where: "ledger.db", Reason: err.Error()})
+			continue
+		}
+		e.folder(ledger.Commit{Branch: "what " + p.Person + " parked as " + p.Name}, tree, "")
+	}
 	for n, a := range records.accounts {
 		if a.Tree == "" {
 			continue
@@ -209,10 +217,24 @@ func (e *examiner) folder(commit ledger.Commit, d blob.Digest, prefix string) {
 			n = e.content(f)
 			e.checked[f.Digest] = n
 		}
+		if n < 0 {
+			n = e.size(f, prefix+f.Path)
+		}
 		if n >= 0 {
 			e.touch(n, prefix+f.Path, f.Digest, commit)
 		}
 	}
+}
+
+// size checks that a file is as long as its folder says; it gives a finding of its own, or -1.
+func (e *examiner) size(f File, p string) int {
+	is, err := e.chest.Blobs.Size(f.Digest)
+	if err != nil || is == f.Size {
+		return -1
+	}
+	reason := fmt.Sprintf("the record of its folder says that %s has %d bytes; it has %d", p, f.Size, is)
+	e.out.Findings = append(e.out.Findings, Finding{Where: "content " + f.Digest.Short(), Reason: reason})
+	return len(e.out.Findings) - 1
 }
 
 // find gives the finding about some content, a new one when there is none.

@@ -84,12 +84,15 @@ func DiffFiles(before, now []File) []Pair {
 
 // Diff pairs what differs between two trees; it reads only folders that differ.
 func (c *Chest) Diff(before, now blob.Digest) ([]Pair, error) {
-	return c.diff(before, now, "", nil)
+	return c.diff(&bounds{mostFiles}, before, now, "", nil)
 }
 
-func (c *Chest) diff(before, now blob.Digest, prefix string, out []Pair) ([]Pair, error) {
+func (c *Chest) diff(within *bounds, before, now blob.Digest, prefix string, out []Pair) ([]Pair, error) {
 	if before == now {
 		return out, nil
+	}
+	if err := within.enter(prefix); err != nil {
+		return nil, err
 	}
 	was, err := c.folder(before)
 	if err != nil {
@@ -107,7 +110,7 @@ func (c *Chest) diff(before, now blob.Digest, prefix string, out []Pair) ([]Pair
 		if len(is) > 0 && (a.Mode == 0 || is[0].Path == a.Path) {
 			b, is = is[0], is[1:]
 		}
-		if out, err = c.diffEntry(a, b, prefix, out); err != nil {
+		if out, err = c.diffEntry(within, a, b, prefix, out); err != nil {
 			return nil, err
 		}
 	}
@@ -115,7 +118,7 @@ func (c *Chest) diff(before, now blob.Digest, prefix string, out []Pair) ([]Pair
 }
 
 // diffEntry pairs what differs at one name of a folder.
-func (c *Chest) diffEntry(a, b File, prefix string, out []Pair) ([]Pair, error) {
+func (c *Chest) diffEntry(within *bounds, a, b File, prefix string, out []Pair) ([]Pair, error) {
 	if a.Same(b) {
 		return out, nil
 	}
@@ -138,5 +141,5 @@ func (c *Chest) diffEntry(a, b File, prefix string, out []Pair) ([]Pair, error) 
 	if a.Mode != 0 || b.Mode != 0 {
 		out = append(out, Pair{p, a, b})
 	}
-	return c.diff(below[0], below[1], p+"/", out)
+	return c.diff(within, below[0], below[1], p+"/", out)
 }

@@ -12,6 +12,8 @@ import (
 
 	"oakenchest/core/blob"
 	"oakenchest/core/element"
+	"oakenchest/core/fault"
+	"oakenchest/core/manifest"
 )
 
 // Mode says what a file of a tree is.
@@ -67,7 +69,31 @@ func encodeTree(entries []File) []byte {
 
 var errTree = errors.New("it is no folder tree of this format")
 
-// decodeTree reads a stored folder; names that could lead outside are refused.
+const (
+	// deepest is how long a path may be, in bytes, and mostFiles how many folders and files one tree may
+	// have in all: what no file system could lay out is nobody's project. The same folder may stand in a
+	// tree many times, so that few bytes can make many files.
+	deepest   = 1 << 14
+	mostFiles = 1 << 22
+)
+
+// bounds counts what is visited of a tree.
+type bounds struct{ left int }
+
+// enter counts a folder or file; an error when it is one too many, or lies too deep.
+func (b *bounds) enter(prefix string) error {
+	b.left--
+	switch {
+	case b.left < 0:
+		return fault.New(fault.Damaged, "Nobody made this chest by hand: ask where it comes from.", "A tree of the chest has more than %d files.", mostFiles)
+	case len(prefix) > deepest:
+		return fault.New(fault.Damaged, "Nobody made this chest by hand: ask where it comes from.", "A tree of the chest has folders %d characters deep.", len(prefix))
+	}
+	return nil
+}
+
+// decodeTree reads a stored folder; names that could lead outside are refused, and those of a workspace's
+// own folder, in any spelling, are passed over: they are of no project.
 func decodeTree(data []byte) ([]File, error) {
 	rest, ok := bytes.CutPrefix(data, []byte(treeMagic))
 	if !ok {
@@ -116,7 +142,7 @@ func decodeTree(data []byte) ([]File, error) {
 	if len(rest) != 0 {
 		return nil, errTree
 	}
-	return out, nil
+	return slices.DeleteFunc(out, func(f File) bool { return manifest.Own(f.Path) }), nil
 }
 
 // treeCache remembers folders that were read; they never change.
@@ -159,22 +185,25 @@ func (c *Chest) Entries(folder blob.Digest) ([]File, error) { return c.folder(fo
 // Files lists all files of a tree, and its bare folders, in the order of
 // ComparePaths.
 func (c *Chest) Files(tree blob.Digest) ([]File, error) {
-	return c.list(tree, "", nil)
+	return c.list(&bounds{mostFiles}, tree, "", nil)
 }
 
-func (c *Chest) list(d blob.Digest, prefix string, out []File) ([]File, error) {
+func (c *Chest) list(within *bounds, d blob.Digest, prefix string, out []File) ([]File, error) {
 	entries, err := c.folder(d)
 	if err != nil {
 		return nil, err
 	}
 	for _, e := range entries {
 		e.Path = prefix + e.Path
+		if err := within.enter(e.Path); err != nil {
+			return nil, err
+		}
 		if e.Mode != Folder {
 			out = append(out, e)
 			continue
 		}
 		before := len(out)
-		if out, err = c.list(e.Digest, e.Path+"/", out); err != nil {
+		if out, err = c.list(within, e.Digest, e.Path+"/", out); err != nil {
 			return nil, err
 		}
 		if len(out) == before {

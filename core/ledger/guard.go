@@ -100,7 +100,7 @@ func (tx *Tx) remove(statement string, args ...any) error {
 }
 
 // Flaws says what is wrong with the records: where the engine finds its own file
-// damaged, and rows that are not what their sums say.
+// damaged, objects that are not of this program, and rows that are not what their sums say.
 func (tx *Tx) Flaws() ([]string, error) {
 	out, err := rows(tx, func(scan func(...any) error) (string, error) {
 		var line string
@@ -113,7 +113,9 @@ func (tx *Tx) Flaws() ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	var errs []error
+	strange, err := tx.foreign()
+	out = append(out, strange...)
+	errs := []error{err}
 	for table := range guarded {
 		bad, err := tx.flawsOf(table)
 		out, errs = append(out, bad...), append(errs, err)

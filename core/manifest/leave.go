@@ -105,5 +105,5 @@ func (m *Manifest) LeftOut(p string) bool {
 // called by several goroutines.
 func (m *Manifest) LeftOutHere(p string) bool {
 	m.once.Do(func() { m.leave = newLeaver(m) })
-	return m.leave.leaves(p)
+	return m.leave.leaves(p) || Own(path.Base(p))
 }

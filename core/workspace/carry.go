@@ -90,7 +90,7 @@ func (w *Workspace) keepLeftOut(pairs []chest.Pair, to blob.Digest) ([]chest.Pai
 // free lets a file be written that no lock can be had for any more.
 func (w *Workspace) free(p string) {
 	if info, err := os.Lstat(w.local(p)); err == nil && info.Mode().IsRegular() {
-		_ = os.Chmod(w.local(p), info.Mode().Perm()|0o200) // else its owner does it
+		_ = w.chmod(p, info.Mode().Perm()|0o200) // else its owner does it
 	}
 }
 
@@ -292,7 +292,7 @@ func (w *Workspace) clearWay(p string, wanted func(string) bool) error {
 	for i, r := range p {
 		if r == '/' && !wanted(p[:i]) {
 			if info, err := os.Lstat(w.local(p[:i])); err == nil && !info.IsDir() {
-				if err := os.Remove(w.local(p[:i])); err != nil {
+				if err := w.takeAway(p[:i]); err != nil {
 					return err
 				}
 			}
@@ -307,7 +307,32 @@ func (w *Workspace) clearWay(p string, wanted func(string) bool) error {
 		return err
 	}
 	os.Remove(moved)
-	return os.Rename(w.local(p), moved) // its files are of the state that is left
+	at, err := w.spot(p, false)
+	if err != nil {
+		return err
+	}
+	defer at.close()
+	return at.give(moved) // its files are of the state that is left
+}
+
+// takeAway removes a file or a link.
+func (w *Workspace) takeAway(p string) error {
+	at, err := w.spot(p, false)
+	if err != nil {
+		return err
+	}
+	defer at.close()
+	return at.remove()
+}
+
+// chmod gives a file other permission bits.
+func (w *Workspace) chmod(p string, mode os.FileMode) error {
+	at, err := w.spot(p, false)
+	if err != nil {
+		return err
+	}
+	defer at.close()
+	return at.chmod(mode)
 }
 
 // listed writes the first few of many names.

@@ -156,7 +156,7 @@ func (w *Workspace) mark(ctx context.Context, paths []string) error {
 			continue
 		}
 		if mode != info.Mode().Perm() {
-			if err := os.Chmod(full, mode); err != nil {
+			if err := w.chmod(p, mode); err != nil {
 				return err
 			}
 		}

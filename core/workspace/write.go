@@ -30,42 +30,26 @@ func (w *Workspace) write(p string, data []byte, mode os.FileMode) error {
 
 // place renames a finished temporary file to its project path.
 func (w *Workspace) place(temp, p string) error {
-	full := w.local(p)
-	if err := w.folderFor(p); err != nil {
-		os.Remove(temp)
-		return err
+	at, err := w.spot(p, true)
+	if err == nil {
+		err = at.take(temp)
+		at.close()
 	}
-	err := os.Rename(temp, full)
 	if err != nil {
 		os.Remove(temp)
 	}
 	return err
 }
 
-// folderFor makes the folders of a path. A link among them would lead outside
-// of the project and is refused.
-func (w *Workspace) folderFor(p string) error {
-	for i, r := range p {
-		if r != '/' {
-			continue
-		}
-		info, err := os.Lstat(w.local(p[:i]))
-		if err == nil && !info.IsDir() {
-			return fault.New(fault.Refused, "Move it away first.", "%s is in the way: a folder has to go there.", p[:i])
-		}
-	}
-	return os.MkdirAll(filepath.Dir(w.local(p)), 0o777)
-}
-
 // makeFolder makes a bare folder.
 func (w *Workspace) makeFolder(p string) error {
-	if err := w.folderFor(p); err != nil {
+	at, err := w.spot(p, true)
+	if err != nil {
 		return err
 	}
-	if err := os.Mkdir(w.local(p), 0o777); err != nil {
-		if info, there := os.Lstat(w.local(p)); there != nil || !info.IsDir() {
-			return fault.New(fault.Refused, "Move what is there away first.", "The folder %s can't be made: %w.", p, err)
-		}
+	defer at.close()
+	if err := at.mkdir(); err != nil {
+		return fault.New(fault.Refused, "Move what is there away first.", "The folder %s can't be made: %w.", p, err)
 	}
 	return nil
 }
@@ -192,9 +176,6 @@ func (w *Workspace) strayLinks(changes []Change) (out []string) {
 
 // link makes a symbolic link.
 func (w *Workspace) link(p, target string) error {
-	if err := w.folderFor(p); err != nil {
-		return err
-	}
 	reserved, err := w.temporary(nil, 0o666) // a name that no other goroutine has
 	if err != nil {
 		return err
@@ -209,17 +190,27 @@ func (w *Workspace) link(p, target string) error {
 
 // remove takes a file or a bare folder away, and folders that become empty.
 func (w *Workspace) remove(p string) error {
-	info, err := os.Lstat(w.local(p))
+	at, err := w.spot(p, false)
 	if err != nil {
-		return nil // gone, or its folder is a file now
+		return nil // gone, or its folder is a file or a link now
 	}
-	if err := os.Remove(w.local(p)); info.IsDir() && err != nil {
+	err = at.remove()
+	at.close()
+	var full *fs.PathError
+	if seen, there := lookAt(w.local(p)); errors.As(err, &full) && there == nil && seen.what == isFolder {
 		return nil // something lies in it
-	} else if err != nil && !errors.Is(err, fs.ErrNotExist) {
+	}
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
 	for dir := path.Dir(p); dir != "."; dir = path.Dir(dir) {
-		if os.Remove(w.local(dir)) != nil {
+		above, err := w.spot(dir, false)
+		if err != nil {
+			break
+		}
+		err = above.rmdir()
+		above.close()
+		if err != nil {
 			break // not empty
 		}
 	}
