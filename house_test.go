@@ -21,7 +21,7 @@ var floors = [][]string{
 	{"core/blob", "core/kind", "core/schema/scope", "core/schema/shape", "core/schema/step", "core/schema/schematest"},
 	{"core/kind/media", "core/kind/partfile", "core/kind/charset", "core/lines", "core/manifest"},
 	{"core/schema/declared", "core/spelling"},
-	{"core/schema/rows", "core/schema/datastep"},
+	{"core/schema/rows", "core/schema/datastep", "core/trust"},
 	{"core/kind/nested"},
 	{"core/kind/recipe", "core/kind/linked"},
 	{"core/ledger", "core/kind/text", "core/kind/opaque", "core/kind/model", "core/kind/apart", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree", "core/kind/yamltree", "core/kind/settings"},

@@ -55,7 +55,8 @@ type App struct {
 	lenient     bool // an oaken.toml that can't be read is no reason to stop
 	json, quiet bool
 	yes         bool
-	running     bool // the call was understood
+	trust       string // the digest of what may be run and reached; empty for none
+	running     bool   // the call was understood
 	kinds       *kind.Table
 	saying      func(property string, v element.Value) string // how what is inspected writes its values
 	watch       func(*recipe.Report)                          // told how recipes fitted what is read; nil for nobody
@@ -201,14 +202,18 @@ func (a *App) host() workspace.Host {
 	if h.Person == "" {
 		h.Person = accountName()
 	}
+	if h.Person == "" {
+		h.Person = "somebody"
+	}
 	return h
 }
 
+// accountName gives the name of the account that runs the program; empty when it has none.
 func accountName() string {
 	if u, err := user.Current(); err == nil && u.Username != "" {
 		return u.Username[strings.LastIndexByte(u.Username, '\\')+1:]
 	}
-	return "somebody"
+	return ""
 }
 
 // open opens the workspace of the call for reading.
@@ -342,7 +347,7 @@ func (a *App) withAddresses(ctx context.Context, args []string, fresh bool, fn f
 
 // mover moves work between the workspace and its environments.
 func (a *App) mover(w *workspace.Workspace) *pipeline.Mover {
-	m := &pipeline.Mover{Workspace: w, Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now}
+	m := &pipeline.Mover{Workspace: w, Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now, Trust: a.keeper(w)}
 	if show := a.bar.show(a); show != nil {
 		m.Counting = func(table string, done, of int) {
 			if show("reading "+table+" for what would be lost", done, of); done == of {

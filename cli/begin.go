@@ -49,14 +49,12 @@ what to leave out are written into oaken.toml; --preset names them instead, and
 			for _, p := range presets {
 				o.Presets = append(o.Presets, manifest.Section{Title: p.Name + ": " + p.About, LeaveOut: p.LeaveOut, Locks: p.Locks, Companions: p.Companions})
 			}
+			a.askName()
 			w, err := workspace.Begin(cmd.Context(), a.host(), folder, o)
 			if err != nil {
 				return err
 			}
 			defer w.Close()
-			if a.Person == "" { // it is this machine's own person
-				rememberPerson(a.as)
-			}
 			return a.showBegun(cmd, w, presets)
 		},
 	}
@@ -144,6 +142,7 @@ func (a *App) showBegun(cmd *cobra.Command, w *workspace.Workspace, presets []pr
 	a.say("%s is under control. %s for the first commit.", filepath.Base(w.Root), waiting(n))
 	a.say("  workspace  %s, of %s", w.Name, w.Person)
 	a.say("  chest      %s", where)
+	a.sayWho(w)
 	for _, p := range presets {
 		a.say("  preset     %s, %s; see oaken.toml", p.Name, p.About)
 	}

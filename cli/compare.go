@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -11,6 +12,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
 	"oakenchest/core/state"
+	"oakenchest/core/trust"
 	"oakenchest/core/workspace"
 )
 
@@ -47,6 +49,7 @@ first in a project that is not yours:
 				if err != nil {
 					return err
 				}
+				o.trust = a.keeper(w)
 				return a.compareStates(cmd.Context(), w.Reader(), from, to, paths, o)
 			})
 		},
@@ -63,6 +66,7 @@ first in a project that is not yours:
 // compareOptions say how a comparison is shown.
 type compareOptions struct {
 	check, summary, lines, viewer bool
+	trust                         trust.Keeper // asked before a viewer is opened; nil where no project names one
 	html                          string
 }
 
@@ -78,7 +82,7 @@ func (a *App) compareStates(ctx context.Context, r *state.Reader, from, to state
 	case o.html != "":
 		err = a.drawComparison(ctx, c, o.html)
 	case o.viewer:
-		if err = a.openViewers(ctx, c); err == nil && a.json {
+		if err = a.openViewers(ctx, c, o.trust); err == nil && a.json {
 			a.showComparison(c, false)
 		}
 	case o.lines && !a.json:
@@ -195,10 +199,12 @@ func (a *App) compareFiles(ctx context.Context, args []string, o *compareOptions
 		}
 		a.Room(int64(total))
 	}
-	reader, _, err := a.readerAt(a.at(strings.TrimPrefix(args[1], "file:")))
+	full := a.at(strings.TrimPrefix(args[1], "file:"))
+	reader, below, err := a.readerAt(full)
 	if err != nil {
 		return err
 	}
+	o.trust = a.keeperOf(strings.TrimSuffix(filepath.ToSlash(full), "/"+below), reader.Manifest)
 	return a.compareStates(ctx, reader, sides[0], sides[1], nil, o)
 }
 

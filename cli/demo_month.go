@@ -87,6 +87,7 @@ func bothColumns(_ context.Context, folder string) error {
 var monthStory = []scene{
 	{"The landscape, and the first state everywhere", append(append([]act{
 		{at: "2026-06-01 09:00", call: `begin`},
+		{tell: "What a project runs and reaches outside of its folder, a person agrees to once on each machine.", call: `trust --yes`},
 		{call: `commit -m "The exhibit and the app, as they are"`},
 		{tell: "The database that Imke has is the first one.", call: `capture imke --commit -m "The database, as it is"`},
 		{call: `branch exhibit`}, {call: `branch husbandry`}, {call: `branch hotfix`},

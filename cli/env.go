@@ -127,6 +127,9 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 		a.printJSON(map[string]any{"schema": "oaken.env/1", "environment": environmentJSON(e)})
 		return nil
 	}
+	if err := a.agreeTo(w, e); err != nil { // the person has just written it
+		return err
+	}
 	a.say("Environment %s is %s, kept in %s.", a.paint(strong, e.Name), environment.Shown(e.Target), e.Into)
 	if kindName == "" {
 		a.note("A folder has no transactions, no rows and no objects of its own: files are written one by one, and only whole files are compared there.")
@@ -242,8 +245,17 @@ func (a *App) renameEnvironment(ctx context.Context, w *workspace.Workspace, fro
 	if err := w.Chest.RenameEnvironment(ctx, from, to); err != nil {
 		return err
 	}
+	old, err := w.Manifest.Environment(from)
+	if err != nil {
+		return err
+	}
 	if err := w.EditManifest(func(data []byte) ([]byte, error) { return manifest.RenameEnvironment(data, from, to) }); err != nil {
 		return err
+	}
+	if a.agreed(w, old) {
+		if err := a.agreeTo(w, e); err != nil {
+			return err
+		}
 	}
 	if a.json {
 		a.printJSON(map[string]any{"schema": "oaken.env/1", "renamed": from, "environment": environmentJSON(e)})

@@ -15,6 +15,7 @@ import (
 	"oakenchest/core/lines"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
+	"oakenchest/core/trust"
 	"oakenchest/page"
 )
 
@@ -97,7 +98,7 @@ func (a *App) marked(s string, marks [][2]int, t tone) string {
 }
 
 // openViewers opens, one after another, the outside programs for what differs.
-func (a *App) openViewers(ctx context.Context, c *comparison) error {
+func (a *App) openViewers(ctx context.Context, c *comparison, k trust.Keeper) error {
 	opened := 0
 	for _, d := range c.diffs {
 		i := slices.IndexFunc(c.reader.Manifest.Viewers, func(v manifest.Viewer) bool { return v.Kind == d.Kind })
@@ -105,7 +106,13 @@ func (a *App) openViewers(ctx context.Context, c *comparison) error {
 			a.note("No viewer is named for the kind %s, of which %s is.", d.Kind, d.Path)
 			continue
 		}
-		if err := a.openViewer(ctx, c, d, c.reader.Manifest.Viewers[i]); err != nil {
+		v := c.reader.Manifest.Viewers[i]
+		if k != nil {
+			if err := k.Allow(ctx, trust.Command(trust.Viewer, v.Kind, v.Command)); err != nil {
+				return err
+			}
+		}
+		if err := a.openViewer(ctx, c, d, v); err != nil {
 			return err
 		}
 		opened++

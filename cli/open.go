@@ -33,14 +33,12 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 				folder = a.at(args[1])
 			}
 			o.Person = a.as
+			a.askName()
 			w, err := workspace.Join(cmd.Context(), a.host(), a.at(args[0]), folder, o)
 			if err != nil {
 				return err
 			}
 			defer w.Close()
-			if a.Person == "" { // it is this machine's own person
-				rememberPerson(a.as)
-			}
 			a.bar.clear()
 			n, err := w.Count(cmd.Context())
 			if err != nil {
@@ -53,6 +51,7 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 			a.say("%s holds %s of %s.", w.Root, count(n, "file"), a.paint(strong, standing(w)))
 			a.say("  workspace  %s, of %s", w.Name, w.Person)
 			a.say("  chest      %s", w.Chest.Dir)
+			a.sayWho(w)
 			if len(w.Only()) > 0 {
 				a.say("  only       %s", strings.Join(w.Only(), ", "))
 			}

@@ -50,6 +50,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 	flags.StringVar(&a.as, "as", "", "act as the person `NAME`")
 	flags.BoolVar(&a.json, "json", false, "print one JSON object")
 	flags.BoolVar(&a.yes, "yes", false, "answer questions with yes")
+	flags.StringVar(&a.trust, "trust", "", "agree to what oaken trust shows under `DIGEST`")
 	flags.BoolVar(&a.quiet, "quiet", false, "print only what was asked for")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error { return usage(cmd, "The call is wrong: %s.", err.Error()) })
 	root.AddGroup(
@@ -57,7 +58,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 		&cobra.Group{ID: groupArtifacts, Title: "Artifacts"}, &cobra.Group{ID: groupEnvironments, Title: "Environments"}, &cobra.Group{ID: groupPipeline, Title: "Pipeline"}, &cobra.Group{ID: groupAutomation, Title: "Automation"}, &cobra.Group{ID: groupCare, Title: "Care"},
 	)
 	root.AddCommand(
-		newBegin(a), newOpen(a), newPreset(a), newDemo(a),
+		newBegin(a), newOpen(a), newPerson(a), newPreset(a), newDemo(a),
 		newChanges(a), newCompare(a), newCommit(a), newSync(a), newHistory(a), newShow(a), newAuthors(a), newFind(a), newDiscard(a), newRestore(a), newRevert(a), newPark(a), newUnpark(a), newLock(a), newUnlock(a), newLocks(a),
 		newBranch(a), newSwitch(a), newMerge(a), newConflicts(a), newResolve(a), newOverlaps(a), newReview(a), newRelease(a),
 		newInspect(a), newSplit(a), newJoin(a), newKinds(a), newRecipe(a),
@@ -65,7 +66,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 		newPipeline(a), newPromote(a), newApprove(a), newOwed(a), newBackfill(a), newBook(a), newDeployments(a), newRollback(a), newWithdraw(a), newLookalikes(a),
 
 		newWatch(a),
-		newHealth(a), newRelocate(a), newTidy(a), newUsage(a),
+		newTrust(a), newHealth(a), newRelocate(a), newTidy(a), newUsage(a),
 	)
 	root.SetHelpCommand(helpCommand())
 	root.SetHelpCommandGroupID(groupStart)

@@ -26,7 +26,7 @@ func TestASceneIsEditedNodeByNode(t *testing.T) {
 		q.write(file, strings.Replace(text, old, fresh, 1))
 	}
 	p.ok("lock", "exhibit/reef/nodes/Lamp.json")
-	other := &project{t, t.TempDir()}
+	other := &project{t: t, dir: t.TempDir()}
 	other.ok("--as", "Tarek", "open", p.dir, ".")
 	other.fails(4, "locked by Imke", "--as", "Tarek", "lock", "exhibit/reef/nodes/Lamp.json")
 	other.ok("--as", "Tarek", "lock", "exhibit/reef/nodes/Rock.json")

@@ -15,7 +15,7 @@ func TestWhatBothWroteArrivesEverywhere(t *testing.T) {
 	imke.ok("begin", "--as", "Imke", "--chest", imke.path("../the-chest"))
 	imke.ok("commit", "-m", "First")
 	imke.ok("open", imke.path("../the-chest"), imke.path("../tarek"), "--as", "Tarek")
-	tarek := &project{t, imke.path("../tarek")}
+	tarek := &project{t: t, dir: imke.path("../tarek")}
 	value := func(p *project, to string) {
 		info, err := os.Stat(p.path("rates.yaml"))
 		if err != nil {

@@ -127,7 +127,7 @@ func TestRepairFromACopyElsewhere(t *testing.T) {
 	p := world(t)
 	p.write("notes/opening.txt", "the second version, which the workspace holds\n")
 	p.ok("commit", "-m", "Second")
-	backup := &project{t, t.TempDir()}
+	backup := &project{t: t, dir: t.TempDir()}
 	if err := os.CopyFS(backup.path("copy"), os.DirFS(p.path(".oaken/chest"))); err != nil {
 		t.Fatal(err)
 	}

@@ -87,7 +87,7 @@ func TestGoingBack(t *testing.T) {
 	p.ok("discard", "notes/other.txt")
 	p.ok("restore", "notes", "--from", "main:1")
 	p.ok("restore", ".", "--from", "main:1", "--to", "../back")
-	if (&project{t, p.path("../back")}).read("notes/opening.txt") != p.read("notes/opening.txt") {
+	if (&project{t: t, dir: p.path("../back")}).read("notes/opening.txt") != p.read("notes/opening.txt") {
 		t.Error("restore --to differs")
 	}
 	os.RemoveAll(p.path("../back"))

@@ -276,7 +276,7 @@ func TestTheDatabaseOfABranchEndsOnRequest(t *testing.T) {
 // TestDataStepsGoWithTheirWork moves work with data steps through a pipeline: all of it, one item
 // before the other, taken back from live, brought again, and withdrawn from a stage.
 func TestDataStepsGoWithTheirWork(t *testing.T) {
-	p := &project{t, filepath.Join(t.TempDir(), "work")}
+	p := &project{t: t, dir: filepath.Join(t.TempDir(), "work")}
 	p.write("note.txt", "x\n")
 	stages := []string{"dev", "test", "live"}
 	for _, e := range stages {

@@ -61,8 +61,8 @@ func fullDisks(t *testing.T) int {
 // there, and the workspace is as before or as after.
 func TestAFullDisk(t *testing.T) {
 	disk := smallDisk(t, 12<<10)
-	p := &project{t, filepath.Join(disk, "imke")}
-	other := &project{t, filepath.Join(disk, "tarek")}
+	p := &project{t: t, dir: filepath.Join(disk, "imke")}
+	other := &project{t: t, dir: filepath.Join(disk, "tarek")}
 	if err := os.Mkdir(p.dir, 0o777); err != nil {
 		t.Fatal(err)
 	}
@@ -89,7 +89,7 @@ func TestAFullDisk(t *testing.T) {
 	states := map[string]string{"kelp": p.tree(".")}
 	p.ok("switch", "main")
 	states["main"] = p.tree(".")
-	(&project{t, disk}).ok("open", p.dir, "tarek")
+	(&project{t: t, dir: disk}).ok("open", p.dir, "tarek")
 	branch, refused := "main", 0
 	squeezed := func(q *project, args ...string) bool {
 		t.Helper()
@@ -177,7 +177,7 @@ func TestADiskThatCantBeWritten(t *testing.T) {
 	disk := smallDisk(t, 8<<10)
 	src := world(t)
 	src.write("notes/edited.txt", "edited\n")
-	p := &project{t, filepath.Join(disk, "project")}
+	p := &project{t: t, dir: filepath.Join(disk, "project")}
 	if err := os.CopyFS(p.dir, os.DirFS(src.dir)); err != nil {
 		t.Fatal(err)
 	}
@@ -190,9 +190,9 @@ func TestADiskThatCantBeWritten(t *testing.T) {
 	for _, call := range []string{"commit -m x", "lock exhibit/reef.glb", "tidy", "sync", "restore . --from main", "branch new", "release x", "health --repair", "discard .", "env add e sqlite:e.db", "capture dev"} {
 		p.fails(5, "can't be written", strings.Fields(call)...)
 	}
-	at := &project{t, t.TempDir()}
+	at := &project{t: t, dir: t.TempDir()}
 	at.ok("open", p.dir, "copy")
-	copied := &project{t, filepath.Join(at.dir, "copy")}
+	copied := &project{t: t, dir: filepath.Join(at.dir, "copy")}
 	copied.write("notes/new.txt", "new\n")
 	copied.fails(5, "can't be written", "commit", "-m", "Into a chest that can't be written")
 }

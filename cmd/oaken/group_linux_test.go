@@ -76,7 +76,7 @@ func TestAChestInTheFolderOfAGroup(t *testing.T) {
 		if err := os.Chown(home, int(user), int(group)); err != nil {
 			t.Fatal(err)
 		}
-		return &member{&project{t, home}, user, group, umask}
+		return &member{&project{t: t, dir: home}, user, group, umask}
 	}
 	imke, tarek, guest := person("imke", 46001, group, "022"), person("tarek", 46002, group, "077"), person("guest", 46003, others, "022")
 	chest := filepath.Join(shared, "chests", "exhibit")
@@ -148,7 +148,7 @@ func TestAChestInTheFolderOfAGroup(t *testing.T) {
 func TestAChestOfOnesOwn(t *testing.T) {
 	old := syscall.Umask(0o077)
 	defer syscall.Umask(old)
-	p := &project{t, filepath.Join(t.TempDir(), "w")}
+	p := &project{t: t, dir: filepath.Join(t.TempDir(), "w")}
 	p.write("note.txt", "one\n")
 	p.ok("begin", "--chest", "../chest")
 	p.ok("commit", "-m", "First")

@@ -64,7 +64,7 @@ func TestEveryObjectIsDocumented(t *testing.T) {
 	for _, call := range []string{
 		"changes", "compare main work", "history", "history notes", "show main", "locks", "branch", "branch kelp", "release spring", "release list", "inspect notes/opening.txt", "kinds", "preset", "env list", "capture dev", "verify main main", "drift", "settle dev", "rows track tank --from dev",
 		"deploy test --dry-run", "promote dev test", "health", "health --give-up", "tidy", "usage", "inspect apps/rounds.app --summary", "compare main work --html ../page.html", "recipe try apps/rounds.app", "recipe check", "find reef", "authors notes/opening.txt", "lock exhibit/reef.glb", "unlock exhibit/reef.glb", "sync", "conflicts", "restore --rescued", "restore notes --from main",
-		"split apps/rounds.app ../parts", "join ../parts ../joined.app", "env add x sqlite:x.db", "env rename x y", "env remove y", "switch nowhere", "demo ../story", "relocate ../elsewhere",
+		"split apps/rounds.app ../parts", "join ../parts ../joined.app", "env add x sqlite:x.db", "env rename x y", "env remove y", "switch nowhere", "demo ../story", "relocate ../elsewhere", "person", "trust", "trust --forget",
 	} {
 		ask(strings.Fields(call)...)
 	}
@@ -101,7 +101,7 @@ func TestEveryObjectIsDocumented(t *testing.T) {
 	ask("review", "open", "kelp", "--title", "Kelp")
 	ask("review", "list")
 	ask("review", "show", "1")
-	(&project{t, p.dir}).ok("revert", "main")
+	(&project{t: t, dir: p.dir}).ok("revert", "main")
 	r := lane(t, noGates)
 	p = r
 	p.change("alter table tank add column keeper text", "Keepers")
@@ -116,13 +116,13 @@ func TestEveryObjectIsDocumented(t *testing.T) {
 	ask("lookalikes")
 	ask("lookalikes", "distinct", "database::table:tank/column:name", "database::table:feeding/column:food", "-m", "x")
 	out := empty(t)
-	p = &project{t, out.dir}
+	p = &project{t: t, dir: out.dir}
 	ask("begin")
 	for name := range docs {
 		if !seen[name] && name != "oaken.open/1" && name != "oaken.prepare/1" && name != "oaken.watch/1" { // asked for below, of a server, and in a stream
 			t.Errorf("%s is documented and never seen", name)
 		}
 	}
-	p = &project{t, empty(t).dir}
+	p = &project{t: t, dir: empty(t).dir}
 	ask("open", out.dir, "mine")
 }

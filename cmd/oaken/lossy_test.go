@@ -11,7 +11,7 @@ import (
 // engines gives a database of each engine with a way to run statements and ask it.
 func engines(t *testing.T, test func(t *testing.T, p *project, target string, run func(text string))) {
 	t.Run("sqlite", func(t *testing.T) {
-		p := &project{t, filepath.Join(t.TempDir(), "work")}
+		p := &project{t: t, dir: filepath.Join(t.TempDir(), "work")}
 		p.write("note.txt", "x\n")
 		test(t, p, "sqlite:../live.db", func(text string) { p.sql("../live.db", text) })
 	})

@@ -12,7 +12,7 @@ import (
 func TestFoldersKeepModes(t *testing.T) {
 	old := syscall.Umask(0o022)
 	defer syscall.Umask(old)
-	p := &project{t, filepath.Join(t.TempDir(), "work")}
+	p := &project{t: t, dir: filepath.Join(t.TempDir(), "work")}
 	mode := func(name string, want os.FileMode) {
 		t.Helper()
 		if info, err := os.Stat(p.path(name)); err != nil || info.Mode().Perm() != want {

@@ -12,9 +12,9 @@ import (
 // beside opens another workspace of a project's chest.
 func (p *project) beside(name string, args ...string) *project {
 	p.t.Helper()
-	at := &project{p.t, p.t.TempDir()}
+	at := &project{t: p.t, dir: p.t.TempDir()}
 	at.ok(append([]string{"--as", "Odalys", "open", p.dir, name}, args...)...)
-	return &project{p.t, filepath.Join(at.dir, name)}
+	return &project{t: p.t, dir: filepath.Join(at.dir, name)}
 }
 
 func (p *project) has(name string) bool {
@@ -73,7 +73,7 @@ func TestAPartOfTheProject(t *testing.T) {
 		t.Errorf("the merged branch: %s\nwant %s", got, want)
 	}
 	part.ok("health")
-	(&project{t, t.TempDir()}).fails(2, "is no pattern for --only", "open", imke.dir, "x", "--only", "[a")
+	(&project{t: t, dir: t.TempDir()}).fails(2, "is no pattern for --only", "open", imke.dir, "x", "--only", "[a")
 }
 
 func TestAReleaseInAFolderOfItsOwn(t *testing.T) {
@@ -82,11 +82,11 @@ func TestAReleaseInAFolderOfItsOwn(t *testing.T) {
 	first := imke.read(sample.Notes)
 	imke.write(sample.Notes, "summer\n")
 	imke.ok("commit", "-m", "Summer")
-	at := &project{t, t.TempDir()}
+	at := &project{t: t, dir: t.TempDir()}
 	if out := at.ok("open", imke.dir, "spring", "--from", "release:spring"); !strings.Contains(out, "not on the newest of main") {
 		t.Errorf("open: %s", out)
 	}
-	spring := &project{t, filepath.Join(at.dir, "spring")}
+	spring := &project{t: t, dir: filepath.Join(at.dir, "spring")}
 	if spring.read(sample.Notes) != first {
 		t.Error("the release was not laid out")
 	}
@@ -101,9 +101,9 @@ func TestAReleaseInAFolderOfItsOwn(t *testing.T) {
 	if spring.read(sample.Notes) != "summer\n" {
 		t.Error("sync did not bring the newest")
 	}
-	again := &project{t, t.TempDir()}
+	again := &project{t: t, dir: t.TempDir()}
 	again.ok("open", spring.dir, "third") // a workspace whose chest lies elsewhere
-	if third := (&project{t, filepath.Join(again.dir, "third")}); third.read(sample.Notes) != "summer\n" {
+	if third := (&project{t: t, dir: filepath.Join(again.dir, "third")}); third.read(sample.Notes) != "summer\n" {
 		t.Error("a workspace of a workspace's chest")
 	}
 	at.fails(2, "names no state", "open", imke.dir, "none", "--from", "release:none")

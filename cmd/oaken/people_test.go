@@ -71,7 +71,7 @@ func TestACrowdAtWork(t *testing.T) {
 		})
 	}
 	ps := &people{t: t, dir: dir, acked: map[string]string{}, chosen: map[string]bool{}, count: map[string]int{}}
-	first := &project{t, filepath.Join(dir, "first")}
+	first := &project{t: t, dir: filepath.Join(dir, "first")}
 	for f := range ruleFiles {
 		var b strings.Builder
 		for k := range 10 {
@@ -88,8 +88,8 @@ func TestACrowdAtWork(t *testing.T) {
 	all := make([]*person, crowd)
 	for n := range all {
 		name := fmt.Sprint("P", n)
-		(&project{t, dir}).ok("open", "chest", name, "--as", name)
-		all[n] = &person{project: &project{t, filepath.Join(dir, name)}, ps: ps, name: name, r: rand.New(rand.NewPCG(uint64(seed), uint64(n))), edits: map[string]string{}}
+		(&project{t: t, dir: dir}).ok("open", "chest", name, "--as", name)
+		all[n] = &person{project: &project{t: t, dir: filepath.Join(dir, name)}, ps: ps, name: name, r: rand.New(rand.NewPCG(uint64(seed), uint64(n))), edits: map[string]string{}}
 		wg.Go(func() {
 			for range each {
 				all[n].step()

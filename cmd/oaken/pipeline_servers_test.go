@@ -20,7 +20,7 @@ func TestAPromotionOnAServerGoesOnAfterAKill(t *testing.T) {
 				s.run(t, "", "create database "+db)
 				defer s.run(t, "", "drop database "+db)
 			}
-			p := &project{t, filepath.Join(t.TempDir(), "work")}
+			p := &project{t: t, dir: filepath.Join(t.TempDir(), "work")}
 			kind := map[string]string{"postgres": "postgres-schema", "mysql": "mariadb-schema"}[s.engine]
 			p.write("oaken.toml", fmt.Sprintf(`project = "Brindle Bay"
 [[artifact]]

@@ -22,7 +22,7 @@ func month(t *testing.T, args ...string) (p *project, told string) {
 	t.Helper()
 	p = empty(t)
 	told = p.ok(append([]string{"demo", "--pipeline"}, args...)...)
-	return &project{t, p.path("brindle-bay-month")}, told
+	return &project{t: t, dir: p.path("brindle-bay-month")}, told
 }
 
 func TestAMonthInThePipeline(t *testing.T) {
@@ -101,7 +101,7 @@ func TestAMonthOnAServer(t *testing.T) {
 	p := empty(t)
 	told := p.ok("demo", "--pipeline", name, "--on", base)
 	p.says(told, "in conflict: database::schema:public/view:hungry_tank.definition", "arrival: mean much the same", "gate notes", "is booked for Exhibit", "taken back by Sefa", "Yes: every environment holds that.")
-	in := &project{t, p.path(name)}
+	in := &project{t: t, dir: p.path(name)}
 	if r := in.run("verify", "--pipeline", "release:june"); r.status != 1 || !strings.Contains(r.out, "No: ") {
 		t.Errorf("verify against the release: %d %s", r.status, r.out)
 	}
@@ -111,7 +111,7 @@ func TestAMonthOnAServer(t *testing.T) {
 // main, main and live; rest is put at the end of its oaken.toml.
 func lane(t *testing.T, rest string) *project {
 	t.Helper()
-	p := &project{t, filepath.Join(t.TempDir(), "work")}
+	p := &project{t: t, dir: filepath.Join(t.TempDir(), "work")}
 	p.write("oaken.toml", `project = "Brindle Bay"
 
 [[artifact]]
@@ -449,7 +449,7 @@ func TestWorkThatOvertakesIsOwed(t *testing.T) {
 	out := p.ok("backfill", "Reef", "--allow-loss")
 	p.says(out, "dev  has it")
 	// Who deployed last hears of it when somebody else finds a change by hand.
-	q := &project{t, filepath.Join(filepath.Dir(p.dir), "second")}
+	q := &project{t: t, dir: filepath.Join(filepath.Dir(p.dir), "second")}
 	p.ok("open", p.dir, "../second", "--branch", "reef")
 	p.sql("../live.db", "create index live_by_hand on tank (litres)")
 	if r := q.run("drift", "--check", "--summary"); r.status != 1 {
@@ -611,7 +611,7 @@ func TestSettlingGoesNotRoundTheGates(t *testing.T) {
 func TestTwoPromoteAtOnce(t *testing.T) {
 	p := lane(t, noGates+"\n[[environment]]\nname = \"dev2\"\ntarget = \"folder:../dev2\"\ninto = \"signs\"\ntier = \"development\"\nlane = \"Two\"\n\n[[pipeline.lane]]\nname = \"Two\"\nbranch = \"two\"\n\n[[pipeline.move]]\nfrom = \"dev2\"\nto = \"test\"\n")
 	p.ok("branch", "two", "--from", "main")
-	q := &project{t, filepath.Join(filepath.Dir(p.dir), "second")}
+	q := &project{t: t, dir: filepath.Join(filepath.Dir(p.dir), "second")}
 	p.ok("open", p.dir, "../second", "--branch", "two")
 	for round := range 4 {
 		p.change(fmt.Sprintf("alter table tank add column c%d text", round), "Columns")

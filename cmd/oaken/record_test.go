@@ -12,7 +12,7 @@ import (
 // their work from main: all three hold what main:1 declares.
 func twoDevelopers(t *testing.T) *project {
 	t.Helper()
-	p := &project{t, filepath.Join(t.TempDir(), "work")}
+	p := &project{t: t, dir: filepath.Join(t.TempDir(), "work")}
 	p.write("oaken.toml", `project = "Brindle Bay"
 
 [[artifact]]
@@ -115,7 +115,7 @@ func TestWhatWasCapturedIsCommittedWhole(t *testing.T) {
 	// Others publish between a capture and its commit.
 	p.sql("../a.db", "alter table tank add column keeper text")
 	p.ok("capture", "a")
-	other := &project{t, p.path("../other")}
+	other := &project{t: t, dir: p.path("../other")}
 	p.ok("open", p.dir, other.dir, "--as", "Tarek")
 	other.write("database/tables/guide.sql", "create table guide (\n  id integer primary key\n);\n")
 	other.ok("commit", "-m", "Guides are back")
@@ -301,14 +301,14 @@ func TestADeploymentStopsAtWhatNobodyKnows(t *testing.T) {
 
 // TestOnesOwnDatabaseIsOnesOwn has an environment whose database lies in each workspace.
 func TestOnesOwnDatabaseIsOnesOwn(t *testing.T) {
-	p := &project{t, filepath.Join(t.TempDir(), "imke")}
+	p := &project{t: t, dir: filepath.Join(t.TempDir(), "imke")}
 	p.write("notes.txt", "Tanks\n")
 	p.sql("dev.db", "create table tank (id integer primary key)")
 	p.ok("--as", "Imke", "begin")
 	p.ok("env", "add", "dev", "sqlite:dev.db")
 	p.ok("capture", "dev")
 	p.ok("commit", "-m", "Tanks")
-	other := &project{t, p.path("../tarek")}
+	other := &project{t: t, dir: p.path("../tarek")}
 	p.ok("open", p.dir, other.dir, "--as", "Tarek")
 	p.says(other.ok("env", "list"), "nothing deployed yet")
 	other.ok("deploy", "dev")
@@ -328,12 +328,12 @@ func TestOnesOwnDatabaseIsOnesOwn(t *testing.T) {
 
 // TestADatabaseFileGoesFromNobody declares a database that is recorded as a file.
 func TestADatabaseFileGoesFromNobody(t *testing.T) {
-	p := &project{t, filepath.Join(t.TempDir(), "imke")}
+	p := &project{t: t, dir: filepath.Join(t.TempDir(), "imke")}
 	p.write("notes.txt", "Tanks\n")
 	p.sql("tanks.db", "create table tank (id integer primary key)")
 	p.says(p.ok("--as", "Imke", "begin"), "tanks.db would be recorded as a file", "oaken env add NAME sqlite:tanks.db")
 	p.ok("commit", "-m", "First")
-	other := &project{t, p.path("../tarek")}
+	other := &project{t: t, dir: p.path("../tarek")}
 	p.ok("open", p.dir, other.dir, "--as", "Tarek")
 	data := other.read("tanks.db")
 	p.fails(4, "tanks.db is recorded as a file of the project", "env", "add", "dev", "sqlite:tanks.db")

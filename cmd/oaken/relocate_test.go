@@ -13,7 +13,7 @@ import (
 // TestTheChestMoves brings a chest out of a workspace, then to another folder by hand, with a second
 // workspace that has to find it.
 func TestTheChestMoves(t *testing.T) {
-	p := &project{t, filepath.Join(t.TempDir(), "work")}
+	p := &project{t: t, dir: filepath.Join(t.TempDir(), "work")}
 	p.write("note.txt", "one\n")
 	p.ok("begin")
 	p.ok("commit", "-m", "First")
@@ -62,7 +62,7 @@ func TestTheChestMoves(t *testing.T) {
 // acknowledged is there, and there is one chest.
 func TestAMoveLosesNothing(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 19))
-	p := &project{t, filepath.Join(t.TempDir(), "work")}
+	p := &project{t: t, dir: filepath.Join(t.TempDir(), "work")}
 	for i := range 30 {
 		p.write(fmt.Sprintf("many/%d.bin", i), strings.Repeat(fmt.Sprint(i, "\x00"), 3000))
 	}

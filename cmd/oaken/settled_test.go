@@ -13,7 +13,7 @@ import (
 // of one tank, north's is in test.
 func twoLanes(t *testing.T) *project {
 	t.Helper()
-	p := &project{t, filepath.Join(t.TempDir(), "work")}
+	p := &project{t: t, dir: filepath.Join(t.TempDir(), "work")}
 	var b strings.Builder
 	b.WriteString("project = \"Brindle Bay\"\n\n[[lock]]\nmatch = \"**\"\npolicy = \"off\"\n\n[[pipeline.gate]]\nname = \"seen\"\napprovals = 1\n")
 	for _, x := range [][2]string{{"a", "north"}, {"b", "south"}} {

@@ -16,7 +16,7 @@ import (
 func team(t *testing.T) (imke, tarek *project) {
 	t.Helper()
 	dir := t.TempDir()
-	imke, tarek = &project{t, filepath.Join(dir, "imke")}, &project{t, filepath.Join(dir, "tarek")}
+	imke, tarek = &project{t: t, dir: filepath.Join(dir, "imke")}, &project{t: t, dir: filepath.Join(dir, "tarek")}
 	imke.write(sample.Notes, "one\ntwo\nthree\n")
 	imke.write("art/coral.bin", strings.Repeat("\x00coral", 50))
 	imke.write("art/sand.bin", strings.Repeat("\x00sand", 50))
@@ -24,7 +24,7 @@ func team(t *testing.T) (imke, tarek *project) {
 	imke.reef(sample.Lamp{Scale: 1, Brightness: 40})
 	imke.ok("begin", "--as", "Imke", "--chest", filepath.Join(dir, "chest"))
 	imke.ok("commit", "-m", "First")
-	(&project{t, dir}).ok("open", "chest", "tarek", "--as", "Tarek")
+	(&project{t: t, dir: dir}).ok("open", "chest", "tarek", "--as", "Tarek")
 	return imke, tarek
 }
 
@@ -502,11 +502,11 @@ func TestWatchTellsAndTakesLocks(t *testing.T) {
 func TestPeopleAndWorkspacesAreToldApart(t *testing.T) {
 	imke, _ := team(t)
 	dir := filepath.Dir(imke.dir)
-	second := &project{t, filepath.Join(dir, "deep", "imke")}
+	second := &project{t: t, dir: filepath.Join(dir, "deep", "imke")}
 	if err := os.MkdirAll(filepath.Dir(second.dir), 0o777); err != nil {
 		t.Fatal(err)
 	}
-	(&project{t, dir}).ok("open", "chest", "deep/imke", "--as", "Imke")
+	(&project{t: t, dir: dir}).ok("open", "chest", "deep/imke", "--as", "Imke")
 	a, b := imke.object("changes")["workspace"].(string), second.object("changes")["workspace"].(string)
 	if a == b || !strings.HasPrefix(b, a) {
 		t.Errorf("two workspaces of one name: %s and %s", a, b)

@@ -13,8 +13,8 @@ import (
 func pair(t *testing.T) (imke, tarek *project) {
 	t.Helper()
 	imke = world(t)
-	tarek = &project{t, filepath.Join(t.TempDir(), "tarek")}
-	(&project{t, filepath.Dir(tarek.dir)}).ok("--as", "Tarek", "open", imke.dir, "tarek")
+	tarek = &project{t: t, dir: filepath.Join(t.TempDir(), "tarek")}
+	(&project{t: t, dir: filepath.Dir(tarek.dir)}).ok("--as", "Tarek", "open", imke.dir, "tarek")
 	return imke, tarek
 }
 
@@ -77,7 +77,7 @@ func TestTwoPeopleOnOneChest(t *testing.T) {
 
 func TestOpenRefusesWhatItCanNotDo(t *testing.T) {
 	p := world(t)
-	out := &project{t, t.TempDir()}
+	out := &project{t: t, dir: t.TempDir()}
 	out.write("full/x", "x")
 	out.fails(4, "is not empty", "open", p.dir, "full")
 	out.fails(5, "no chest to open", "open", "full", "new")
@@ -88,7 +88,7 @@ func TestOpenRefusesWhatItCanNotDo(t *testing.T) {
 	p.fails(4, "lies in the workspace", "open", p.dir, "inside")
 	p.ok("branch", "kelp")
 	out.ok("--as", "Ravi", "open", p.path(".oaken/chest"), "ravi", "--branch", "kelp")
-	if got := (&project{t, out.path("ravi")}).ok("changes"); !strings.Contains(got, "Ravi in ravi-") || !strings.Contains(got, "kelp, at main:1") {
+	if got := (&project{t: t, dir: out.path("ravi")}).ok("changes"); !strings.Contains(got, "Ravi in ravi-") || !strings.Contains(got, "kelp, at main:1") {
 		t.Errorf("changes: %s", got)
 	}
 }

@@ -15,7 +15,7 @@ func TestALinkThatLeadsOutsideStopsNobody(t *testing.T) {
 	p.write("note.txt", "one\n")
 	p.ok("commit", "-m", "First")
 	p.ok("open", "../chest", "../second", "--as", "Bo")
-	second := &project{t, filepath.Join(filepath.Dir(p.dir), "second")}
+	second := &project{t: t, dir: filepath.Join(filepath.Dir(p.dir), "second")}
 	p.call("ln", "-s", "/etc/hostname", "words")
 	p.call("ln", "-s", "../../nowhere", "gone")
 	r := p.run("commit", "-m", "Words")

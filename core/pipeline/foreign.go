@@ -42,7 +42,7 @@ func (m *Mover) unknownTo(ctx context.Context, env manifest.Environment, target 
 // that is to be made yet holds nothing.
 func (m *Mover) apartIn(ctx context.Context, env manifest.Environment, files environment.Files) (out []string, err error) {
 	for _, s := range env.Sites() {
-		names, err := m.apartAt(ctx, s, environment.Inside(files, s.Into))
+		names, err := m.apartAt(ctx, env.Name, s, environment.Inside(files, s.Into))
 		if err != nil {
 			return nil, err
 		}
@@ -53,8 +53,8 @@ func (m *Mover) apartIn(ctx context.Context, env manifest.Environment, files env
 }
 
 // apartAt is apartIn for one target, and files below its folder.
-func (m *Mover) apartAt(ctx context.Context, s manifest.Site, files environment.Files) (out []string, err error) {
-	d, err := m.reach(ctx, s)
+func (m *Mover) apartAt(ctx context.Context, name string, s manifest.Site, files environment.Files) (out []string, err error) {
+	d, err := m.reach(ctx, name, s)
 	if err != nil {
 		return nil, err
 	}

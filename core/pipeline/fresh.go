@@ -88,7 +88,7 @@ func (m *Mover) folderFor(kindName string) string {
 
 // fill deploys a commit into an empty environment.
 func (m *Mover) fill(ctx context.Context, env manifest.Environment, at ledger.Commit, done func(step, of int)) (int, error) {
-	d, err := m.reach(ctx, env.Site)
+	d, err := m.reach(ctx, env.Name, env.Site)
 	if err != nil {
 		return 0, err
 	}

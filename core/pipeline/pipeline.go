@@ -17,6 +17,7 @@ import (
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
+	"oakenchest/core/trust"
 	"oakenchest/core/workspace"
 )
 
@@ -27,6 +28,8 @@ type Mover struct {
 	Now       func() time.Time
 	// Fill gives values for columns that are to take no null; see environment.Settings.
 	Fill map[string]string
+	// Trust, when set, is asked before a command of the project is run, and a target reached.
+	Trust trust.Keeper
 	// Counting, when set, is told which of the tables is read to see what would be lost.
 	Counting func(table string, done, of int)
 	// DataSteps says what to take of data steps where nothing is recorded: StepsDone or StepsDue;
@@ -44,12 +47,17 @@ func (m *Mover) open(ctx context.Context, name string) (manifest.Environment, en
 	if err != nil {
 		return env, nil, err
 	}
-	d, err := m.reach(ctx, env.Site)
+	d, err := m.reach(ctx, env.Name, env.Site)
 	return env, d, err
 }
 
-// reach opens a target, which need not be declared.
-func (m *Mover) reach(ctx context.Context, s manifest.Site) (environment.Driver, error) {
+// reach opens a target of an environment, which need not be declared.
+func (m *Mover) reach(ctx context.Context, name string, s manifest.Site) (environment.Driver, error) {
+	if m.Trust != nil {
+		if err := m.Trust.Allow(ctx, trust.Reach(name, s)...); err != nil {
+			return nil, err
+		}
+	}
 	return environment.Open(ctx, m.Host, s.Target, environment.Settings{Scope: m.counting(ctx, s.Into).Scope(s.Into), Scratch: s.Scratch, LockWait: s.Wait(), Online: s.Online, Fill: m.Fill, Counting: m.Counting})
 }
 

@@ -19,7 +19,7 @@ func (m *Mover) stage(ctx context.Context, name string) (manifest.Environment, e
 	}
 	var places []environment.Place
 	for _, s := range env.Sites() {
-		d, err := m.reach(ctx, s)
+		d, err := m.reach(ctx, env.Name, s)
 		if err != nil {
 			return env, nil, errors.Join(err, environment.Together(places).Close())
 		}
@@ -59,7 +59,7 @@ func (m *Mover) perTarget(ctx context.Context, env manifest.Environment, a, b en
 		if err != nil {
 			return err
 		}
-		d, err := m.reach(ctx, s)
+		d, err := m.reach(ctx, env.Name, s)
 		if err != nil {
 			return err
 		}

@@ -9,6 +9,7 @@ import (
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
+	"oakenchest/core/trust"
 )
 
 // checks runs the commands that must pass, in a folder with what the merge comes to. What
@@ -16,6 +17,14 @@ import (
 func (d *Desk) checks(ctx context.Context, r *Review, list []manifest.ReviewCheck, s state.State, progress func(string)) error {
 	if len(list) == 0 {
 		return nil
+	}
+	for _, c := range list {
+		if d.Trust == nil {
+			break
+		}
+		if err := d.Trust.Allow(ctx, trust.Command(trust.Check, c.Name, c.Command)); err != nil {
+			return err
+		}
 	}
 	dir, err := os.MkdirTemp("", "oaken-check-*")
 	if err != nil {

@@ -21,6 +21,7 @@ import (
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
+	"oakenchest/core/trust"
 	"oakenchest/core/workspace"
 )
 
@@ -28,6 +29,8 @@ import (
 type Desk struct {
 	Workspace *workspace.Workspace
 	Now       func() time.Time
+	// Trust, when set, is asked before a command of the project is run.
+	Trust trust.Keeper
 }
 
 // Review is a review with everything that was said, and what stands between it and the

@@ -200,7 +200,10 @@ func (w *Workspace) remove(p string) error {
 	if seen, there := lookAt(w.local(p)); errors.As(err, &full) && there == nil && seen.what == isFolder {
 		return nil // something lies in it
 	}
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
 		return err
 	}
 	for dir := path.Dir(p); dir != "."; dir = path.Dir(dir) {
