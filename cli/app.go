@@ -66,6 +66,7 @@ type App struct {
 // Run carries out one call and gives its exit status.
 func Run(ctx context.Context, app *App, args []string) int {
 	app.kinds = all.Table()
+	app.kinds.Room = app.Room
 	app.running = false
 	root := newRoot(app)
 	root.SetArgs(args)

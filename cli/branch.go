@@ -5,7 +5,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/environment"
 	"oakenchest/core/ledger"
+	"oakenchest/core/pipeline"
 	"oakenchest/core/workspace"
 )
 
@@ -73,6 +75,12 @@ func (a *App) makeBranch(cmd *cobra.Command, w *workspace.Workspace, name, from,
 // makeFresh makes a branch with an environment of its own.
 func (a *App) makeFresh(ctx context.Context, w *workspace.Workspace, b ledger.Branch, at ledger.Commit, target string) error {
 	show := a.bar.show(a)
+	if err := environment.CheckTarget(target); err != nil {
+		return err
+	}
+	if err := a.agreeTo(w, pipeline.FreshEnvironment(b.Name, target)); err != nil { // the person has just written it
+		return err
+	}
 	f, err := a.mover(w).Branch(ctx, b, at, target, func(step, of int) {
 		if show != nil {
 			show("running steps", step, of)

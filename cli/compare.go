@@ -190,15 +190,6 @@ func (a *App) compareFiles(ctx context.Context, args []string, o *compareOptions
 		_ = n
 	}
 	sides[1] = state.Memory{Name: args[1], Contents: sides[1].(state.Memory).Contents}
-	if a.Room != nil {
-		total := 0
-		for _, s := range sides {
-			for _, data := range s.(state.Memory).Contents {
-				total += len(data)
-			}
-		}
-		a.Room(int64(total))
-	}
 	full := a.at(strings.TrimPrefix(args[1], "file:"))
 	reader, below, err := a.readerAt(full)
 	if err != nil {

@@ -10,6 +10,7 @@ import (
 	"runtime"
 	"runtime/debug"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/term"
@@ -17,15 +18,17 @@ import (
 	"oakenchest/cli"
 )
 
-// largeHeap is the size in bytes from which memory is collected eagerly: the tree
-// of a text of 100 MB fits below it.
-const largeHeap = 960 << 20
+// smallHeap is the size in bytes from which memory is collected eagerly, while little is read.
+const smallHeap = 240 << 20
 
-// room lets the heap grow to ten times the size in bytes of what is read at once,
-// when that is more than largeHeap, before memory is collected eagerly.
+// wanted is what was read so far, in bytes.
+var wanted atomic.Int64
+
+// room lets the heap grow to ten times what is read in all, when that is more than smallHeap, before
+// memory is collected eagerly: trees take several times as much as their files.
 func room(size int64) {
-	if os.Getenv("GOMEMLIMIT") == "" {
-		debug.SetMemoryLimit(max(largeHeap, 10*size))
+	if total := wanted.Add(size); os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(max(smallHeap, 10*total))
 	}
 }
 

@@ -158,13 +158,19 @@ func childAt(kids []*Element, s Step) int {
 func Distinguish(kids []*Element) {
 	type id struct{ typ, key string }
 	seen := make(map[id]bool, len(kids))
+	last := map[id]int{} // the number that was given to a key last: the lower ones stay taken
 	for _, k := range kids {
 		if k.Key == "" {
 			continue
 		}
 		key := k.Key
-		for n := 2; seen[id{k.Type, key}]; n++ {
-			key = fmt.Sprintf("%s~%d", k.Key, n)
+		if seen[id{k.Type, key}] {
+			n := max(last[id{k.Type, k.Key}], 1)
+			for seen[id{k.Type, key}] {
+				n++
+				key = fmt.Sprintf("%s~%d", k.Key, n)
+			}
+			last[id{k.Type, k.Key}] = n
 		}
 		k.Key = key
 		seen[id{k.Type, key}] = true

@@ -299,7 +299,19 @@ type Table struct {
 	kinds []Kind
 	adapt Adapter
 	text  *Transcoder // nil when text is read in UTF-8 alone
+	// Room, when set, is told the bytes that are about to be read and decoded: their trees take several
+	// times as much.
+	Room func(size int64)
 }
+
+func (t *Table) room(size int64) {
+	if t.Room != nil {
+		t.Room(size)
+	}
+}
+
+// Decoding tells that bytes were decoded out of an artifact.
+func (t *Table) Decoding(size int64) { t.room(size / 2) }
 
 // Transcoder lets kinds of text read files in other encodings.
 type Transcoder struct {
@@ -333,7 +345,7 @@ func NewTable(kinds ...Kind) *Table {
 
 // Adapted gives a table of the same kinds that are adapted by another rule.
 func (t *Table) Adapted(by Adapter) *Table {
-	out := &Table{kinds: slices.Clone(t.kinds), adapt: by, text: t.text}
+	out := &Table{kinds: slices.Clone(t.kinds), adapt: by, text: t.text, Room: t.Room}
 	for i, k := range out.kinds {
 		if h, ok := k.(Holder); ok {
 			out.kinds[i] = h.Within(out)
@@ -404,6 +416,9 @@ func (t *Table) Opaque() Kind { return t.kinds[len(t.kinds)-1] }
 // then says what the kind could not read. A panic of a kind is such a reason too:
 // a bug in a format must not keep anybody from their bytes.
 func (t *Table) Read(k Kind, src Source) (r *Reading, used Kind, why error) {
+	if f, ok := src.(FileSource); ok {
+		t.room(int64(len(f.Data)))
+	}
 	r, err := guarded(k, src)
 	if err == nil {
 		return r, k, nil
@@ -441,6 +456,9 @@ func guarded(k Kind, src Source) (r *Reading, err error) {
 			r, err = nil, fmt.Errorf("the %s reader failed: %v", k.Name(), p)
 		}
 	}()
+	if err := weigh(k, src); err != nil {
+		return nil, err
+	}
 	return k.Read(src)
 }
 
@@ -452,6 +470,8 @@ type FileSource struct {
 	Sibling func(name string) ([]byte, error)
 	// Depth says how many artifacts this one lies in.
 	Depth int
+	// Budget bounds the reading of the artifact that this one lies in; nil when it lies in none.
+	Budget *Budget
 }
 
 // Path gives the file's path.

@@ -48,7 +48,9 @@ func (m *Manifest) CompanionsOf(p string) []string {
 	var out []string
 	for _, c := range m.Companions {
 		if ok, _ := doublestar.Match(c.Of, p); ok && !c.looksLike(p) {
-			out = append(out, c.expand(p))
+			if is := c.expand(p); Inside(is) { // {folder} and dots may lead anywhere
+				out = append(out, is)
+			}
 		}
 	}
 	return out

@@ -318,6 +318,8 @@ func CheckEnvironment(e Environment) error {
 		switch {
 		case !strings.Contains(s.Target, ":"):
 			return fmt.Errorf("the target %q of environment %s does not begin with a scheme, as sqlite:dev.db does", s.Target, e.Name)
+		case ownTarget(s.Target):
+			return fmt.Errorf("the target %q of environment %s lies in a workspace's own folder", s.Target, e.Name)
 		case !Inside(s.Into):
 			return fmt.Errorf("the environment %s needs a folder inside the project to go into", e.Name)
 		}
@@ -330,9 +332,16 @@ func CheckEnvironment(e Environment) error {
 	return nil
 }
 
-// Inside reports whether p is a relative path that stays in the project.
+// ownTarget reports whether a target is a file or folder of a workspace's own.
+func ownTarget(target string) bool {
+	scheme, rest, _ := strings.Cut(target, ":")
+	return (scheme == "sqlite" || scheme == "folder") && OwnIn(strings.ReplaceAll(path.Clean(rest), "\\", "/"))
+}
+
+// Inside reports whether p is a relative path that stays in the project, and out of a workspace's own
+// folder.
 func Inside(p string) bool {
-	return p != "" && p == path.Clean(p) && p != "." && !path.IsAbs(p) && p != ".." && !strings.HasPrefix(p, "../") && !strings.Contains(p, "\\")
+	return p != "" && !OwnIn(p) && p == path.Clean(p) && p != "." && !path.IsAbs(p) && p != ".." && !strings.HasPrefix(p, "../") && !strings.Contains(p, "\\")
 }
 
 // Environment gives an environment by name.

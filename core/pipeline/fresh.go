@@ -21,12 +21,17 @@ type Fresh struct {
 	Steps int
 }
 
+// FreshEnvironment gives the environment that a branch gets for a target, but for its folder.
+func FreshEnvironment(branch, target string) manifest.Environment {
+	return manifest.Environment{Name: strings.ReplaceAll(branch, "/", "-"), Site: manifest.Site{Target: target}}
+}
+
 // Branch makes a branch at a commit, and an environment for it: an empty database,
 // into which everything that the commit declares is deployed, rows included. The
 // environment has the branch's name and is declared in a first commit of the branch.
 // What fails leaves neither branch nor database.
 func (m *Mover) Branch(ctx context.Context, b ledger.Branch, at ledger.Commit, target string, done func(step, of int)) (*Fresh, error) {
-	env := manifest.Environment{Name: strings.ReplaceAll(b.Name, "/", "-"), Site: manifest.Site{Target: target}}
+	env := FreshEnvironment(b.Name, target)
 	if err := m.freshNames(ctx, b.Name, env.Name); err != nil {
 		return nil, err
 	}

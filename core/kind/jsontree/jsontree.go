@@ -33,6 +33,9 @@ func (Kind) Claims(path string, _ []byte) bool {
 	return strings.HasSuffix(strings.ToLower(path), ".json")
 }
 
+// Weigh counts values and members outside of texts.
+func (Kind) Weigh(data []byte) int64 { return jsondoc.Weigh(data) }
+
 // Read reads the document.
 func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	data, err := kind.Main(src)

@@ -2,6 +2,7 @@ package nested
 
 import (
 	"bytes"
+	"encoding/json"
 	"encoding/xml"
 	"errors"
 	"fmt"
@@ -11,7 +12,6 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
-	"oakenchest/core/kind/jsondoc"
 )
 
 // Texts shorter than leastEmbedded are never taken for content; those shorter
@@ -34,8 +34,8 @@ type Found struct {
 	Ext      string // a file-name ending that fits it
 }
 
-// Detect tells whether a text holds content, of at most limit bytes.
-func Detect(text string, limit int64) (Found, bool) {
+// Detect tells whether a text holds content within a budget, of which it takes what is unpacked.
+func Detect(text string, b *kind.Budget) (Found, bool) {
 	if len(text) < leastEmbedded {
 		return Found{}, false
 	}
@@ -50,7 +50,7 @@ func Detect(text string, limit int64) (Found, bool) {
 		ext := extension(data)
 		return Found{how, data, ext}, ext == ".xml" || ext == ".json"
 	default:
-		return detectBytes(text, how, limit)
+		return detectBytes(text, how, b)
 	}
 }
 
@@ -194,11 +194,11 @@ func likely(text string) string {
 
 // detectBytes looks at what base64 or hexadecimal text stands for, and at what that
 // is when it is compressed.
-func detectBytes(text, how string, limit int64) (Found, bool) {
+func detectBytes(text, how string, b *kind.Budget) (Found, bool) {
 	data, err := decodeText(text, how)
 	if err != nil {
 		if how == Hex && len(text)%4 == 0 {
-			return detectBytes(text, Base64, limit)
+			return detectBytes(text, Base64, b)
 		}
 		return Found{}, false
 	}
@@ -206,7 +206,7 @@ func detectBytes(text, how string, limit int64) (Found, bool) {
 		if packed == "gzip" && !bytes.HasPrefix(data, []byte("\x1f\x8b\x08")) || packed == "zlib" && (len(data) < 2 || data[0] != 0x78 || (int(data[0])<<8|int(data[1]))%31 != 0) {
 			continue
 		}
-		if out, err := inflate(data, packed, limit); err == nil {
+		if out, err := inflate(data, packed, b); err == nil {
 			if ext := extension(out); ext != "" {
 				return Found{how + " " + packed, out, ext}, true
 			}
@@ -239,7 +239,7 @@ func extension(data []byte) string {
 		return ".xml"
 	}
 	if len(trimmed) > 0 && (trimmed[0] == '{' || trimmed[0] == '[') {
-		if _, err := jsondoc.Parse(data); err == nil {
+		if json.Valid(bytes.TrimPrefix(data, []byte("\ufeff"))) { // without a tree: it may be large
 			return ".json"
 		}
 	}
@@ -250,9 +250,9 @@ func extension(data []byte) string {
 // any that is found.
 func (r *Reader) look(text, encoding string) (Found, bool) {
 	if encoding == "" {
-		return Detect(text, r.left)
+		return Detect(text, r.budget)
 	}
-	data, err := Decode(text, encoding, r.left)
+	data, err := Decode(text, encoding, r.budget)
 	if err != nil {
 		return Found{}, false
 	}
@@ -274,7 +274,9 @@ func (r *Reader) Open(e *element.Element, encodings map[string]string) bool {
 		if !ok || r.depth > MaxDepth {
 			continue
 		}
-		r.left -= int64(len(f.Data))
+		if packed := strings.Contains(f.Encoding, " "); !packed && r.budget.Decoded(int64(len(f.Data))) != nil {
+			continue
+		}
 		part := r.Element("embedded", p.Name, p.Name+f.Ext, f.Data)
 		opaque := part.Prop(KindProperty).IsAbsent()
 		switch {

@@ -13,6 +13,8 @@ import (
 	"strings"
 
 	"github.com/klauspost/compress/flate"
+
+	"oakenchest/core/kind"
 )
 
 // An encoding is how text holds content: a way of writing bytes as text, then,
@@ -39,16 +41,16 @@ func CheckEncoding(name string) error {
 
 var errEncoding = errors.New("it is not encoded like that")
 
-// Decode gives the content of a text, at most limit bytes. Text that other text
+// Decode gives the content of a text, and takes what it unpacks of a budget. Text that other text
 // could stand for as well is refused, so that Encode gives it back; compressed
 // content may be compressed otherwise.
-func Decode(text, encoding string, limit int64) ([]byte, error) {
+func Decode(text, encoding string, b *kind.Budget) ([]byte, error) {
 	how, packed, compressed := strings.Cut(encoding, " ")
 	data, err := decodeText(text, how)
 	if err != nil || !compressed {
 		return data, err
 	}
-	return inflate(data, packed, limit)
+	return inflate(data, packed, b)
 }
 
 func decodeText(text, how string) ([]byte, error) {
@@ -157,7 +159,7 @@ func percentDigits(text string) string {
 	return b.String()
 }
 
-func inflate(data []byte, how string, limit int64) ([]byte, error) {
+func inflate(data []byte, how string, b *kind.Budget) ([]byte, error) {
 	var r io.Reader
 	var err error
 	switch how {
@@ -171,11 +173,8 @@ func inflate(data []byte, how string, limit int64) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	out, err := io.ReadAll(io.LimitReader(r, limit+1))
-	if err == nil && int64(len(out)) > limit {
-		err = errors.New("it unpacks to too much")
-	}
-	return out, err
+	out, err := io.ReadAll(io.LimitReader(r, b.Left()+1))
+	return out, errors.Join(err, b.Decoded(int64(len(out)))) // also what was unpacked in vain
 }
 
 func deflate(data []byte, how string) ([]byte, error) {

@@ -28,21 +28,19 @@ const MaxDepth = 6
 
 // Reader reads content that lies in one artifact. The zero value is not ready.
 type Reader struct {
-	table *kind.Table
-	src   kind.Source
-	depth int
-	held  map[element.Digest][]byte
-	left  int64 // how many bytes may still be decoded
+	table  *kind.Table
+	src    kind.Source
+	depth  int
+	held   map[element.Digest][]byte
+	budget *kind.Budget
 
 	hidden hash.Hash // of what readings leave out; nil for nothing
 }
 
-// MaxDecoded bounds, in bytes, what is decoded out of one artifact.
-const MaxDecoded = 512 << 20
-
 // NewReader begins to read what lies in an artifact.
 func NewReader(t *kind.Table, src kind.Source) *Reader {
-	return &Reader{table: t, src: src, depth: kind.DepthOf(src) + 1, held: map[element.Digest][]byte{}, left: MaxDecoded}
+	src, budget := kind.Budgeted(src)
+	return &Reader{table: t, src: src, depth: kind.DepthOf(src) + 1, held: map[element.Digest][]byte{}, budget: budget}
 }
 
 // Content gives the bytes behind the elements that were read.
@@ -75,7 +73,7 @@ func (r *Reader) Element(typ, key, name string, data []byte) *element.Element {
 
 // source gives the source of bytes that lie in the artifact.
 func (r *Reader) source(name string, data []byte) kind.FileSource {
-	return kind.FileSource{Name: path.Join(r.src.Path(), name), Data: data, Depth: r.depth}
+	return kind.FileSource{Name: path.Join(r.src.Path(), name), Data: data, Depth: r.depth, Budget: r.budget}
 }
 
 // read reads bytes with the kind that claims them; the root is nil when nothing
@@ -86,6 +84,10 @@ func (r *Reader) read(name string, data []byte) (kind.Writer, *element.Element) 
 	if !ok || len(data) == 0 || r.depth > MaxDepth {
 		return nil, nil
 	}
+	if w, ok := kind.Ability[kind.Weigher](used); ok && r.budget.Built(w.Weigh(data)) != nil {
+		return nil, nil
+	}
+	r.table.Decoding(int64(len(data)))
 	reading, err := used.Read(src)
 	if err != nil || len(reading.Uses) > 0 {
 		return nil, nil

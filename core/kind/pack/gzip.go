@@ -41,26 +41,30 @@ func openGzip(src kind.Source) (gzip.Header, []byte, error) {
 	if err != nil {
 		return gzip.Header{}, nil, err
 	}
+	_, budget := kind.Budgeted(src)
+	limit := min(budget.Left(), kind.MaxFile)
 	in := bytes.NewReader(data)
 	r, err := gzip.NewReader(in)
 	if err != nil {
 		return gzip.Header{}, nil, fmt.Errorf("the gzip file is damaged: %s", strings.TrimPrefix(err.Error(), "gzip: "))
 	}
 	r.Multistream(false)
-	body, err := io.ReadAll(io.LimitReader(r, kind.MaxFile+1))
+	body, err := io.ReadAll(io.LimitReader(r, limit+1))
+	spent := budget.Decoded(int64(len(body))) // also what was unpacked in vain
 	switch {
 	case err != nil:
 		return gzip.Header{}, nil, fmt.Errorf("the gzip file is damaged: %s", strings.TrimPrefix(err.Error(), "gzip: "))
-	case len(body) > kind.MaxFile:
-		return gzip.Header{}, nil, errors.New("it unpacks to more than " + element.SizeText(kind.MaxFile))
+	case int64(len(body)) > limit:
+		return gzip.Header{}, nil, kind.Unpacks(limit)
 	case in.Len() > 0:
 		return gzip.Header{}, nil, errors.New("something follows behind the packed file")
 	}
-	return r.Header, body, nil
+	return r.Header, body, spent
 }
 
 // Read reads what is packed.
 func (k Gzip) Read(src kind.Source) (*kind.Reading, error) {
+	src, _ = kind.Budgeted(src)
 	h, body, err := openGzip(src)
 	if err != nil {
 		return nil, err

@@ -6,13 +6,12 @@
 // kind's elements inside. Entries that do not change keep their compressed bytes.
 //
 // Damaged or encrypted archives, two entries of one name, and archives that
-// unpack to more than MaxUnpacked bytes are refused.
+// unpack to more than their budget are refused.
 package pack
 
 import (
 	"archive/zip"
 	"bytes"
-	"errors"
 	"fmt"
 	"io"
 	"path"
@@ -24,11 +23,8 @@ import (
 	"oakenchest/core/kind/nested"
 )
 
-// Limits of an archive.
-const (
-	MaxUnpacked = 1 << 30
-	MaxEntries  = 200_000
-)
+// MaxEntries bounds the files in an archive.
+const MaxEntries = 200_000
 
 // Kind reads zip packages, and their entries by the kinds of a table.
 type Kind struct{ table *kind.Table }
@@ -72,6 +68,11 @@ type archive struct {
 }
 
 func openArchive(data []byte) (*archive, error) {
+	return openWithin(data, kind.NewBudget(int64(len(data))))
+}
+
+// openWithin is openArchive within the budget of the artifact that the package is, or lies in.
+func openWithin(data []byte, b *kind.Budget) (*archive, error) {
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		return nil, fmt.Errorf("the zip archive is damaged: %s", strings.TrimPrefix(err.Error(), "zip: "))
@@ -80,7 +81,9 @@ func openArchive(data []byte) (*archive, error) {
 		return nil, fmt.Errorf("the zip archive has %d entries, more than %d", len(z.File), MaxEntries)
 	}
 	a := &archive{z, make(map[string][]byte, len(z.File))}
-	left := int64(MaxUnpacked)
+	if err := b.Built(int64(len(z.File))); err != nil {
+		return nil, err
+	}
 	for _, f := range z.File {
 		if _, twice := a.data[f.Name]; twice {
 			return nil, fmt.Errorf("the zip archive has two entries called %q", f.Name)
@@ -88,11 +91,14 @@ func openArchive(data []byte) (*archive, error) {
 		if f.Flags&1 != 0 {
 			return nil, fmt.Errorf("the entry %q is encrypted", f.Name)
 		}
-		body, err := unpack(f, left)
+		body, err := unpack(f, b.Left())
+		spent := b.Decoded(int64(len(body))) // also what was unpacked in vain
 		if err != nil {
 			return nil, fmt.Errorf("the entry %q is damaged: %s", f.Name, strings.TrimPrefix(err.Error(), "zip: "))
 		}
-		left -= int64(len(body))
+		if spent != nil {
+			return nil, spent
+		}
 		a.data[f.Name] = body
 	}
 	return a, nil
@@ -110,7 +116,7 @@ func unpack(f *zip.File, limit int64) ([]byte, error) {
 	}
 	n, err := b.ReadFrom(io.LimitReader(r, limit+1))
 	if err == nil && n > limit {
-		err = errors.New("the archive unpacks to more than " + element.SizeText(MaxUnpacked))
+		err = kind.Unpacks(limit)
 	}
 	return b.Bytes(), err
 }
@@ -121,7 +127,8 @@ func (k Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	a, err := openArchive(data)
+	src, budget := kind.Budgeted(src)
+	a, err := openWithin(data, budget)
 	if err != nil {
 		return nil, err
 	}

@@ -101,6 +101,10 @@ func (k Tar) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
+	src, budget := kind.Budgeted(src)
+	if err := budget.Built(int64(len(records))); err != nil {
+		return nil, err
+	}
 	inside := nested.NewReader(k.table, src)
 	root := &element.Element{Type: "tar"}
 	for _, e := range records {

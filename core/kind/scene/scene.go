@@ -344,6 +344,14 @@ func (f *file) strided(view, offset *jsondoc.Node, item, count int) ([]byte, err
 	return out, nil
 }
 
+// Weigh counts what the JSON of a scene in text form has; a binary one is bounded by its size.
+func (Kind) Weigh(data []byte) int64 {
+	if bytes.HasPrefix(data, []byte("glTF")) {
+		return 0
+	}
+	return jsondoc.Weigh(data)
+}
+
 // Read reads the scene.
 func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	f, err := open(src)

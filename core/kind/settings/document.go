@@ -3,7 +3,6 @@ package settings
 import (
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"oakenchest/core/element"
@@ -68,20 +67,21 @@ type places map[*element.Element]place
 // `section:NAME` in formats without nesting.
 func (d *document) tree(typ, kidType string, at places) (*element.Element, error) {
 	root := &element.Element{Type: typ}
+	names := members{}
 	at[root] = place{in: d.sections[0]}
 	for _, s := range d.sections {
 		owner := root
 		for i, name := range s.path {
 			last := i == len(s.path)-1
-			kid := childOf(owner, name)
+			kid := names.child(owner, name)
 			switch {
 			case kid == nil && last && s.item:
 				kid = &element.Element{Type: "list", Key: name, Ordered: true, Firm: true}
-				owner.Add(kid)
+				names.add(owner, kid)
 				at[kid] = place{path: s.path}
 			case kid == nil:
 				kid = &element.Element{Type: kidType, Key: name, Firm: true}
-				owner.Add(kid)
+				names.add(owner, kid)
 				at[kid] = place{path: s.path[:i+1]}
 			case last && !s.item && at[kid].in != nil:
 				return nil, fmt.Errorf("the section %s stands twice", strings.Join(s.path, "."))
@@ -100,7 +100,7 @@ func (d *document) tree(typ, kidType string, at places) (*element.Element, error
 		at[owner] = place{in: s, path: s.path}
 		s.root = owner
 		for _, e := range s.entries {
-			if err := put(owner, s, e, kidType, at); err != nil {
+			if err := put(names, owner, s, e, kidType, at); err != nil {
 				return nil, err
 			}
 		}
@@ -109,27 +109,47 @@ func (d *document) tree(typ, kidType string, at places) (*element.Element, error
 	return root, nil
 }
 
-func childOf(e *element.Element, name string) *element.Element {
-	i := slices.IndexFunc(e.Children, func(c *element.Element) bool { return c.Key == name })
-	if i < 0 {
-		return nil
+// members finds what an element that is being built has under a name: a child, or nil for a property.
+type members map[*element.Element]map[string]*element.Element
+
+// of gives the names of an element. One that lists hold under no name has no place in it.
+func (m members) of(e *element.Element) map[string]*element.Element {
+	if m[e] == nil {
+		m[e] = map[string]*element.Element{}
 	}
-	return e.Children[i]
+	return m[e]
+}
+
+func (m members) child(e *element.Element, name string) *element.Element { return m[e][name] }
+
+// add puts a child with a key into an element.
+func (m members) add(e, child *element.Element) {
+	e.Add(child)
+	m.of(e)[child.Key] = child
+}
+
+// take reserves a name; false when it is taken.
+func (m members) take(e *element.Element, name string) bool {
+	if _, taken := m[e][name]; taken {
+		return false
+	}
+	m.of(e)[name] = nil
+	return true
 }
 
 // put places an entry's value below the element of its section.
-func put(owner *element.Element, s *section, e *entry, kidType string, at places) error {
+func put(names members, owner *element.Element, s *section, e *entry, kidType string, at places) error {
 	for i, name := range e.path[:len(e.path)-1] {
-		kid := childOf(owner, name)
+		kid := names.child(owner, name)
 		if kid == nil {
 			kid = &element.Element{Type: kidType, Key: name, Firm: true}
-			owner.Add(kid)
+			names.add(owner, kid)
 			at[kid] = place{in: s, prefix: e.path[:i+1], path: append(s.path[:len(s.path):len(s.path)], e.path[:i+1]...)}
 		}
 		owner = kid
 	}
 	name := e.path[len(e.path)-1]
-	if !owner.Prop(name).IsAbsent() || childOf(owner, name) != nil {
+	if !names.take(owner, name) {
 		return fmt.Errorf("the key %s stands twice", strings.Join(append(s.path[:len(s.path):len(s.path)], e.path...), "."))
 	}
 	switch v := e.value.(type) {
@@ -137,7 +157,7 @@ func put(owner *element.Element, s *section, e *entry, kidType string, at places
 		owner.Props = append(owner.Props, element.Prop{Name: name, Value: v})
 	case *element.Element:
 		v.Key = name
-		owner.Add(v)
+		names.add(owner, v)
 		inside(v, place{in: s, entry: e}, at)
 	}
 	return nil

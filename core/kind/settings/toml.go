@@ -195,6 +195,7 @@ func itemOf(v any) *element.Element {
 const scalarItem = "(value)"
 
 func tomlTable(e *element.Element, n *unstable.Node) error {
+	names := members{}
 	for it := n.Children(); it.Next(); {
 		kv := it.Node()
 		if kv.Kind != unstable.KeyValue {
@@ -208,7 +209,7 @@ func tomlTable(e *element.Element, n *unstable.Node) error {
 		if err != nil {
 			return err
 		}
-		if err := put(e, &section{}, &entry{path: path, value: v}, "object", places{}); err != nil {
+		if err := put(names, e, &section{}, &entry{path: path, value: v}, "object", places{}); err != nil {
 			return err
 		}
 	}

@@ -4,7 +4,9 @@
 //
 // The engine reads a copy of the file that nothing can write to; what a write-ahead
 // log beside the file holds is not in it. A table of more than MaxRows rows, counted
-// over all tables, says how many it has and a digest of them instead.
+// over all tables, says how many it has and a digest of them instead. A file can compute much more than
+// it holds (generated columns, rows out of expressions): what it gives is bounded by its size, and
+// what it may take by a time.
 //
 // Such files are not merged: a schema that is declared as SQL is.
 package sqlitefile
@@ -21,6 +23,10 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"time"
+
+	driver "modernc.org/sqlite"
+	sqlite3 "modernc.org/sqlite/lib"
 
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
@@ -57,31 +63,44 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	db, done, err := open(data)
+	ctx, cancel := context.WithTimeout(context.Background(), patience(int64(len(data))))
+	defer cancel()
+	db, done, err := open(ctx, data)
 	if err != nil {
 		return nil, err
 	}
 	defer done()
-	ctx := context.Background()
 	root, err := sqlite.Read(ctx, db)
 	if err != nil {
 		return nil, fmt.Errorf("the database is damaged: %w", err)
 	}
 	root.Type = "database"
-	r := &reader{db: db, held: map[element.Digest][]byte{}, left: MaxRows}
+	_, budget := kind.Budgeted(src)
+	r := &reader{db: db, held: map[element.Digest][]byte{}, left: MaxRows, budget: budget}
 	for _, e := range root.Children {
 		if e.Type != "table" || !e.Prop("module").IsAbsent() {
 			continue
 		}
 		if err := r.table(ctx, e); err != nil {
+			if ctx.Err() != nil {
+				err = fmt.Errorf("%w: the engine is at it for longer than %s", kind.ErrBudget, patience(int64(len(data))))
+			}
 			return nil, fmt.Errorf("the table %s can't be read: %w", e.Key, err)
 		}
 	}
 	return &kind.Reading{Root: root, Content: kind.Held(r.held)}, nil
 }
 
-// open opens a copy of a database for reading alone; done removes it.
-func open(data []byte) (db *sql.DB, done func(), err error) {
+// patience is how long the engine may take for a file of a size in bytes: twenty times as long as it
+// takes here for what is only read.
+func patience(size int64) time.Duration {
+	const second = 2 << 20 // bytes
+	return 2*time.Second + time.Duration(size)*time.Second/second
+}
+
+// open opens a copy of a database for reading alone, in which no value is longer than the file, or a
+// page of text; done removes it.
+func open(ctx context.Context, data []byte) (db *sql.DB, done func(), err error) {
 	f, err := os.CreateTemp("", "oaken-database-*")
 	if err != nil {
 		return nil, nil, err
@@ -95,7 +114,18 @@ func open(data []byte) (db *sql.DB, done func(), err error) {
 		return nil, nil, errors.Join(err, os.Remove(f.Name()))
 	}
 	db.SetMaxOpenConns(1)
-	return db, func() { db.Close(); os.Remove(f.Name()) }, nil
+	done = func() { db.Close(); os.Remove(f.Name()) }
+	conn, err := db.Conn(ctx)
+	if err == nil {
+		const least = 64 << 10
+		_, err = driver.Limit(conn, sqlite3.SQLITE_LIMIT_LENGTH, max(least, len(data)))
+		err = errors.Join(err, conn.Close())
+	}
+	if err != nil {
+		done()
+		return nil, nil, fmt.Errorf("the database is damaged: %w", err)
+	}
+	return db, done, nil
 }
 
 // reader reads rows into tables.
@@ -103,6 +133,8 @@ type reader struct {
 	db   *sql.DB
 	held map[element.Digest][]byte
 	left int // so many rows may still be read
+	// budget bounds the values, and what stands for them.
+	budget *kind.Budget
 }
 
 func quoteName(s string) string { return `"` + strings.ReplaceAll(s, `"`, `""`) + `"` }
@@ -190,6 +222,9 @@ func (r *reader) row(rows *sql.Rows, names []string, keys int, brief bool) (*ele
 	if err := rows.Scan(at...); err != nil {
 		return nil, err
 	}
+	if err := r.take(values, brief); err != nil {
+		return nil, err
+	}
 	e := &element.Element{Type: "row", Firm: true}
 	var key []string
 	for _, v := range values[:keys] {
@@ -206,6 +241,24 @@ func (r *reader) row(rows *sql.Rows, names []string, keys int, brief bool) (*ele
 	}
 	e.Gist = strings.Join(gist, ", ")
 	return e, nil
+}
+
+// take takes a row out of the budget.
+func (r *reader) take(values []any, brief bool) error {
+	const cells = 6 // that take as much as an element
+	size := int64(0)
+	for _, v := range values {
+		switch v := v.(type) {
+		case []byte:
+			size += int64(len(v))
+		case string:
+			size += int64(len(v))
+		}
+	}
+	if err := r.budget.Decoded(size); err != nil || brief {
+		return err
+	}
+	return r.budget.Built(1 + int64(len(values))/cells)
 }
 
 // keyText writes a value of a key; the empty text must not become no key at all.

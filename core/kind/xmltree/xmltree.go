@@ -44,6 +44,9 @@ func (Kind) Claims(path string, head []byte) bool {
 	return bytes.HasPrefix(head, []byte("<")) && (strings.HasSuffix(lower, ".xml") || strings.HasSuffix(lower, ".svg") || strings.HasSuffix(lower, ".rels"))
 }
 
+// Weigh counts tags.
+func (Kind) Weigh(data []byte) int64 { return kind.Count(data, "<") }
+
 // Read reads the document; the root of the tree has the root element as its
 // only child.
 func (Kind) Read(src kind.Source) (*kind.Reading, error) {
@@ -150,8 +153,12 @@ func distinct(kids []*element.Element) {
 	if !shared {
 		return
 	}
+	tells := make(map[string]bool, len(keys))
+	for typ, list := range keys {
+		tells[typ] = kind.Tells(list)
+	}
 	for _, k := range kids {
-		if k.Key != "" && seen[id{k.Type, k.Key}] > 1 && !kind.Tells(keys[k.Type]) {
+		if k.Key != "" && seen[id{k.Type, k.Key}] > 1 && !tells[k.Type] {
 			k.Key = ""
 		}
 	}
