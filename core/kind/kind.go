@@ -130,6 +130,15 @@ type Speaker interface {
 	Say(property string, v element.Value) string
 }
 
+// Worded is a kind whose programs write the same thing in different words, such as a value that is
+// presumed, or none.
+type Worded interface {
+	Kind
+	// Reword gives one version of an artifact, is, in the words of another one, as far as both say the same.
+	// Neither is changed.
+	Reword(was, is *element.Element) *element.Element
+}
+
 // Ranger is a kind whose elements lie beside each other, so that equal changes of many can
 // be told as one.
 type Ranger interface {

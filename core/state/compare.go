@@ -210,8 +210,8 @@ func (r *Reader) compareUnit(a, b *Snapshot, moved moves, p string) (*Difference
 		return d, y.Reading.Uses, nil
 	}
 	d := r.contentChanges(a, b, x, y)
-	if d.Quiet && a.files[p].Same(b.files[p]) && len(y.Reading.Uses) > 0 {
-		return nil, nil, nil // the scene is here for its buffers, which are alike
+	if d.Quiet && a.files[p].Same(b.files[p]) && (len(y.Reading.Uses) > 0 || len(d.Unread) > 0) {
+		return nil, nil, nil // the scene is here for its buffers, which are alike, or missing in both
 	}
 	return d, y.Reading.Uses, nil
 }
@@ -242,15 +242,22 @@ func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 		if _, single := b.files[p]; !single {
 			d.Changes = append(d.Changes, fileChanges(p, x, y)...)
 		}
-		if len(d.Changes) == 0 && len(d.Unread) > 0 {
+		if len(d.Changes) == 0 && len(d.Unread) > 0 && !(fx.Same(fy) && why(x).Equal(why(y))) {
 			d.Changes = []element.Change{{Kind: element.Edited, Address: element.Address{Path: p, Property: element.ReadingProperty}, From: why(x), To: why(y)}}
 		}
 	} else {
-		d.Changes = element.Compare(x.Reading.Root, y.Reading.Root).Changes(p)
+		is := y.Reading.Root
+		if k, ok := kind.Ability[kind.Worded](y.Kind); ok {
+			is = k.Reword(x.Reading.Root, is)
+		}
+		d.Changes = element.Compare(x.Reading.Root, is).Changes(p)
 		d.Notes = measure(x, y, d.Changes)
 	}
 	if fx.Mode != fy.Mode && fx.Mode != 0 && fy.Mode != 0 {
 		d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p, Property: "file mode"}, From: element.TextValue(modeText(fx.Mode)), To: element.TextValue(modeText(fy.Mode))})
+	}
+	if len(d.Changes) == 0 && len(d.Unread) > 0 && fx.Digest != fy.Digest { // nobody can say that it means nothing
+		d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p}, From: element.BytesValue(fx.Digest, fx.Size), To: element.BytesValue(fy.Digest, fy.Size)})
 	}
 	d.Quiet = len(d.Changes) == 0
 	d.Noise = d.Quiet && x.Reading.Hidden != y.Reading.Hidden
