@@ -91,3 +91,34 @@ func TestRecipesAreTriedAndChecked(t *testing.T) {
 	p.write("oaken.toml", p.read("oaken.toml")+"embedded = { x = \"rot13\" }\n")
 	p.fails(2, "no encoding", "locks")
 }
+
+// TestARuleNeverHidesAName renames a section that a rule tells by something in it: it is told, and merged
+// with an edit of the section.
+func TestARuleNeverHidesAName(t *testing.T) {
+	p := empty(t)
+	p.ok("begin")
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[recipe]]\nname = \"units\"\nmatch = \"units.*\"\n[[recipe.element]]\nat = \"*\"\nkey = [\"id\"]\n")
+	files := map[string]string{"units.ini": "[alpha]\nid=1\nv=2\n[gamma]\nid=7\nv=3\n", "units.toml": "[alpha]\nid=1\nv=2\n[gamma]\nid=7\nv=3\n", "units.json": "{\"alpha\": {\"id\": 1, \"v\": 2}, \"gamma\": {\"id\": 7, \"v\": 3}}\n"}
+	for name, text := range files {
+		p.write(name, text)
+	}
+	p.ok("commit", "-m", "Units")
+	p.ok("branch", "other")
+	for name, text := range files {
+		p.write(name, strings.Replace(text, "alpha", "beta", 1))
+	}
+	p.says(p.ok("compare"), "units.ini::section:1.(name)", "units.toml::object:1.(name)", "units.json::object:1.(name)", "alpha → beta")
+	p.ok("commit", "-m", "Renamed")
+	p.ok("switch", "other")
+	edit := strings.NewReplacer("v=2", "v=5", `"v": 2`, `"v": 5`)
+	for name, text := range files {
+		p.write(name, edit.Replace(text))
+	}
+	p.ok("commit", "-m", "Edited")
+	p.ok("merge", "main")
+	for name, text := range files {
+		if want := edit.Replace(strings.Replace(text, "alpha", "beta", 1)); p.read(name) != want {
+			t.Errorf("%s: %q, not %q", name, p.read(name), want)
+		}
+	}
+}

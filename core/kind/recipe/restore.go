@@ -36,6 +36,9 @@ func (r *restorer) changed(d *element.Delta) (*element.Element, error) {
 	if d.A.Key != raw.Key {
 		out.Key = raw.Key
 	}
+	if name := d.B.Prop(NameProperty); !name.IsAbsent() {
+		out.Key = name.Text()
+	}
 	gone := map[string]bool{} // properties of the view that are no more
 	for _, p := range d.Props {
 		gone[p.Name] = p.To.IsAbsent()
@@ -59,7 +62,7 @@ func (r *restorer) changed(d *element.Delta) (*element.Element, error) {
 		}
 	}
 	for i, p := range d.B.Props {
-		if !raw.Prop(p.Name).IsAbsent() {
+		if !raw.Prop(p.Name).IsAbsent() || p.Name == NameProperty {
 			continue
 		}
 		if err := r.property(out, p.Name, p.Value); err != nil {
@@ -206,6 +209,10 @@ func (r *restorer) fresh(e *element.Element) (*element.Element, error) {
 	out := *e
 	out.Props, out.Children = nil, nil
 	for _, p := range e.Props {
+		if p.Name == NameProperty {
+			out.Key = p.Value.Text()
+			continue
+		}
 		if err := r.property(&out, p.Name, p.Value); err != nil {
 			return nil, err
 		}

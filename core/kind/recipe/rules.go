@@ -48,9 +48,19 @@ func newRules(recipes []manifest.Recipe, data bool) *rules {
 // structural are types of data kinds that say nothing of an element; its key does.
 var structural = map[string]bool{"object": true, "list": true, "section": true}
 
+// NameProperty holds the name that an element of a data kind has in its file where a recipe gives it
+// another key: a rule never hides a name.
+const NameProperty = "(name)"
+
 // nameOf gives the name by which steps call an element.
 func (r *rules) nameOf(e *element.Element) string {
-	if r.data && structural[e.Type] && e.Key != "" {
+	if !r.data || !structural[e.Type] {
+		return e.Type
+	}
+	if name := e.Prop(NameProperty); !name.IsAbsent() {
+		return name.Text()
+	}
+	if e.Key != "" {
 		return e.Key
 	}
 	return e.Type

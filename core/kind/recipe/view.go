@@ -112,6 +112,9 @@ func (v *viewer) keys(line []*element.Element, e *element.Element) {
 			}
 			key = ""
 		}
+		if v.rules.data && structural[c.Type] && c.Key != "" && c.Key != key {
+			c.Props = append([]element.Prop{{Name: NameProperty, Value: element.TextValue(c.Key)}}, c.Props...)
+		}
 		c.Key = key
 		c.Firm = c.Firm || key != ""
 	}
