@@ -135,7 +135,15 @@ func changesJSON(w *workspace.Workspace, s *workspace.Status, p *workspace.Pendi
 	}
 	return map[string]any{"schema": "oaken.changes/1", "workspace": w.Name, "branch": w.Branch, "base": workspace.Label(w.Base), "changes": rows,
 		"person": w.Person, "waiting": waitingJSON(s.Waiting), "offline": w.Offline, "overlaps": overlapsJSON(t.warnings),
-		"held": locksJSON(s.Held, &t.judge, t.crowd), "mine": locksJSON(s.Mine, &t.judge, t.crowd), "newer": s.Newer, "underWay": underWay, "only": append([]string{}, w.Only()...)}
+		"held": locksJSON(s.Held, &t.judge, t.crowd), "mine": locksJSON(s.Mine, &t.judge, t.crowd), "newer": s.Newer, "unreadable": unreadableJSON(s.Unreadable), "underWay": underWay, "only": append([]string{}, w.Only()...)}
+}
+
+func unreadableJSON(list []workspace.Unreadable) []any {
+	out := []any{}
+	for _, u := range list {
+		out = append(out, map[string]any{"path": u.Path, "kind": u.Kind, "why": u.Why})
+	}
+	return out
 }
 
 // unreadNote says why an artifact is not read as what it seems to be.
@@ -194,7 +202,7 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 			name = c.From + " → " + c.Path
 		}
 		note := ""
-		if c.Why != "" {
+		if c.Why != "" && !slices.ContainsFunc(s.Unreadable, func(u workspace.Unreadable) bool { return u.Path == c.Path }) {
 			note = unreadNote(c.Kind, c.Why)
 		}
 		if c.Holder != "" {
@@ -207,6 +215,9 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 	}
 	if !a.quiet {
 		a.table(a.Out, "  ", rows)
+	}
+	for _, u := range s.Unreadable {
+		a.say("  %s", a.paint(bad, u.String()))
 	}
 	if n := len(s.Changes) - len(shown); n > 0 {
 		a.note("%s only in what recipes call noise; the next commit stores that too.", count(n, "file")+differ(n))

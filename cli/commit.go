@@ -42,6 +42,9 @@ It is also held with --hold, and while the chest is out of reach; oaken sync pub
 						return err
 					}
 				}
+				if a.Keys != nil && !a.json && !a.yes {
+					o.Consent = a.commitUnreadable
+				}
 				c, err := w.Commit(cmd.Context(), o)
 				if err != nil {
 					return err
@@ -67,6 +70,15 @@ It is also held with --hold, and while the chest is out of reach; oaken sync pub
 	f.BoolVar(&o.Hold, "hold", false, "keep the commit here until the next oaken sync")
 	f.BoolVar(&o.KeepLocks, "keep-locks", false, "keep the locks of what is committed")
 	return cmd
+}
+
+// commitUnreadable asks whether artifacts are to be committed that can't be read any more.
+func (a *App) commitUnreadable(lost []workspace.Unreadable) bool {
+	a.bar.clear()
+	for _, u := range lost {
+		a.note("%s.", strings.TrimSuffix(u.String(), "."))
+	}
+	return a.ask("Commit it all the same?")
 }
 
 // sayRan names edits of data steps that have run somewhere, where they do not run again.

@@ -38,6 +38,7 @@ type Manifest struct {
 	Viewers      []Viewer      `toml:"viewer"`
 	Environments []Environment `toml:"environment"`
 	Message      MessageRules  `toml:"message"`
+	Check        CheckRules    `toml:"check"`
 	Team         Team          `toml:"team"`
 	Review       ReviewRules   `toml:"review"`
 	Pipeline     Pipeline      `toml:"pipeline"`
@@ -243,7 +244,7 @@ func (m *Manifest) check() error {
 			return fmt.Errorf("the lock policy %q is none of %s, %s, %s", l.Policy, Required, Advised, Off)
 		}
 	}
-	if err := errors.Join(m.Team.check(), m.Review.check(), m.Pipeline.check()); err != nil {
+	if err := errors.Join(m.Check.check(), m.Team.check(), m.Review.check(), m.Pipeline.check()); err != nil {
 		return err
 	}
 	for _, c := range m.Companions {

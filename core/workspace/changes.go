@@ -51,6 +51,8 @@ type Status struct {
 	Mine []ledger.Lock
 	// Newer counts the commits of the branch that are not in this workspace.
 	Newer int
+	// Unreadable lists what could be read before it was edited, and can't any more.
+	Unreadable []Unreadable
 	// Waiting lists the commits that are held here, the oldest first.
 	Waiting []Held
 
@@ -64,7 +66,11 @@ func (w *Workspace) Changes(ctx context.Context) (*Status, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := w.nameKinds(ctx, s.Changes, now); err != nil {
+	known, err := w.nameKinds(ctx, s.Changes, now)
+	if err != nil {
+		return nil, err
+	}
+	if s.Unreadable, err = w.unreadable(ctx, s.Changes, known); err != nil {
 		return nil, err
 	}
 	s.Waiting = w.HeldCommits()
@@ -209,10 +215,10 @@ func changesOf(pairs []chest.Pair) []Change {
 	return out
 }
 
-// nameKinds says of each changed artifact its kind, and whether it can be read.
-func (w *Workspace) nameKinds(ctx context.Context, changes []Change, now []state.File) error {
+// nameKinds says of each changed artifact its kind, and whether it can be read; it gives what it has found.
+func (w *Workspace) nameKinds(ctx context.Context, changes []Change, now []state.File) (map[string]state.Checked, error) {
 	if len(changes) == 0 {
-		return nil
+		return nil, nil
 	}
 	r := w.Reader()
 	work := state.Listed(w.Work(), now)
@@ -232,7 +238,7 @@ func (w *Workspace) nameKinds(ctx context.Context, changes []Change, now []state
 		if !ok {
 			var err error
 			if f, err = r.Check(work, unit); err != nil {
-				return err
+				return nil, err
 			}
 			known[unit] = f
 		}
@@ -245,7 +251,7 @@ func (w *Workspace) nameKinds(ctx context.Context, changes []Change, now []state
 			c.Noise = err == nil && was.Reading.Root.Sum() == f.Sum && was.Reading.Hidden != f.Hidden
 		}
 	}
-	return nil
+	return known, nil
 }
 
 func (w *Workspace) kindByPath(r *state.Reader, p string) string {

@@ -29,6 +29,8 @@ type CommitOptions struct {
 	Item    string
 	// KeepLocks leaves the locks of what is committed as they are.
 	KeepLocks bool
+	// Consent, when set, is asked before artifacts are committed that can't be read any more.
+	Consent func([]Unreadable) bool
 	// Hold keeps the commit here until the next sync.
 	Hold bool
 
@@ -110,6 +112,10 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	if len(chosen) == 0 {
 		return &Committed{Commit: w.Base, LeftOut: leftOut}, nil
 	}
+	broken, err := w.checkReadable(ctx, chosen, o)
+	if err != nil {
+		return nil, err
+	}
 	var advice []string
 	if !w.Offline {
 		if advice, err = w.checkLocks(ctx, locks, chosen); err != nil {
@@ -132,7 +138,7 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	c, err := w.record(ctx, chosen, o)
 	if err == nil {
 		c.Along, c.Ended, c.LeftOut = along, ended, leftOut
-		c.Warnings = append(c.Warnings, advice...)
+		c.Warnings = append(append(c.Warnings, advice...), broken...)
 		w.announceRest(ctx, status.Changes, c)
 		err = w.captured(ctx, c)
 	}
