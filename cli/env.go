@@ -87,7 +87,7 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 			return err
 		}
 		if recorded && !stop {
-			return fault.New(fault.Refused, "To keep the file as it is: declare a copy of it, oaken env add "+e.Name+" sqlite:COPY. To let it be an environment: --stop-recording; it then leaves the records with the next commit, and stays on everybody's disk.",
+			return fault.New(fault.Refused, "To keep the file as it is: declare a copy of it, oaken env add "+fault.Word(e.Name)+" sqlite:COPY. To let it be an environment: --stop-recording; it then leaves the records with the next commit, and stays on everybody's disk.",
 				"%s is recorded as a file of the project, and an environment's database is not.", file)
 		}
 		if recorded {
@@ -108,7 +108,7 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 		return fault.New(fault.Usage, "See oaken help env add.", "The environment can't be declared: %w.", err)
 	}
 	if _, err := w.Manifest.Environment(e.Name); err == nil {
-		return fault.New(fault.Refused, "Choose another name, or remove it first with oaken env remove "+e.Name+".", "There is an environment %s already.", e.Name)
+		return fault.New(fault.Refused, "Choose another name, or remove it first with oaken env remove "+fault.Word(e.Name)+".", "There is an environment %s already.", e.Name)
 	}
 	err = w.EditManifest(func(data []byte) ([]byte, error) {
 		if other, ok := w.Manifest.Declared(e.Into); kindName == "" {

@@ -67,7 +67,7 @@ func (a *App) entries(ctx context.Context, w *workspace.Workspace, args []string
 	if len(elements) > 0 {
 		entries, more, err := history.ListElement(ctx, w.Chest, w.Reader(), w.Base, elements[0], q)
 		if err == nil && len(entries) == 0 && all {
-			err = fault.New(fault.Usage, "oaken inspect "+elements[0].Path+" lists what there is now.", "No commit holds %s.", args[0])
+			err = fault.New(fault.Usage, "oaken inspect "+fault.Word(elements[0].Path)+" lists what there is now.", "No commit holds %s.", args[0])
 		}
 		return entries, more, err
 	}

@@ -42,7 +42,7 @@ func newInspect(a *App) *cobra.Command {
 			}
 			root := art.Reading.Root.Find(address.Steps)
 			if root == nil || address.Property != "" && root.Prop(address.Property).IsAbsent() {
-				return fault.New(fault.Usage, "oaken inspect "+address.Path+" lists what there is.", "%s has no such element.", args[0])
+				return fault.New(fault.Usage, "oaken inspect "+fault.Word(address.Path)+" lists what there is.", "%s has no such element.", args[0])
 			}
 			if address.Property != "" {
 				a.say("%s", root.Prop(address.Property).String())

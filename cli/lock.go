@@ -129,11 +129,14 @@ func (a *App) showLocked(ctx context.Context, w *workspace.Workspace, paths []st
 			}
 		}
 		a.printJSON(map[string]any{"schema": "oaken.lock/1", "locked": paths, "holder": w.Person, "workspace": w.Name, "unmerged": unmerged,
-			"locks": locksJSON(l.Locks, nil, nil), "taken": locksJSON(l.Taken, nil, nil), "brought": broughtJSON(l.Brought), "clash": l.Clash != nil, "overlaps": overlapsJSON(warnings)})
+			"locks": locksJSON(l.Locks, nil, nil), "taken": locksJSON(l.Taken, nil, nil), "brought": broughtJSON(l.Brought), "clash": l.Clash != nil, "laidOut": append([]string{}, l.LaidOut...), "overlaps": overlapsJSON(warnings)})
 		return nil
 	}
 	for _, t := range l.Taken {
 		a.say("Taken over: %s, which was locked by %s. %s is told.", t.Address, chest.HolderText(t), t.Holder)
+	}
+	for _, p := range l.LaidOut {
+		a.say("%s was brought into this workspace, which holds a part of the project.", p)
 	}
 	if l.Brought != nil {
 		a.say("%s came in first: this workspace is at %s now.", count(l.Brought.Commits, "newer commit"), workspace.Label(w.Base))

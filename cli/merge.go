@@ -120,7 +120,7 @@ func (a *App) showForeseen(w *workspace.Workspace, m *state.Merged, of string) e
 		return nil
 	}
 	a.showConflicts(m.Conflicts)
-	return fault.New(fault.Conflict, "oaken merge "+of+" begins it; each is then settled with oaken resolve.", "%s would be open; nothing was changed.", count(len(m.Conflicts), "conflict"))
+	return fault.New(fault.Conflict, "oaken merge "+fault.Word(of)+" begins it; each is then settled with oaken resolve.", "%s would be open; nothing was changed.", count(len(m.Conflicts), "conflict"))
 }
 
 // showMerged tells how a merge or revert came out. Conflicts give status 3.

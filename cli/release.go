@@ -68,7 +68,7 @@ func (a *App) listReleases(ctx context.Context, w *workspace.Workspace) error {
 			return err
 		}
 		list = append(list, map[string]any{"release": r.Name, "state": workspace.Label(c), "commit": r.Commit.String(), "author": r.Author, "time": stamp(r.Time), "comment": r.Comment})
-		rows = append(rows, []cell{{r.Name, strong}, {workspace.Label(c), plain}, {clock(r.Time), plain}, {r.Author, plain}, {oneLine(firstLine(r.Comment+" "), 80), plain}})
+		rows = append(rows, []cell{{r.Name, strong}, {workspace.Label(c), plain}, {clock(r.Time), plain}, {r.Author, plain}, {gist(firstLine(r.Comment+"\n"), 80), plain}})
 	}
 	switch {
 	case a.json:

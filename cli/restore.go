@@ -14,14 +14,16 @@ func newRestore(a *App) *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "restore [PATH[::ELEMENT]...]",
 		Short: "Bring paths back as they are in another state",
-		Long: `Bring files or folders back, byte for byte, as a state has them: in place, or
-below a folder named with --to. In place, what is overwritten is kept as a rescue
-copy. The path . stands for everything. PATH::ELEMENT brings one element or
-property of an artifact back; the rest of it stays as it is.
+		Long: `Bring files or folders back, byte for byte, as a state has them, without --from the
+commit that the workspace stands on: in place, or below a folder named with --to. In
+place, what is overwritten is kept as a rescue copy. In a workspace of a part of the
+project that brings more of it. The path . stands for everything that is laid out.
+PATH::ELEMENT brings one element or property of an artifact back; the rest of it stays
+as it is.
 
 Rescue copies are kept for 14 days. --rescued alone lists them; with paths it
 brings the newest copy of each back.`,
-		Example:           "  oaken restore exhibit/reef.glb --from main:2\n  oaken restore exhibit/reef.glb::node:Lamp.scale --from release:spring\n  oaken restore . --from release:spring --to ../spring\n  oaken restore --rescued notes/opening.txt",
+		Example:           "  oaken restore exhibit/reef.glb\n  oaken restore exhibit/reef.glb --from main:2\n  oaken restore exhibit/reef.glb::node:Lamp.scale --from release:spring\n  oaken restore . --from release:spring --to ../spring\n  oaken restore --rescued notes/opening.txt",
 		GroupID:           groupDaily,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completePaths,
@@ -29,13 +31,18 @@ brings the newest copy of each back.`,
 			if rescued {
 				return a.rescued(cmd, args)
 			}
-			if len(args) == 0 || from == "" {
-				return usage(cmd, "Name the paths, and with --from the state to bring them back from.")
+			if len(args) == 0 {
+				return usage(cmd, "Name the paths to bring back.")
 			}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				s, err := a.stateOf(cmd.Context(), w, from)
-				if err != nil {
-					return err
+				s, from := w.BaseState(), from
+				if from == "" {
+					from = s.Label()
+				} else {
+					var err error
+					if s, err = a.stateOf(cmd.Context(), w, from); err != nil {
+						return err
+					}
 				}
 				elements, args, err := a.elements(w, args)
 				if err != nil {
@@ -60,7 +67,7 @@ brings the newest copy of each back.`,
 			})
 		},
 	}
-	cmd.Flags().StringVar(&from, "from", "", "the `STATE` to bring back")
+	cmd.Flags().StringVar(&from, "from", "", "bring them back as `STATE` has them")
 	cmd.Flags().StringVar(&to, "to", "", "place the files below `FOLDER`, which must not hold them")
 	cmd.Flags().BoolVar(&rescued, "rescued", false, "list rescue copies, or bring those of the paths back")
 	cmd.MarkFlagsMutuallyExclusive("rescued", "from")

@@ -178,7 +178,7 @@ func (a *App) writeSettlePlan(s *pipeline.Settlement, env, file string) error {
 		return err
 	}
 	if _, err := os.Lstat(a.at(file)); !errors.Is(err, fs.ErrNotExist) {
-		return fault.New(fault.Refused, "Name another file, or remove that one; oaken settle "+env+" --follow "+file+" carries it out.", "There is a file %s already.", file)
+		return fault.New(fault.Refused, "Name another file, or remove that one; oaken settle "+fault.Word(env)+" --follow "+file+" carries it out.", "There is a file %s already.", file)
 	}
 	if err := writeWhole(a.at(file), text); err != nil {
 		return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", file, err)

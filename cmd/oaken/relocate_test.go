@@ -100,6 +100,9 @@ func TestAMoveLosesNothing(t *testing.T) {
 			t.Fatalf("move %d: the two workspaces are not of one chest", n)
 		}
 	}
+	p.ok("relocate", "../chest-at-last")
+	moved++
+	second.ok("sync")
 	p.ok("health")
 	second.ok("health")
 	live := 0

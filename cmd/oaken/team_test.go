@@ -559,3 +559,57 @@ func TestConflictsAreForeseenAndSettledByPattern(t *testing.T) {
 		t.Errorf("%q %q", imke.read("rules/a.properties"), imke.read("rules/b.properties"))
 	}
 }
+
+// TestALockOfOneThingLetsItBeEdited locks an object of a file that must be locked: the file can be written,
+// that object goes in, anything else is refused with the way back.
+func TestALockOfOneThingLetsItBeEdited(t *testing.T) {
+	p := empty(t)
+	p.ok("begin", "--chest", "../chest")
+	p.write("s.json", `{"a": {"v": 1}, "b": {"v": 2}}`+"\n")
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[lock]]\nmatch = \"s.json\"\npolicy = \"required\"\n")
+	p.ok("commit", "-m", "First")
+	p.ok("lock", "s.json")
+	p.ok("unlock", "s.json")
+	if !readOnly(p, "s.json") {
+		t.Error("it may be written without a lock")
+	}
+	p.ok("lock", "s.json::object:a")
+	if readOnly(p, "s.json") {
+		t.Error("it may not be written with the lock of something in it")
+	}
+	p.write("s.json", `{"a": {"v": 5}, "b": {"v": 6}}`+"\n")
+	p.fails(4, "s.json::object:b.v was changed", "commit", "-m", "Both")
+	p.ok("restore", "s.json::object:b.v")
+	p.ok("commit", "-m", "One")
+	if got := p.read("s.json"); got != `{"a": {"v": 5}, "b": {"v": 2}}`+"\n" || !readOnly(p, "s.json") {
+		t.Errorf("after the commit: %q, read-only %v", got, readOnly(p, "s.json"))
+	}
+}
+
+// TestAPartOfTheProjectGrows brings more into a workspace of a part: by a lock, and by restore.
+func TestAPartOfTheProjectGrows(t *testing.T) {
+	p := empty(t)
+	p.ok("begin", "--chest", "../chest")
+	for _, name := range []string{"a/1.txt", "b/2.txt", "b/3.txt"} {
+		p.write(name, name)
+	}
+	p.write("b/p.bin", "x\x00y")
+	p.ok("commit", "-m", "First")
+	p.ok("open", "../chest", "../part", "--only", "a/**")
+	part := &project{t: t, dir: p.path("../part")}
+	part.says(part.ok("lock", "b/p.bin"), "b/p.bin was brought into this workspace")
+	if part.read("b/p.bin") != "x\x00y" || readOnly(part, "b/p.bin") {
+		t.Error("what was locked can't be edited")
+	}
+	part.says(part.ok("restore", "b/2.txt"), "1 file as in main:1 again")
+	if part.read("b/2.txt") != "b/2.txt" || part.has("b/3.txt") {
+		t.Error("restore brings what was named")
+	}
+	part.write("b/2.txt", "edited")
+	part.ok("commit", "-m", "Second")
+	part.says(part.ok("changes"), "Nothing has changed")
+	p.ok("sync")
+	if p.read("b/2.txt") != "edited" || p.read("b/3.txt") != "b/3.txt" {
+		t.Error("the whole project")
+	}
+}

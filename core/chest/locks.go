@@ -169,9 +169,9 @@ func lockOne(tx *ledger.Tx, w ledger.Lock, j Judge, takeSilent bool) (taken []le
 		case stale == Silent:
 			return nil, false, fault.New(fault.Refused, "Take it over with oaken lock --take-over, or ask "+h.Holder+".", "%s is locked by %s, whose workspace has given no sign of life since %s.", h.Address, HolderText(h), clock(j.LastSign(h)))
 		case h.Holder == w.Holder:
-			return nil, false, fault.New(fault.Refused, "Commit there, or run oaken unlock "+h.Address+" there.", "%s is locked by you, in another workspace: %s.", h.Address, HolderText(h))
+			return nil, false, fault.New(fault.Refused, "Commit there, or run oaken unlock "+fault.Word(h.Address)+" there.", "%s is locked by you, in another workspace: %s.", h.Address, HolderText(h))
 		default:
-			return nil, false, fault.New(fault.Refused, "Ask "+h.Holder+" to commit or to run oaken unlock "+h.Address+".", "%s is locked by %s.", h.Address, HolderText(h))
+			return nil, false, fault.New(fault.Refused, "Ask "+h.Holder+" to commit or to run oaken unlock "+fault.Word(h.Address)+".", "%s is locked by %s.", h.Address, HolderText(h))
 		}
 	}
 	if same && (w.Reason != "" || !w.Ends.IsZero()) {

@@ -39,7 +39,7 @@ func (c *Chest) Choose(ctx context.Context, list []ledger.Chosen) error {
 			from, to := x.Origin, x.Target
 			x.Origin, x.Target = c.RecordName(from), c.RecordName(to)
 			if !under[[2]string{x.Origin, x.Target}] {
-				return fault.New(fault.Refused, "See how it stands: oaken promote "+from+" "+to+" --dry-run.", "The promotion from %s to %s is not being settled any more.", from, to)
+				return fault.New(fault.Refused, "See how it stands: oaken promote "+fault.Word(from)+" "+fault.Word(to)+" --dry-run.", "The promotion from %s to %s is not being settled any more.", from, to)
 			}
 			if err := tx.PutChosen(x); err != nil {
 				return err

@@ -69,7 +69,7 @@ func (c *Chest) Conclude(ctx context.Context, x Conclusion) (Concluded, error) {
 				return err
 			}
 			if d.Number != *x.Expect {
-				return fault.New(fault.Refused, "Capture it again: oaken capture "+x.Deployment.Environment+".", "Somebody has deployed to %s, or captured it, since this was read.", x.Deployment.Environment)
+				return fault.New(fault.Refused, "Capture it again: oaken capture "+fault.Word(x.Deployment.Environment)+".", "Somebody has deployed to %s, or captured it, since this was read.", x.Deployment.Environment)
 			}
 		}
 		if x.NewBranch.Name != "" {

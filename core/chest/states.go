@@ -124,7 +124,7 @@ func (c *Chest) Branches(ctx context.Context) (out []ledger.Branch, err error) {
 func (c *Chest) Branch(ctx context.Context, name string) (b ledger.Branch, err error) {
 	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { b, err = tx.Branch(name); return err })
 	if errors.Is(err, ledger.ErrNotFound) {
-		err = fault.New(fault.Usage, "See the names with oaken branch, or make it with oaken branch "+name+".", "There is no branch %s.", name)
+		err = fault.New(fault.Usage, "See the names with oaken branch, or make it with oaken branch "+fault.Word(name)+".", "There is no branch %s.", name)
 	}
 	return b, Explain(err)
 }
@@ -175,7 +175,7 @@ func (c *Chest) AddBranch(ctx context.Context, b ledger.Branch) error {
 	}
 	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddBranch(b) })
 	if errors.Is(err, ledger.ErrTaken) {
-		err = fault.New(fault.Refused, "Choose another name, or work on it with oaken switch "+b.Name+".", "There is a branch %s already.", b.Name)
+		err = fault.New(fault.Refused, "Choose another name, or work on it with oaken switch "+fault.Word(b.Name)+".", "There is a branch %s already.", b.Name)
 	}
 	return Explain(err)
 }

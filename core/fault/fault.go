@@ -8,6 +8,8 @@ package fault
 import (
 	"errors"
 	"fmt"
+	"strings"
+	"unicode"
 )
 
 // Code says what sort of trouble an error is. Each has its exit status.
@@ -72,4 +74,15 @@ func HintOf(err error) string {
 		return e.Hint
 	}
 	return ""
+}
+
+// Word writes an argument of a command as a person must type it in a shell: in quotes where a sign in it
+// would mean something else there.
+func Word(arg string) string {
+	if arg != "" && !strings.ContainsFunc(arg, func(r rune) bool {
+		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !strings.ContainsRune("_-./:@%+=,~", r)
+	}) && arg[0] != '~' {
+		return arg
+	}
+	return "'" + strings.ReplaceAll(arg, "'", `'\''`) + "'"
 }

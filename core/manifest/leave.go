@@ -10,6 +10,12 @@ import (
 // always is left out of every project.
 const always = ".oaken"
 
+// temporary reports whether a name is that of a file by which an office program says that somebody has a
+// document open; it goes when the document is closed.
+func temporary(name string) bool {
+	return strings.HasPrefix(name, "~$") || strings.HasPrefix(name, ".~lock.") && strings.HasSuffix(name, "#")
+}
+
 // besideSQLite are the endings of the files that the engine keeps beside a database.
 var besideSQLite = []string{"", "-journal", "-wal", "-shm"}
 
@@ -105,5 +111,6 @@ func (m *Manifest) LeftOut(p string) bool {
 // called by several goroutines.
 func (m *Manifest) LeftOutHere(p string) bool {
 	m.once.Do(func() { m.leave = newLeaver(m) })
-	return m.leave.leaves(p) || Own(path.Base(p))
+	name := path.Base(p)
+	return m.leave.leaves(p) || Own(name) || temporary(name)
 }

@@ -61,7 +61,11 @@ type MessageRules struct {
 func (r MessageRules) Check(message, item string) error {
 	rule := "The project's rules are in " + Name + ", under [message]."
 	if n := len([]rune(message)); n < r.Minimum {
-		return fault.New(fault.Usage, rule, "The message has %d characters; this project asks for %d.", n, r.Minimum)
+		noun := "characters"
+		if n == 1 {
+			noun = "character"
+		}
+		return fault.New(fault.Usage, rule, "The message has %d %s; this project asks for %d.", n, noun, r.Minimum)
 	}
 	if r.Item && item == "" {
 		return fault.New(fault.Usage, "Name it with --item KEY.", "This project asks which work item a commit is for.")

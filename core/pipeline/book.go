@@ -61,7 +61,7 @@ func (m *Mover) Book(ctx context.Context, o BookOptions) (landscape.Slot, error)
 				return nil
 			}
 		}
-		return fault.New(fault.Refused, "See them with oaken book "+o.Environment+", and queue up with --for 2d, which counts from when they have ended.", "%s is booked by others until then.", o.Environment)
+		return fault.New(fault.Refused, "See them with oaken book "+fault.Word(o.Environment)+", and queue up with --for 2d, which counts from when they have ended.", "%s is booked by others until then.", o.Environment)
 	})
 	slot.ID = b.ID
 	return slot, err
@@ -87,5 +87,5 @@ func (m *Mover) EndBooking(ctx context.Context, name, lane string) (landscape.Sl
 		// One that waits has ended before it begins, whenever that would be.
 		return s, m.Workspace.Chest.EndBooking(ctx, s.Booking, m.Now())
 	}
-	return landscape.Slot{}, fault.New(fault.Usage, "oaken book "+name+" shows who has it when.", "%s has no such booking.", name)
+	return landscape.Slot{}, fault.New(fault.Usage, "oaken book "+fault.Word(name)+" shows who has it when.", "%s has no such booking.", name)
 }

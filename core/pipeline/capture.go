@@ -192,7 +192,7 @@ func (c *capturing) where(ctx context.Context) (err error) {
 	}
 	if !c.o.Commit {
 		if c.Branch != w.Branch {
-			return fault.New(fault.Refused, "Run oaken switch "+c.Branch+" first, or record it at once: oaken capture "+env.Name+" --commit -m TEXT. For this branch: --onto "+w.Branch+".",
+			return fault.New(fault.Refused, "Run oaken switch "+fault.Word(c.Branch)+" first, or record it at once: oaken capture "+fault.Word(env.Name)+" --commit -m TEXT. For this branch: --onto "+w.Branch+".",
 				"What is changed in %s goes to branch %s, and this workspace is on %s.", env.Name, c.Branch, w.Branch)
 		}
 		if p, err := w.Pending(); err != nil || p != nil {
@@ -376,7 +376,7 @@ func (c *capturing) layOut(ctx context.Context) error {
 		return err
 	}
 	if len(c.Apart) > 0 && len(c.got.Edits) > 0 {
-		return fault.New(fault.Refused, "Work on the branch that was deployed there, or record it beside all branches: oaken capture "+c.Environment.Name+" --commit -m TEXT; with --onto "+c.Branch+" it comes to that branch alone.",
+		return fault.New(fault.Refused, "Work on the branch that was deployed there, or record it beside all branches: oaken capture "+fault.Word(c.Environment.Name)+" --commit -m TEXT; with --onto "+c.Branch+" it comes to that branch alone.",
 			"%s stood on %s, which branch %s has not.", c.Environment.Name, labels(c.Apart, 2), c.Branch)
 	}
 	if c.o.Mine && !c.known || len(c.got.Edits) == 0 && len(c.own) == 0 {

@@ -19,10 +19,10 @@ func (c *capturing) commit(ctx context.Context) error {
 	}
 	if c.first() && len(c.got.Edits) > 0 {
 		if c.record.Number > 0 {
-			return fault.New(fault.Refused, "Run oaken capture "+c.Environment.Name+" without --commit: what differs is then laid open to be settled.",
+			return fault.New(fault.Refused, "Run oaken capture "+fault.Word(c.Environment.Name)+" without --commit: what differs is then laid open to be settled.",
 				"The folders or filters of %s have changed since it was known to hold %s: what they let in now nobody has looked at, and it differs from what %s declares.", c.Environment.Name, label(c.record.Commit), c.Branch)
 		}
-		return fault.New(fault.Refused, "Run oaken capture "+c.Environment.Name+" without --commit: what differs is then laid open to be settled. Or oaken deploy "+c.Environment.Name+" makes it hold what is declared.",
+		return fault.New(fault.Refused, "Run oaken capture "+fault.Word(c.Environment.Name)+" without --commit: what differs is then laid open to be settled. Or oaken deploy "+fault.Word(c.Environment.Name)+" makes it hold what is declared.",
 			"Nothing is known of what %s held, and it differs from what %s declares; which of the two counts somebody has to say.", c.Environment.Name, c.Branch)
 	}
 	if len(c.got.Edits) == 0 && len(c.own) == 0 {
@@ -210,7 +210,7 @@ func (c *capturing) bringOnto(ctx context.Context) error {
 			return err
 		}
 		if len(b.Merged.Conflicts) > 0 {
-			return fault.New(fault.Conflict, "It is recorded as "+label(c.Commit)+", beside all branches: oaken switch "+c.Branch+" and oaken merge "+label(c.Commit)+" let you settle it, with what it stands on.",
+			return fault.New(fault.Conflict, "It is recorded as "+label(c.Commit)+", beside all branches: oaken switch "+fault.Word(c.Branch)+" and oaken merge "+label(c.Commit)+" let you settle it, with what it stands on.",
 				"What was changed in %s does not go onto %s, at %s.", c.Environment.Name, c.Branch, b.Merged.Conflicts[0].Address)
 		}
 		made, err := w.Chest.Publish(ctx, chest.Draft{Branch: c.Branch, Tip: tip.ID, Tree: b.Tree, Author: x.Author, Workspace: w.Name, Time: c.m.Now(), Message: x.Message, Item: x.Item, Picks: x.ID})

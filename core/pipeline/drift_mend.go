@@ -26,7 +26,7 @@ func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (le
 	defer release()
 	last, ok, err := m.Workspace.Chest.LastDeployment(ctx, name)
 	if err == nil && !ok {
-		err = fault.New(fault.Refused, "oaken capture "+name+" brings what it holds into the workspace.", "Nothing was deployed to %s, so it can't have drifted.", name)
+		err = fault.New(fault.Refused, "oaken capture "+fault.Word(name)+" brings what it holds into the workspace.", "Nothing was deployed to %s, so it can't have drifted.", name)
 	}
 	if err != nil {
 		return ledger.Commit{}, err
@@ -68,7 +68,7 @@ func (m *Mover) UndoDrift(ctx context.Context, name string) (*Deployment, error)
 		return nil, err
 	}
 	if !ok {
-		return nil, fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+name+" STATE.", "Nothing was deployed to %s yet.", name)
+		return nil, fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+fault.Word(name)+" STATE.", "Nothing was deployed to %s yet.", name)
 	}
 	c, err := m.Workspace.Chest.Commit(ctx, last.Commit)
 	if err != nil {

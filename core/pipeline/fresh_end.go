@@ -58,7 +58,7 @@ func (m *Mover) leave(ctx context.Context, name string, allowLoss bool) (saved s
 		return "", err
 	}
 	if len(got.Edits) > 0 && !allowLoss {
-		return "", fault.New(fault.Refused, "Capture it first: oaken capture "+name+". Or consent with --allow-loss.", "%s holds what no commit knows: %s.", name, strings.Join(namesOf(got.Edits, 3), ", "))
+		return "", fault.New(fault.Refused, "Capture it first: oaken capture "+fault.Word(name)+". Or consent with --allow-loss.", "%s holds what no commit knows: %s.", name, strings.Join(namesOf(got.Edits, 3), ", "))
 	}
 	p, err := d.Plan(ctx, environment.Files{}, nil)
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 
 	"oakenchest/core/check"
 	"oakenchest/core/chest"
+	"oakenchest/core/fault"
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
@@ -175,7 +176,7 @@ func (m *Mover) driftGate(ctx context.Context, p *Promotion, add func(name, said
 		unknown, err := m.unknownTo(ctx, p.To, p.Deployment.target)
 		if err == nil && len(unknown) > 0 {
 			p.Deployment.Unknown = unknown
-			add(GateDrift, fmt.Sprintf("%s has what no commit knows, and this would change it: %s", p.To.Name, firstOf(unknown, 5)), "Bring that into the chest with oaken capture "+p.To.Name+".")
+			add(GateDrift, fmt.Sprintf("%s has what no commit knows, and this would change it: %s", p.To.Name, firstOf(unknown, 5)), "Bring that into the chest with oaken capture "+fault.Word(p.To.Name)+".")
 		}
 		return err
 	}
@@ -188,7 +189,7 @@ func (m *Mover) driftGate(ctx context.Context, p *Promotion, add func(name, said
 		return nil
 	}
 	p.Drift = d.Differences
-	add(GateDrift, fmt.Sprintf("%s differs from %s, which was deployed there", p.To.Name, label(*p.Standing)), "Keep it with oaken drift "+p.To.Name+" --keep BRANCH, or take it back with oaken drift "+p.To.Name+" --undo.")
+	add(GateDrift, fmt.Sprintf("%s differs from %s, which was deployed there", p.To.Name, label(*p.Standing)), "Keep it with oaken drift "+fault.Word(p.To.Name)+" --keep BRANCH, or take it back with oaken drift "+fault.Word(p.To.Name)+" --undo.")
 	return nil
 }
 
@@ -237,7 +238,7 @@ func (m *Mover) owedGate(l *landscape.Landscape, p *Promotion, add func(name, sa
 		return nil
 	}
 	slices.SortFunc(late, func(a, b owed.Work) int { return a.Since.Compare(b.Since) })
-	add(GateOwed, fmt.Sprintf("%s has owed %s of live for more than %s, since %s", lane.Name, commitsOf(late), l.Manifest.Pipeline.OwedLimit, late[0].Since.Local().Format("2006-01-02")), "Bring it back: oaken backfill "+lane.Name+".")
+	add(GateOwed, fmt.Sprintf("%s has owed %s of live for more than %s, since %s", lane.Name, commitsOf(late), l.Manifest.Pipeline.OwedLimit, late[0].Since.Local().Format("2006-01-02")), "Bring it back: oaken backfill "+fault.Word(lane.Name)+".")
 	return nil
 }
 

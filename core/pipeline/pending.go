@@ -160,7 +160,7 @@ func (m *Mover) BeginSettling(ctx context.Context, from, to string, o PromoteOpt
 		return nil, err
 	}
 	if len(s.Open)+len(s.Settled) == 0 {
-		return nil, fault.New(fault.Usage, "Carry it out: oaken promote "+from+" "+to+".", "Nothing of it is in conflict.")
+		return nil, fault.New(fault.Usage, "Carry it out: oaken promote "+fault.Word(from)+" "+fault.Word(to)+".", "Nothing of it is in conflict.")
 	}
 	chosen, err := json.Marshal(chosenWork{Lane: o.Lane, Item: o.Item, Paths: o.Paths, WithNeeded: o.WithNeeded})
 	if err != nil {
@@ -191,7 +191,7 @@ func (m *Mover) Settling(ctx context.Context, from, to string) (*PendingPromotio
 	}
 	var what chosenWork
 	if err := json.Unmarshal([]byte(all[0].Chosen), &what); err != nil {
-		return nil, fault.New(fault.Damaged, "Begin it anew: oaken promote "+all[0].Origin+" "+to+" --settle.", "The record of the promotion that is being settled can't be read: %w.", err)
+		return nil, fault.New(fault.Damaged, "Begin it anew: oaken promote "+fault.Word(all[0].Origin)+" "+fault.Word(to)+" --settle.", "The record of the promotion that is being settled can't be read: %w.", err)
 	}
 	return m.pending(ctx, all[0].Origin, to, PromoteOptions{Lane: what.Lane, Item: what.Item, Paths: what.Paths, WithNeeded: what.WithNeeded})
 }
@@ -231,7 +231,7 @@ func (s *PendingPromotion) Resolve(ctx context.Context, text string, keep elemen
 		settled = meant(again)
 	}
 	if len(settled) == 0 {
-		return nil, nil, fault.New(fault.Usage, "oaken conflicts --to "+s.To+" lists the addresses that are open.", "No conflict is open at %s.", text)
+		return nil, nil, fault.New(fault.Usage, "oaken conflicts --to "+fault.Word(s.To)+" lists the addresses that are open.", "No conflict is open at %s.", text)
 	}
 	left, err = s.choose(ctx, settled, func(element.Conflict) (element.Keep, string) { return keep, value })
 	return settled, left, err

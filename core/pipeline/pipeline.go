@@ -142,7 +142,7 @@ func (m *Mover) Has(ctx context.Context, name string) (ledger.Commit, error) {
 			return c, nil
 		}
 	}
-	return none, fault.New(fault.Refused, "Bring it into the chest first: oaken capture "+name+", then oaken commit.", "%s holds changes that no commit has, so they can't be promoted.", name)
+	return none, fault.New(fault.Refused, "Bring it into the chest first: oaken capture "+fault.Word(name)+", then oaken commit.", "%s holds changes that no commit has, so they can't be promoted.", name)
 }
 
 // holds reports whether an environment holds what a commit declares: what means the same

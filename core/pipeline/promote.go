@@ -117,9 +117,9 @@ func (m *Mover) Next(ctx context.Context, from string) (string, error) {
 	case 1:
 		return moves[0].To, nil
 	case 0:
-		return "", fault.New(fault.Usage, "Name it: oaken promote "+from+" TO. Moves are declared in oaken.toml, under [[pipeline.move]].", "No move leads on from %s.", from)
+		return "", fault.New(fault.Usage, "Name it: oaken promote "+fault.Word(from)+" TO. Moves are declared in oaken.toml, under [[pipeline.move]].", "No move leads on from %s.", from)
 	}
-	return "", fault.New(fault.Usage, "Name one: oaken promote "+from+" TO.", "Several moves lead on from %s: to %s.", from, listAnd(names(moves, end)))
+	return "", fault.New(fault.Usage, "Name one: oaken promote "+fault.Word(from)+" TO.", "Several moves lead on from %s: to %s.", from, listAnd(names(moves, end)))
 }
 
 // PreparePromotion computes what a promotion would do, and how its gates stand; nothing is
@@ -300,7 +300,7 @@ func (p *Promotion) inTheWay() error {
 		if n := len(p.Conflicts) - 1; n > 0 {
 			what += fmt.Sprintf(" and %d more", n)
 		}
-		return fault.New(fault.Conflict, "Settle it in the promotion: oaken promote "+p.From.Name+" "+p.To.Name+" --settle. Nothing of it goes on before its gates are open.", "What %s has does not merge with %s, at %s.", p.From.Name, p.with(), what)
+		return fault.New(fault.Conflict, "Settle it in the promotion: oaken promote "+fault.Word(p.From.Name)+" "+fault.Word(p.To.Name)+" --settle. Nothing of it goes on before its gates are open.", "What %s has does not merge with %s, at %s.", p.From.Name, p.with(), what)
 	}
 	return nil
 }
@@ -334,7 +334,7 @@ func (m *Mover) override(l *landscape.Landscape, p *Promotion, o PromoteOptions)
 	}
 	for _, name := range o.Override {
 		if !slices.ContainsFunc(p.Gates, func(g GateResult) bool { return g.Name == name }) {
-			return fault.New(fault.Usage, "A dry run lists the gates of the move: oaken promote "+p.From.Name+" "+p.To.Name+" --dry-run.", "The move from %s to %s has no gate %s.", p.From.Name, p.To.Name, name)
+			return fault.New(fault.Usage, "A dry run lists the gates of the move: oaken promote "+fault.Word(p.From.Name)+" "+fault.Word(p.To.Name)+" --dry-run.", "The move from %s to %s has no gate %s.", p.From.Name, p.To.Name, name)
 		}
 	}
 	p.override(o.Override)

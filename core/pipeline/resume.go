@@ -8,6 +8,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/environment"
+	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 )
 
@@ -22,7 +23,7 @@ func (m *Mover) resumeGate(ctx context.Context, p *Promotion, add func(name, sai
 		add(GateDrift, p.To.Name+" is between what it was and what it is to be", "")
 		return nil
 	}
-	add(GateDrift, fmt.Sprintf("a deployment to %s did not end, and %s there is neither as it was nor as it is to be", p.To.Name, foreign[0]), "Look at it with oaken drift "+p.To.Name+"; oaken rollback "+p.To.Name+" takes that deployment back.")
+	add(GateDrift, fmt.Sprintf("a deployment to %s did not end, and %s there is neither as it was nor as it is to be", p.To.Name, foreign[0]), "Look at it with oaken drift "+fault.Word(p.To.Name)+"; oaken rollback "+fault.Word(p.To.Name)+" takes that deployment back.")
 	return nil
 }
 

@@ -162,7 +162,7 @@ func (m *Mover) takenBack(ctx context.Context, name string, to int64, r *Rollbac
 	if i >= 0 {
 		r.to = done[i].Commit
 	} else if to != 0 {
-		return fault.New(fault.Usage, "oaken deployments "+name+" lists them with their numbers.", "Deployment %d is none that %s could go back to.", to, name)
+		return fault.New(fault.Usage, "oaken deployments "+fault.Word(name)+" lists them with their numbers.", "Deployment %d is none that %s could go back to.", to, name)
 	}
 	for _, k := range all {
 		if to == 0 && len(r.kept) > 0 && k.Deployment != r.kept[0].Deployment {
@@ -177,10 +177,10 @@ func (m *Mover) takenBack(ctx context.Context, name string, to int64, r *Rollbac
 		}
 	}
 	if len(r.kept) == 0 && to != 0 {
-		return fault.New(fault.Refused, "oaken drift "+name+" shows what somebody changed since.", "%s is at deployment %d, or at one that changed nothing since.", name, to)
+		return fault.New(fault.Refused, "oaken drift "+fault.Word(name)+" shows what somebody changed since.", "%s is at deployment %d, or at one that changed nothing since.", name, to)
 	}
 	if len(r.kept) == 0 {
-		return fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+name+" STATE.", "No deployment to %s is recorded that could be taken back.", name)
+		return fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+fault.Word(name)+" STATE.", "No deployment to %s is recorded that could be taken back.", name)
 	}
 	first := int64(0)
 	for _, k := range r.kept {

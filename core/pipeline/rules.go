@@ -112,7 +112,7 @@ func (m *Mover) mayControl(l *landscape.Landscape, env manifest.Environment, wha
 	if err != nil || len(declared.Controllers) == 0 || l.Manifest.Team.Plays(m.Workspace.Person, declared.Controllers) {
 		return nil
 	}
-	return fault.New(fault.Refused, "Ask them to do it, or to approve it with oaken approve "+env.Name+".", "%s controls %s, so %s can't %s.", listAnd(declared.Controllers), env.Name, m.Workspace.Person, what)
+	return fault.New(fault.Refused, "Ask them to do it, or to approve it with oaken approve "+fault.Word(env.Name)+".", "%s controls %s, so %s can't %s.", listAnd(declared.Controllers), env.Name, m.Workspace.Person, what)
 }
 
 // mayOverride refuses people who have no right to pass a gate that is shut.
@@ -146,7 +146,7 @@ func (m *Mover) direct(ctx context.Context, env manifest.Environment, reason str
 	if reason != "" {
 		return m.mayOverride(l, reason)
 	}
-	return fault.New(fault.Refused, "Run oaken promote "+moves[0].From+" "+env.Name+". Who may override gates can deploy with --reason TEXT.", "%s takes work by promotion alone.", env.Name)
+	return fault.New(fault.Refused, "Run oaken promote "+fault.Word(moves[0].From)+" "+fault.Word(env.Name)+". Who may override gates can deploy with --reason TEXT.", "%s takes work by promotion alone.", env.Name)
 }
 
 // mayPass refuses what changes an environment past the pipeline.

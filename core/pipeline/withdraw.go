@@ -152,7 +152,7 @@ func (m *Mover) chooseWithdrawn(ctx context.Context, env manifest.Environment, b
 		}
 	}
 	if len(x.Takes) == 0 {
-		return fault.New(fault.Refused, "oaken deployments "+env.Name+" --by-item lists the items that it has.", "%s has no work for %s.", env.Name, o.Item)
+		return fault.New(fault.Refused, "oaken deployments "+fault.Word(env.Name)+" --by-item lists the items that it has.", "%s has no work for %s.", env.Name, o.Item)
 	}
 	if x.Dependents, err = m.dependents(ctx, x.Takes, all); err != nil || len(x.Dependents) == 0 {
 		return err

@@ -419,7 +419,7 @@ func (d *Desk) Merge(ctx context.Context, number int64, message string, progress
 	case r.State != ledger.ReviewOpen:
 		return nil, nil, fault.New(fault.Refused, "oaken review list shows those that are open.", "Review %d is %s.", number, r.State)
 	case len(r.Conflicts) > 0:
-		return nil, nil, fault.New(fault.Conflict, "Run oaken switch "+r.Source+", oaken merge "+r.Target+", and settle it there; the review goes on.", "Review %d does not merge, at %s%s.", number, r.Conflicts[0].Address, others(len(r.Conflicts)-1))
+		return nil, nil, fault.New(fault.Conflict, "Run oaken switch "+fault.Word(r.Source)+", oaken merge "+fault.Word(r.Target)+", and settle it there; the review goes on.", "Review %d does not merge, at %s%s.", number, r.Conflicts[0].Address, others(len(r.Conflicts)-1))
 	case len(r.Missing) > 0:
 		return nil, nil, fault.New(fault.Refused, "oaken review show "+fmt.Sprint(number)+" tells all that is missing.", "Review %d can't be merged yet: %s", number, strings.TrimSuffix(r.Missing[0], "."))
 	}

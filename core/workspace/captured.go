@@ -201,7 +201,7 @@ func (w *Workspace) recordStands(ctx context.Context, c Capture) error {
 	if err != nil || known && r.Number == c.Number || !known && c.Number == 0 {
 		return err
 	}
-	return fault.New(fault.Refused, "Capture it again: oaken capture "+c.Environment+".", "Somebody has deployed to %s, or captured it, since this was read.", c.Environment)
+	return fault.New(fault.Refused, "Capture it again: oaken capture "+fault.Word(c.Environment)+".", "Somebody has deployed to %s, or captured it, since this was read.", c.Environment)
 }
 
 // underCapture refuses to record a part of what was captured: the rest would look as if it

@@ -166,7 +166,7 @@ func (w *Workspace) settledOnly(locks []ledger.Lock, chosen []Change, paths []st
 			continue
 		}
 		if slices.Contains(paths, c.Path) {
-			return nil, nil, fault.New(fault.Refused, "Take the lock with oaken lock "+c.Path+" as soon as it is free; that brings the two together.", "%s is contested: it was edited here without its lock.", c.Path)
+			return nil, nil, fault.New(fault.Refused, "Take the lock with oaken lock "+fault.Word(c.Path)+" as soon as it is free; that brings the two together.", "%s is contested: it was edited here without its lock.", c.Path)
 		}
 		out = append(out, c.Path)
 	}

@@ -3,6 +3,7 @@ package workspace
 import (
 	"context"
 	"os"
+	"strings"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/kind"
@@ -20,11 +21,18 @@ type guard struct {
 	w      *Workspace
 	rules  *manifest.Manifest
 	locks  *chest.LockSet
+	inside map[string]bool // artifacts in which this workspace holds the lock of something
 	shared bool
 }
 
 func (w *Workspace) guard(locks []ledger.Lock) guard {
-	return guard{w, w.ruling(), chest.NewLockSet(locks), w.shared()}
+	g := guard{w, w.ruling(), chest.NewLockSet(locks), map[string]bool{}, w.shared()}
+	for _, l := range locks {
+		if path, _, object := strings.Cut(l.Address, "::"); object && w.holds(l) {
+			g.inside[path] = true
+		}
+	}
+	return g
 }
 
 // ruling gives the manifest whose rules of locks count: that of the first branch, unless this
@@ -106,7 +114,7 @@ func (g guard) advised(p string, head func() []byte) bool {
 
 // readOnly reports whether a file is to be read-only here.
 func (g guard) readOnly(p string, head func() []byte) bool {
-	return !g.idle() && !g.w.covered(g.locks, p) && !g.w.waived(p) && g.required(p, head)
+	return !g.idle() && !g.w.covered(g.locks, p) && !g.inside[g.w.Reader().Unit(p)] && !g.w.waived(p) && g.required(p, head)
 }
 
 // shared reports whether others may work in the project.
@@ -182,17 +190,18 @@ func (w *Workspace) markUnder(ctx context.Context, locks []ledger.Lock) error {
 					paths = append(paths, f.Path)
 				}
 			}
-		case !IsObject(l.Address):
+		default:
+			address, _, _ := strings.Cut(l.Address, "::")
 			base := w.BaseState().(state.Commit)
-			f, err := base.At(l.Address)
+			f, err := base.At(address)
 			if err != nil {
 				return err
 			}
 			if f.Mode != chest.Folder {
-				paths = append(paths, l.Address)
+				paths = append(paths, address)
 				continue
 			}
-			below, err := base.Below(l.Address)
+			below, err := base.Below(address)
 			if err != nil {
 				return err
 			}

@@ -29,7 +29,9 @@ type LockOptions struct {
 
 // Locked is what Lock has done.
 type Locked struct {
-	Locks []ledger.Lock
+	// LaidOut lists files that were brought into a workspace of a part of the project.
+	LaidOut []string
+	Locks   []ledger.Lock
 	// Taken lists the stale locks of others that were taken over.
 	Taken []ledger.Lock
 	// Brought is what was newer in the branch and came in first; nil for nothing.
@@ -102,7 +104,34 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 	if err := w.settleWaived(wanted); err != nil {
 		return nil, err
 	}
+	if out.LaidOut, err = w.layOutLocked(ctx, wanted); err != nil {
+		return nil, err
+	}
 	return out, w.markUnder(ctx, append(wanted, out.Taken...))
+}
+
+// layOutLocked brings, into a workspace of a part of the project, the files that were locked: whoever
+// locks one means to work on it. Folders and patterns bring nothing.
+func (w *Workspace) layOutLocked(ctx context.Context, locks []ledger.Lock) ([]string, error) {
+	if len(w.rec.Only) == 0 {
+		return nil, nil
+	}
+	var paths []string
+	for _, l := range locks {
+		p, _, _ := strings.Cut(l.Address, "::")
+		if _, err := os.Lstat(w.local(p)); l.Pattern || l.Folder || err == nil || w.wanted(p) {
+			continue
+		}
+		paths = append(paths, p)
+	}
+	if len(paths) == 0 {
+		return nil, nil
+	}
+	r, err := w.Restore(ctx, paths, w.BaseState(), "")
+	if err != nil {
+		return nil, err
+	}
+	return r.Paths, nil
 }
 
 // isFolder reports whether a path is a folder, here or in the base.
@@ -334,6 +363,7 @@ func (w *Workspace) checkLocks(ctx context.Context, locks []ledger.Lock, changes
 				}
 			}
 			switch {
+			case guard.inside[w.Reader().Unit(p)]: // checkInside says
 			case w.Manifest.LeftOut(p): // it leaves the records, and stays on the disk
 			case guard.required(p, func() []byte { return head(w.local(p)) }):
 				return nil, fault.New(fault.Refused, "Nothing was recorded. Take the lock with oaken lock "+filepath.ToSlash(p)+" and commit again.", "%s must be locked before it is changed, and nobody holds its lock.", p)
@@ -341,6 +371,9 @@ func (w *Workspace) checkLocks(ctx context.Context, locks []ledger.Lock, changes
 				warnings = append(warnings, p+" went in without its lock, which this project advises; oaken lock takes it.")
 			}
 		}
+	}
+	if err := w.checkInside(ctx, locks, paths); err != nil {
+		return warnings, err
 	}
 	return warnings, w.checkObjectLocks(ctx, locks, paths)
 }

@@ -2,6 +2,7 @@ package workspace
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"oakenchest/core/chest"
@@ -41,7 +42,7 @@ func (w *Workspace) ObjectAddress(ctx context.Context, text string, fresh bool) 
 	if fresh {
 		return a.String(), nil
 	}
-	return "", fault.New(fault.Usage, "Check the spelling; oaken inspect "+a.Path+" shows what there is. For an object that is still to come, add --new.", "There is no %s.", text)
+	return "", fault.New(fault.Usage, "Check the spelling; oaken inspect "+fault.Word(a.Path)+" shows what there is. For an object that is still to come, add --new.", "There is no %s.", text)
 }
 
 // occurrences finds the elements that an address may mean: the one itself, or those in
@@ -92,6 +93,33 @@ func (w *Workspace) changedObjects(ctx context.Context, locks []ledger.Lock, pat
 	return out, err
 }
 
+// checkInside refuses, in artifacts that must be locked and of which this workspace holds the locks of some
+// objects alone, changes of anything else.
+func (w *Workspace) checkInside(ctx context.Context, locks []ledger.Lock, paths []string) error {
+	guard := w.guard(locks)
+	var mine []ledger.Lock
+	for _, l := range locks {
+		if IsObject(l.Address) && w.holds(l) {
+			mine = append(mine, l)
+		}
+	}
+	paths = slices.DeleteFunc(slices.Clone(paths), func(p string) bool {
+		return !guard.inside[w.Reader().Unit(p)] || w.covered(guard.locks, p) || !guard.required(p, func() []byte { return head(w.local(p)) })
+	})
+	objects, err := w.changedObjects(ctx, mine, paths)
+	if err != nil {
+		return err
+	}
+	for _, o := range objects {
+		if !slices.ContainsFunc(mine, func(l ledger.Lock) bool { return chest.Reaches(l, o) }) {
+			path, _, _ := strings.Cut(o, "::")
+			return fault.New(fault.Refused, "Nothing was recorded. Take that change back with oaken restore "+fault.Word(o)+", or lock the whole: oaken lock "+fault.Word(path)+".",
+				"%s was changed, and what you hold the lock of in %s is not that.", o, path)
+		}
+	}
+	return nil
+}
+
 // checkObjectLocks refuses changes of objects that somebody else has locked.
 func (w *Workspace) checkObjectLocks(ctx context.Context, locks []ledger.Lock, paths []string) error {
 	objects, err := w.changedObjects(ctx, locks, paths)
@@ -101,7 +129,7 @@ func (w *Workspace) checkObjectLocks(ctx context.Context, locks []ledger.Lock, p
 	for _, o := range objects {
 		for _, l := range locks {
 			if IsObject(l.Address) && !w.holds(l) && chest.Reaches(l, o) {
-				return fault.New(fault.Refused, "Nothing was recorded. Ask "+l.Holder+", or take your change of it back.", "%s is locked by %s.", l.Address, chest.HolderText(l))
+				return fault.New(fault.Refused, "Nothing was recorded. Ask "+l.Holder+", or take your change of it back: oaken restore "+fault.Word(o)+".", "%s is locked by %s.", l.Address, chest.HolderText(l))
 			}
 		}
 	}

@@ -52,7 +52,7 @@ func (w *Workspace) Park(ctx context.Context, o ParkOptions) ([]Change, error) {
 	}
 	if _, found, err := w.Chest.Parked(ctx, w.Person, o.Name); err != nil || found {
 		if err == nil {
-			err = fault.New(fault.Usage, "Choose another name, or bring that back first with oaken unpark "+o.Name+".", "You have set something aside as %s already.", o.Name)
+			err = fault.New(fault.Usage, "Choose another name, or bring that back first with oaken unpark "+fault.Word(o.Name)+".", "You have set something aside as %s already.", o.Name)
 		}
 		return nil, err
 	}

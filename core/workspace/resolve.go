@@ -74,7 +74,7 @@ func (w *Workspace) Decide(ctx context.Context, list []Decision) (left []element
 }
 
 func editedByHand(c element.Conflict) error {
-	return fault.New(fault.Refused, "Settle the whole artifact as it now stands with oaken resolve "+c.Address.Path+" --keep mine.", "%s was edited by hand since the merge.", c.Address.Path)
+	return fault.New(fault.Refused, "Settle the whole artifact as it now stands with oaken resolve "+fault.Word(c.Address.Path)+" --keep mine.", "%s was edited by hand since the merge.", c.Address.Path)
 }
 
 // Resolve settles the conflict at an address, all of an artifact or folder when the

@@ -153,7 +153,7 @@ func (w *Workspace) checkReadable(ctx context.Context, chosen []Change, o Commit
 		return nil, fault.New(fault.Refused, "Mend it, or leave it out of the commit; the project's rules refuse it, under [check] in oaken.toml.", "%s%s", warnings[0], more(len(lost)-1))
 	}
 	if o.Consent != nil && !o.Consent(lost) {
-		return nil, fault.New(fault.Refused, "Mend it, or take it back with oaken discard "+lost[0].Path+".", "Nothing was committed.")
+		return nil, fault.New(fault.Refused, "Mend it, or take it back with oaken discard "+fault.Word(lost[0].Path)+".", "Nothing was committed.")
 	}
 	return warnings, nil
 }
