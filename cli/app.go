@@ -55,8 +55,9 @@ type App struct {
 	lenient     bool // an oaken.toml that can't be read is no reason to stop
 	json, quiet bool
 	yes         bool
-	trust       string // the digest of what may be run and reached; empty for none
-	running     bool   // the call was understood
+	trust       string               // the digest of what may be run and reached; empty for none
+	running     bool                 // the call was understood
+	current     *workspace.Workspace // that the call works in; nil for none
 	kinds       *kind.Table
 	saying      func(property string, v element.Value) string // how what is inspected writes its values
 	watch       func(*recipe.Report)                          // told how recipes fitted what is read; nil for nobody
@@ -244,7 +245,9 @@ func (a *App) with(ctx context.Context, fn func(*workspace.Workspace) error) err
 		return errors.Join(err, w.Close())
 	}
 	a.tellNotices(ctx, w)
+	a.current = w
 	err = fn(w)
+	a.current = nil
 	a.bar.clear()
 	return errors.Join(err, w.Close())
 }
@@ -302,7 +305,9 @@ func (a *App) look(ctx context.Context, fn func(*workspace.Workspace) error) err
 	if free {
 		a.tellNotices(ctx, w)
 	}
+	a.current = w
 	err = fn(w)
+	a.current = nil
 	a.bar.clear()
 	return errors.Join(err, w.Close())
 }

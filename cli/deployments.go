@@ -237,6 +237,7 @@ func (a *App) writeReport(ctx context.Context, m *pipeline.Mover, w *workspace.W
 		if err := files[name](a.at(name)); err != nil {
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", name, err)
 		}
+		a.keepApart(name)
 		names = append(names, name)
 	}
 	if a.json {

@@ -78,6 +78,7 @@ func (a *App) showPipeline(ctx context.Context, w *workspace.Workspace, svg, htm
 		if err := writeTo(a.at(name), fill); err != nil {
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", name, err)
 		}
+		a.keepApart(name)
 		written = append(written, name)
 		return nil
 	}

@@ -277,6 +277,16 @@ func (a *App) drawOn(ctx context.Context, p *page.Page, c *comparison, file stri
 	return a.writePage(p, len(c.diffs), file)
 }
 
+// keepApart leaves what was drawn into the project's folder out of this workspace's commits: nobody made it.
+func (a *App) keepApart(file string) {
+	if a.current == nil {
+		return
+	}
+	if fresh, err := a.current.KeepApart(a.folder(), file); err == nil && fresh {
+		a.note("%s lies in the project and is left out of this workspace's commits. To record it, copy it under another name.", file)
+	}
+}
+
 func (a *App) writePage(p *page.Page, artifacts int, file string) error {
 	var b bytes.Buffer
 	if err := p.Write(&b); err != nil {
@@ -285,6 +295,7 @@ func (a *App) writePage(p *page.Page, artifacts int, file string) error {
 	if err := writeWhole(a.at(file), b.Bytes()); err != nil {
 		return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", file, err)
 	}
+	a.keepApart(file)
 	if a.json {
 		a.printJSON(map[string]any{"schema": "oaken.compare-page/1", "file": file, "artifacts": artifacts, "bytes": b.Len()})
 		return nil

@@ -122,3 +122,40 @@ func TestOutsideViewersAreOpened(t *testing.T) {
 	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), `"sh", "-c"`, `"no-such-viewer"`, 1))
 	p.fails(2, "no-such-viewer can't be started", "compare", "--viewer", sample.Notes)
 }
+
+// TestAPageIsNobodysWork draws pages into the project's folder: no commit records them, unless they were
+// recorded before.
+func TestAPageIsNobodysWork(t *testing.T) {
+	p := empty(t)
+	p.ok("begin")
+	p.write("note.txt", "one\n")
+	p.write("kept.html", "<p>ours</p>\n")
+	p.ok("commit", "-m", "First")
+	p.write("note.txt", "two\n")
+	r := p.run("compare", "--html", "a page.html")
+	if p.says(r.err, "left out of this workspace's commits"); r.status != 0 {
+		t.Fatal(r.err)
+	}
+	if err := os.MkdirAll(p.path("sub"), 0o777); err != nil {
+		t.Fatal(err)
+	}
+	p.ok("compare", "--html", "sub/b.html")
+	p.ok("compare", "--html", "sub/b.html")
+	p.ok("compare", "--html", "kept.html")
+	p.ok("compare", "--html", "../outside.html")
+	p.says(p.ok("changes"), "edited  kept.html", "edited  note.txt")
+	if list := p.object("changes")["changes"].([]any); len(list) != 2 {
+		t.Errorf("changes: %v", list)
+	}
+	p.ok("commit", "-m", "Second")
+	p.ok("open", ".", "../second")
+	second := &project{t: t, dir: p.path("../second")}
+	if second.has("a page.html") || second.has("sub/b.html") || !second.has("kept.html") {
+		t.Error("a page was committed")
+	}
+	second.write("sub/b.html", "made by hand\n")
+	second.ok("commit", "-m", "Elsewhere it is a file like others")
+	if !p.has("a page.html") || !p.has("sub/b.html") {
+		t.Error("a page is gone")
+	}
+}

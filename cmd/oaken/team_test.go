@@ -474,6 +474,7 @@ func TestWatchTellsAndTakesLocks(t *testing.T) {
 		t.Fatal(err)
 	}
 	time.Sleep(700 * time.Millisecond)
+	imke.write("art/.~lock.sand.bin#", "a program has it open")
 	imke.write("art/coral.bin", "\x00edited")
 	imke.write(sample.Notes, "imke\ntwo\nthree\n")
 	time.Sleep(1500 * time.Millisecond)
@@ -486,7 +487,7 @@ func TestWatchTellsAndTakesLocks(t *testing.T) {
 	if err := cmd.Wait(); err != nil {
 		t.Fatalf("%v\n%s", err, out.String())
 	}
-	for _, want := range []string{`"event":"edited","path":"art/coral.bin"`, `"event":"locked","path":"art/coral.bin"`, `"event":"overlap"`, `"verdict":"clashing"`, `"event":"arrived"`, "A plan", `"event":"committed"`} {
+	for _, want := range []string{`"event":"edited","path":"art/coral.bin"`, `"event":"locked","path":"art/coral.bin"`, `"event":"locked","path":"art/sand.bin"`, `"event":"overlap"`, `"verdict":"clashing"`, `"event":"arrived"`, "A plan", `"event":"committed"`} {
 		if !strings.Contains(out.String(), want) {
 			t.Errorf("watch does not tell %s:\n%s", want, out.String())
 		}

@@ -107,6 +107,12 @@ func (m *Manifest) LeftOut(p string) bool {
 	return false
 }
 
+// AlsoLeaveOut leaves out a file beyond what the project's rules say.
+func (m *Manifest) AlsoLeaveOut(p string) {
+	m.once.Do(func() { m.leave = newLeaver(m) })
+	m.leave.paths[p] = true
+}
+
 // LeftOutHere is LeftOut for a path of whose folders none is left out. It may be
 // called by several goroutines.
 func (m *Manifest) LeftOutHere(p string) bool {

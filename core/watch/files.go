@@ -3,10 +3,15 @@ package watch
 import (
 	"context"
 	"io/fs"
+	"path"
 	"path/filepath"
+	"strings"
+	"sync"
 	"time"
 
 	"github.com/fsnotify/fsnotify"
+
+	"oakenchest/core/workspace"
 )
 
 // settleTime is how long a folder must be quiet before a burst of events counts as one;
@@ -26,6 +31,18 @@ type files struct {
 	// Polling says that the system has no room for so many folders.
 	polling bool
 	changed chan struct{}
+
+	mu    sync.Mutex // guards signs
+	signs []string   // files, below root, that came and could be a program's beside its own
+}
+
+// took gives the signs that came since the last call.
+func (f *files) took() []string {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	out := f.signs
+	f.signs = nil
+	return out
 }
 
 // follow begins to follow a folder until ctx ends.
@@ -94,7 +111,17 @@ func (f *files) listen(ctx context.Context) {
 				return
 			}
 			rel, err := filepath.Rel(f.root, e.Name)
-			if err != nil || f.skip(filepath.ToSlash(rel)) {
+			if err != nil {
+				continue
+			}
+			rel = filepath.ToSlash(rel)
+			sign := e.Has(fsnotify.Create) && isSign(path.Base(rel)) && !strings.HasPrefix(rel, workspace.Folder+"/")
+			if sign {
+				f.mu.Lock()
+				f.signs = append(f.signs, rel)
+				f.mu.Unlock()
+			}
+			if f.skip(rel) && !sign {
 				continue
 			}
 			if e.Has(fsnotify.Create) {

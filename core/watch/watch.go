@@ -101,7 +101,8 @@ func (s *Session) Run(ctx context.Context) error {
 		case <-ctx.Done():
 			return nil
 		case <-f.changed:
-			s.try(ctx, s.look)
+			signs := f.took()
+			s.try(ctx, func(ctx context.Context, w *workspace.Workspace) error { return errors.Join(s.opened(ctx, w, signs), s.look(ctx, w)) })
 		case <-news.C:
 			s.try(ctx, s.news)
 		case <-commit:

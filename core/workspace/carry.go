@@ -100,6 +100,23 @@ func (w *Workspace) Recorded(p string) (bool, error) {
 	return f.Mode != 0 && f.Mode != chest.Folder, chest.Explain(err)
 }
 
+// RecordedIn lists the names of the files that lie right in a folder of the commit that the workspace stands
+// on; none for a folder that is not there.
+func (w *Workspace) RecordedIn(folder string) ([]string, error) {
+	at, err := w.Chest.At(w.tree(), folder)
+	if err != nil || at.Mode != chest.Folder {
+		return nil, chest.Explain(err)
+	}
+	entries, err := w.Chest.Entries(at.Digest)
+	var out []string
+	for _, e := range entries {
+		if e.Mode != chest.Folder {
+			out = append(out, e.Path)
+		}
+	}
+	return out, chest.Explain(err)
+}
+
 // Free lets a file that is to be recorded no longer be written.
 func (w *Workspace) Free(p string) { w.free(p) }
 

@@ -92,6 +92,7 @@ func (w *Workspace) reloadManifest() error {
 	data, err := os.ReadFile(w.local(manifest.Name))
 	if os.IsNotExist(err) {
 		w.Manifest = &manifest.Manifest{}
+		w.leaveApart()
 		return nil
 	}
 	if err != nil {
@@ -101,6 +102,7 @@ func (w *Workspace) reloadManifest() error {
 	switch {
 	case err == nil:
 		w.Manifest, w.Broken = m, nil
+		w.leaveApart()
 	case w.Broken != nil: // it was so before
 		return nil
 	}

@@ -364,6 +364,7 @@ func (w *Workspace) loadBase(ctx context.Context) error {
 }
 
 func (w *Workspace) loadManifest() error {
+	defer func() { w.leaveApart() }()
 	data, err := os.ReadFile(filepath.Join(w.Root, manifest.Name))
 	if errors.Is(err, os.ErrNotExist) {
 		w.Manifest = &manifest.Manifest{}
@@ -616,5 +617,6 @@ func (w *Workspace) EditManifest(edit func([]byte) ([]byte, error)) error {
 		return err
 	}
 	w.Manifest = m
+	w.leaveApart()
 	return nil
 }
