@@ -55,6 +55,7 @@ type App struct {
 	lenient     bool // an oaken.toml that can't be read is no reason to stop
 	json, quiet bool
 	yes         bool
+	all         bool                 // each change is to be shown in its line
 	trust       string               // the digest of what may be run and reached; empty for none
 	running     bool                 // the call was understood
 	current     *workspace.Workspace // that the call works in; nil for none

@@ -56,6 +56,7 @@ compare shows what is different inside each artifact.`,
 			})
 		},
 	}
+	cmd.Flags().BoolVar(&a.all, "all", false, "show each file that moved with its folder in its line")
 	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when something changed")
 	return cmd
 }
@@ -195,8 +196,24 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 	if len(shown) == 0 {
 		a.say("Nothing has changed.")
 	}
+	var moves [][2]string
+	for _, c := range shown {
+		if c.From != "" && c.Holder == "" {
+			moves = append(moves, [2]string{c.From, c.Path})
+		}
+	}
+	renamed := gatherRenames(moves)
 	var rows [][]cell
 	for _, c := range shown {
+		if from, to := renamedFolder(c.From, c.Path); c.From != "" && c.Holder == "" && !a.all {
+			if n, along := renamed[[2]string{from, to}]; along {
+				if n > 0 {
+					rows = append(rows, []cell{{stateWord(c), stateTones[c.State]}, {shownFolder(from) + " → " + shownFolder(to), plain}, {"folder", faint}, {count(n, "file"), plain}})
+				}
+				renamed[[2]string{from, to}] = 0
+				continue
+			}
+		}
 		name := c.Path
 		if c.From != "" {
 			name = c.From + " → " + c.Path

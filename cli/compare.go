@@ -55,6 +55,7 @@ first in a project that is not yours:
 		},
 	}
 	cmd.Flags().BoolVar(&o.check, "check", false, "end with status 1 when something differs")
+	cmd.Flags().BoolVar(&a.all, "all", false, "show each change in its line, and addresses whole")
 	cmd.Flags().BoolVar(&o.summary, "summary", false, "show one line an artifact")
 	cmd.Flags().BoolVar(&o.lines, "lines", false, "show texts line by line")
 	cmd.Flags().StringVar(&o.html, "html", "", "draw the comparison on one page, in `FILE`")
@@ -255,7 +256,7 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 	if a.quiet {
 		return
 	}
-	var rows [][]cell
+	diffs, rows := a.gatherMoves(diffs)
 	for _, d := range diffs {
 		switch {
 		case d.Noise:
@@ -272,10 +273,14 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 			if note := d.Note(c); note != "" {
 				text = note
 			}
-			told = append(told, toldChange{c.Address, text, t})
+			told = append(told, toldChange{address: c.Address, text: text, tone: t})
 		}
-		for _, c := range a.gathered(d.Kind, told) {
-			rows = append(rows, []cell{{c.address.String(), plain}, {c.text, c.tone}})
+		for _, c := range a.repeated(a.gathered(d.Kind, told)) {
+			row := []cell{{a.shortAddress(c.address.String()), plain}, {c.text, c.tone}}
+			if c.more > 0 {
+				row = append(row, cell{"and in " + count(c.more, "more place") + "; --all shows each", faint})
+			}
+			rows = append(rows, row)
 		}
 		if d.Why != "" {
 			rows = append(rows, []cell{{d.Path, plain}, {unreadNote(d.Kind, d.Why), warm}})
@@ -289,6 +294,7 @@ type toldChange struct {
 	address element.Address
 	text    string
 	tone    tone
+	more    int // how many others say the same
 }
 
 // gathered tells equal changes of elements that lie beside each other as one.
@@ -333,7 +339,7 @@ func (a *App) gathered(kindName string, list []toldChange) []toldChange {
 		for _, area := range areas {
 			at := c.address
 			at.Steps = append(at.Steps[:len(at.Steps)-1:len(at.Steps)-1], element.Step{Type: g.typ, Key: area})
-			out = append(out, toldChange{at, c.text, c.tone})
+			out = append(out, toldChange{address: at, text: c.text, tone: c.tone})
 		}
 	}
 	return out
@@ -366,7 +372,8 @@ func changeText(c element.Change, say func(string, element.Value) string) (strin
 		}
 		return string(c.Kind) + "  " + oneLine(c.Element.Summary(), 2*valueWidth), t
 	case element.Edited:
-		return oneLine(say(c.Address.Property, c.From), valueWidth) + " → " + oneLine(say(c.Address.Property, c.To), valueWidth), warm
+		from, to := cutAround(say(c.Address.Property, c.From), say(c.Address.Property, c.To), valueWidth)
+		return from + " → " + to, warm
 	default:
 		return string(c.Kind) + "  " + oneLine(c.From.String(), valueWidth) + " → " + oneLine(c.To.String(), valueWidth), warm
 	}

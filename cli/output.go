@@ -83,7 +83,7 @@ func (a *App) table(w io.Writer, indent string, rows [][]cell) {
 
 // oneLine writes a value on one line, in quotes where it would mislead.
 func oneLine(s string, most int) string {
-	if strings.ContainsAny(s, "\n\r\t") || s != strings.TrimSpace(s) || s == "" {
+	if quoted(s) {
 		s = strconv.Quote(s)
 	}
 	return runewidth.Truncate(s, most, " …")

@@ -10,7 +10,7 @@ import (
 )
 
 func newShow(a *App) *cobra.Command {
-	return &cobra.Command{
+	cmd := &cobra.Command{
 		Use:               "show COMMIT",
 		Short:             "Show a commit: who, when, why, and what it changed",
 		Example:           "  oaken show main:12\n  oaken show release:spring",
@@ -67,4 +67,6 @@ func newShow(a *App) *cobra.Command {
 			})
 		},
 	}
+	cmd.Flags().BoolVar(&a.all, "all", false, "show each change in its line, and addresses whole")
+	return cmd
 }

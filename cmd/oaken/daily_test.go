@@ -192,3 +192,41 @@ func TestLocksForAPath(t *testing.T) {
 	p.fails(2, "There is no nothing", "lock", "nothing")
 	p.fails(2, "is not locked", "unlock", "notes")
 }
+
+// TestRepetitionIsToldOnce renames a folder and makes one change in many places: people are told once, with
+// a count, and scripts of each.
+func TestRepetitionIsToldOnce(t *testing.T) {
+	p := empty(t)
+	p.ok("begin")
+	var items []string
+	for i := range 150 {
+		items = append(items, fmt.Sprintf(`{"id": "i%d", "colour": "red", "n": %d}`, i, i))
+	}
+	text := "[" + strings.Join(items, ",\n") + "]\n"
+	p.write("items.json", text)
+	for i := range 9 {
+		p.write(fmt.Sprintf("old/deep/f%d.txt", i), fmt.Sprint("file ", i, "\n"))
+	}
+	p.ok("commit", "-m", "First")
+	if err := os.Rename(p.path("old"), p.path("new")); err != nil {
+		t.Fatal(err)
+	}
+	p.write("items.json", strings.Replace(strings.ReplaceAll(text, "red", "blue"), `"n": 7}`, `"n": 8}`, 1))
+	p.says(p.ok("changes"), "moved   old/ → new/", "9 files")
+	out := p.ok("compare")
+	p.says(out, "moved  old/ → new/, 9 artifacts", "red → blue", "and in 149 more places; --all shows each", "7 → 8")
+	if lines := strings.Count(out, "\n"); lines > 6 {
+		t.Errorf("%d lines:\n%s", lines, out)
+	}
+	if all := p.ok("compare", "--all"); strings.Count(all, "red → blue") != 150 || strings.Count(all, "moved") != 9 {
+		t.Errorf("--all:\n%.500s", all)
+	}
+	if all := p.ok("changes", "--all"); strings.Count(all, "moved") != 9 {
+		t.Errorf("changes --all:\n%s", all)
+	}
+	if len(p.object("changes")["changes"].([]any)) != 10 {
+		t.Error("scripts are told of each file")
+	}
+	p.ok("commit", "-m", "Second")
+	p.says(p.ok("show", "main"), "and in 149 more places")
+}
