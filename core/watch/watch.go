@@ -102,7 +102,9 @@ func (s *Session) Run(ctx context.Context) error {
 			return nil
 		case <-f.changed:
 			signs := f.took()
-			s.try(ctx, func(ctx context.Context, w *workspace.Workspace) error { return errors.Join(s.opened(ctx, w, signs), s.look(ctx, w)) })
+			s.try(ctx, func(ctx context.Context, w *workspace.Workspace) error {
+				return errors.Join(s.opened(ctx, w, signs), s.look(ctx, w))
+			})
 		case <-news.C:
 			s.try(ctx, s.news)
 		case <-commit:
