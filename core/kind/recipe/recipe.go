@@ -60,6 +60,9 @@ func Watched(t *kind.Table, recipes []manifest.Recipe, tell func(*Report)) *kind
 		if archives[k.Name()] {
 			return overArchive(k, append(chosen, builtinFor(p)...), tell)
 		}
+		if k.Name() == "picture" {
+			return overPicture(k, chosen, tell)
+		}
 		inner, ok := k.(kind.Writer)
 		if !ok || !structured[k.Name()] {
 			return k
