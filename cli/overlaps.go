@@ -118,6 +118,8 @@ func (a *App) showOverlap(o overlap.Overlap, indent string) {
 
 func toldText(t overlap.Told) string {
 	switch {
+	case t.Note != "":
+		return t.Note
 	case t.Change == string(element.Edited) || t.Change == string(element.Moved) || t.Change == string(element.Renamed):
 		text := oneLine(orNothing(t.From), 60) + " → " + oneLine(orNothing(t.To), 60)
 		if t.Change != string(element.Edited) {

@@ -157,6 +157,10 @@ func (p *project) tree(dir string) string {
 		if d.IsDir() {
 			return nil
 		}
+		if to, err := os.Readlink(full); err == nil {
+			fmt.Fprintf(&b, "%s → %s\n", strings.TrimPrefix(full, p.dir), to)
+			return nil
+		}
 		data, err := os.ReadFile(full)
 		fmt.Fprintf(&b, "%s %x\n", strings.TrimPrefix(full, p.dir), data)
 		return err

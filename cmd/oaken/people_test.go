@@ -216,8 +216,25 @@ func modeOf(program bool) string {
 	return "plain"
 }
 
+// link makes a link of one's own lead somewhere: in the project, outside of it, nowhere.
+func (p *person) link() {
+	if err := os.MkdirAll(p.path("links"), 0o777); err != nil {
+		p.t.Error(err)
+	}
+	name := p.path("links/" + p.name)
+	_ = os.Remove(name)
+	to := []string{"../rules/0.properties", "/etc/hostname", "../../elsewhere", "nowhere", "../rules"}[p.r.IntN(5)]
+	if err := os.Symlink(to, name); err != nil {
+		p.t.Error(err)
+	}
+	p.tally("link")
+}
+
 // edit changes one value, which nobody else ever writes, or takes one away.
 func (p *person) edit() {
+	if p.r.IntN(12) == 0 {
+		p.link()
+	}
 	name := fmt.Sprintf("rules/%d.properties", p.r.IntN(ruleFiles))
 	data, err := os.ReadFile(p.path(name))
 	if err != nil {

@@ -44,6 +44,8 @@ type Told struct {
 	Change  string `json:"change"`
 	From    string `json:"from,omitempty"`
 	To      string `json:"to,omitempty"`
+	// Note says it in words where the two values say little: how many pixels differ.
+	Note string `json:"note,omitempty"`
 }
 
 // Side is one of those who changed an artifact.
@@ -75,14 +77,14 @@ type Overlap struct {
 // mostTold is how many changes of a side are told.
 const mostTold = 40
 
-// Tell writes changes for others.
-func Tell(changes []element.Change) ([]Told, int) {
-	out := make([]Told, 0, min(len(changes), mostTold))
-	for _, c := range changes {
+// Tell writes how an artifact differs, for others.
+func Tell(d state.Difference) ([]Told, int) {
+	out := make([]Told, 0, min(len(d.Changes), mostTold))
+	for _, c := range d.Changes {
 		if len(out) == mostTold {
-			return out, len(changes) - mostTold
+			return out, len(d.Changes) - mostTold
 		}
-		t := Told{Address: c.Address.String(), Change: string(c.Kind)}
+		t := Told{Address: c.Address.String(), Change: string(c.Kind), Note: d.Note(c)}
 		if !c.From.IsAbsent() {
 			t.From = clip(c.From.String())
 		}
@@ -270,7 +272,7 @@ func (f *Finder) tell(ctx context.Context, from, to state.State, s *Side, o *Ove
 	}
 	diffs, err := f.Reader.Compare(ctx, a, b, []string{o.Path})
 	for _, d := range diffs {
-		list, more := Tell(d.Changes)
+		list, more := Tell(d)
 		s.Told, s.More, o.Kind = append(s.Told, list...), s.More+more, d.Kind
 	}
 	return err

@@ -261,10 +261,10 @@ func (w *Workspace) tell(ctx context.Context, work state.State, e *ledger.Edit, 
 	if err != nil {
 		return
 	}
-	var all []element.Change
+	var all state.Difference
 	for _, d := range diffs {
 		if d.Path == e.Path {
-			all, e.Kind = append(all, d.Changes...), d.Kind
+			all, e.Kind = d, d.Kind
 		}
 	}
 	if k, ok := r.Kinds.Named(e.Kind); ok {
