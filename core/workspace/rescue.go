@@ -211,21 +211,47 @@ func (w *Workspace) bringAside(c Rescued) error {
 	return w.write(c.Path, data, info.Mode().Perm())
 }
 
-// forgetRescued removes rescue copies that are older than rescueDays.
+// forgettingName is the record of when rescue copies were first seen to be too old, and forgettingWait how
+// long after that they go: a clock that jumps ahead for a moment takes nothing away.
+const (
+	forgettingName = "forgetting.json"
+	forgettingWait = 24 * time.Hour
+)
+
+// forgetRescued removes rescue copies that are older than rescueDays, by two looks that lie a day apart.
 func (w *Workspace) forgetRescued() error {
 	stamps, err := os.ReadDir(w.rescueFolder())
 	if os.IsNotExist(err) {
 		return nil
 	}
+	now := w.host.Now()
+	var old []string
 	for _, s := range stamps {
 		at, parsed := time.Parse(rescueStamp, s.Name())
-		if parsed == nil && w.host.Now().Sub(at) > rescueDays*24*time.Hour {
-			if err := os.RemoveAll(filepath.Join(w.rescueFolder(), s.Name())); err != nil {
-				return err
-			}
+		if parsed == nil && now.Sub(at) > rescueDays*24*time.Hour {
+			old = append(old, filepath.Join(w.rescueFolder(), s.Name()))
 		}
 	}
-	return err
+	marker := filepath.Join(w.Root, Folder, forgettingName)
+	if len(old) == 0 {
+		if err := os.Remove(marker); err != nil && !os.IsNotExist(err) {
+			return err
+		}
+		return nil
+	}
+	var first time.Time
+	if w.readSealed(forgettingName, &first) != nil || first.After(now) {
+		return w.writeSealed(forgettingName, now.UTC())
+	}
+	if now.Sub(first) < forgettingWait {
+		return nil
+	}
+	for _, dir := range old {
+		if err := os.RemoveAll(dir); err != nil {
+			return err
+		}
+	}
+	return os.Remove(marker)
 }
 
 // Discarded is what Discard has done.

@@ -10,6 +10,8 @@
 //	held/           their contents, and the folders of the base
 //	journal.json    what a command is doing to the files
 //	rescue/         what commands have overwritten, by time
+//	forgetting.json  since when some of that is too old to be kept
+//	apart           files that are left out of the commits of this workspace alone
 //	staged/         files that are put into place when a switch ends
 //	temp/           files being written
 //	busy            locked while a command changes the workspace
