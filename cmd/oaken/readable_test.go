@@ -4,6 +4,8 @@ import (
 	"os"
 	"strings"
 	"testing"
+
+	"oakenchest/sample"
 )
 
 // TestWhatCanBeReadNoMoreIsTold breaks artifacts that could be read: changes names each with file and place,
@@ -54,5 +56,20 @@ func TestWhatCanBeReadNoMoreIsTold(t *testing.T) {
 	p.write("a.json", "{\"a\": 1 \n")
 	if out := p.ok("compare"); strings.Contains(out, "only bytes without meaning") {
 		t.Error(out)
+	}
+}
+
+// TestASplitSceneThatLacksAParentIsTold takes the file of a node away that others hang on.
+func TestASplitSceneThatLacksAParentIsTold(t *testing.T) {
+	p := empty(t)
+	p.ok("begin")
+	p.reef(sample.Lamp{Scale: 1, Brightness: 40})
+	p.ok("split", sample.Scene, "exhibit/parts", "--as-artifact")
+	p.ok("commit", "-m", "Split")
+	os.Remove(p.path("exhibit/parts/nodes/Rock.json"))
+	p.says(p.ok("changes"), "exhibit/parts can be read as scene no more", `"Rock"`)
+	r := p.run("commit", "-m", "Without its parent")
+	if p.says(r.err, "exhibit/parts can be read as scene no more"); r.status != 0 {
+		t.Errorf("%d %s", r.status, r.err)
 	}
 }
