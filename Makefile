@@ -42,7 +42,7 @@ check:
 test: setup check
 	@corpus=$$(test/corpus); servers=$$(test/servers start); trap 'test/servers stop' EXIT; \
 	export $$servers OAKEN_CORPUS=$$corpus; \
-	OAKEN_SCENES=$${corpus:+$$corpus/usr/share/assimp/models} $(GO) test -count=1 ./...
+	OAKEN_SCENES=$${corpus:+$$corpus/usr/share/assimp/models} $(GO) test -count=1 -timeout 30m ./...
 
 # Each fuzz target for a while.
 FUZZTIME ?= 30s

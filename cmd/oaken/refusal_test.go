@@ -30,7 +30,7 @@ func TestWrongCallsChangeNothing(t *testing.T) {
 		{2, "main holds no nothing", "restore nothing --from main"},
 		{2, "There is no command", "frobnicate"},
 		{2, "unknown flag", "changes --frob"},
-		{2, "with --from the state", "restore notes"},
+		{2, "main:1 holds no nowhere.txt", "restore nowhere.txt"},
 		{2, "There is no rescue copy", "restore --rescued notes"},
 		{2, "There is no nothing", "discard nothing"},
 		{2, "--keep takes mine, theirs, both or base", "resolve x"},
@@ -96,7 +96,7 @@ func TestDamagedArtifactsAreKeptAsTheyAre(t *testing.T) {
 		p.write(name, data)
 	}
 	out := p.ok("changes")
-	for _, want := range []string{"kept as opaque: it is cut short", "kept as opaque: the zip archive is damaged", "read as plain text: the scene's JSON", "read as plain text: line 1, column 3", "read as plain text: line 1: </a> closes nothing"} {
+	for _, want := range []string{"no more: it is cut short", "the zip archive is damaged", "the scene's JSON", "line 1, column 3", "line 1: </a> closes nothing"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("changes lacks %q:\n%s", want, out)
 		}

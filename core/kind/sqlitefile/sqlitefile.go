@@ -91,11 +91,12 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 	return &kind.Reading{Root: root, Content: kind.Held(r.held)}, nil
 }
 
-// patience is how long the engine may take for a file of a size in bytes: twenty times as long as it
-// takes here for what is only read.
+// patience is how long the engine may take for a file of a size in bytes: much longer than it takes on a
+// busy machine to read it. What a file could compute without end, columns that are generated when they
+// are read, is not asked for.
 func patience(size int64) time.Duration {
-	const second = 2 << 20 // bytes
-	return 2*time.Second + time.Duration(size)*time.Second/second
+	const second = 1 << 20 // bytes
+	return 20*time.Second + time.Duration(size)*time.Second/second
 }
 
 // open opens a copy of a database for reading alone, in which no value is longer than the file, or a
@@ -158,6 +159,26 @@ func (r *reader) keyOf(ctx context.Context, table string) ([]string, error) {
 	return out, rows.Err()
 }
 
+// stored lists the columns of a table whose values lie in the file: not those that are computed when they
+// are read, out of the others and what the schema says.
+func (r *reader) stored(ctx context.Context, table string) (string, error) {
+	const virtual = 2 // of pragma table_xinfo, "hidden"
+	rows, err := r.db.QueryContext(ctx, "select name from pragma_table_xinfo(?) where hidden <> ? order by cid", table, virtual)
+	if err != nil {
+		return "", err
+	}
+	defer rows.Close()
+	var names []string
+	for rows.Next() {
+		var name string
+		if err := rows.Scan(&name); err != nil {
+			return "", err
+		}
+		names = append(names, quoteName(name))
+	}
+	return strings.Join(names, ", "), rows.Err()
+}
+
 func (r *reader) table(ctx context.Context, e *element.Element) error {
 	key, err := r.keyOf(ctx, e.Key)
 	if err != nil {
@@ -176,7 +197,11 @@ func (r *reader) table(ctx context.Context, e *element.Element) error {
 		return err
 	}
 	many := count > r.left
-	rows, err := r.db.QueryContext(ctx, "select "+order+", * from "+quoteName(e.Key)+" order by "+order)
+	stored, err := r.stored(ctx, e.Key)
+	if err != nil {
+		return err
+	}
+	rows, err := r.db.QueryContext(ctx, "select "+order+", "+stored+" from "+quoteName(e.Key)+" order by "+order)
 	if err != nil {
 		return err
 	}
