@@ -109,3 +109,21 @@ func TestDamagedFilesAreRefused(t *testing.T) {
 		t.Errorf("copies are left: %v", now)
 	}
 }
+
+// TestColumnsThatAreComputedAreNotAskedFor reads what lies in the file alone: a generated column that is
+// stored, not one that is computed when it is read, however long or often it would be.
+func TestColumnsThatAreComputedAreNotAskedFor(t *testing.T) {
+	root := read(t, database(t, `create table t (a integer primary key, "b c" text, stored as (a * 2) stored, endless as (hex(zeroblob(400000000))), also as (a + 1) virtual);
+		insert into t (a, "b c") values (1, 'x'), (2, 'y');`))
+	text := root.Dump()
+	for _, want := range []string{`b c="x" stored="2"`, `b c="y" stored="4"`} {
+		if !strings.Contains(text, want) {
+			t.Errorf("%s is not in\n%s", want, text)
+		}
+	}
+	for _, row := range root.Children[0].Children {
+		if row.Type == "row" && (!row.Prop("endless").IsAbsent() || !row.Prop("also").IsAbsent() || row.Prop("stored").IsAbsent()) {
+			t.Errorf("a row: %s", row.Dump())
+		}
+	}
+}
