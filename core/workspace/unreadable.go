@@ -12,6 +12,7 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
+	"oakenchest/core/kind"
 	"oakenchest/core/state"
 )
 
@@ -38,28 +39,33 @@ func (w *Workspace) unreadable(ctx context.Context, changes []Change, known map[
 		return nil, err
 	}
 	r := w.Reader()
-	work, err := w.withChanges(ctx, changes)
+	work, err := w.withChanges(ctx, changes, units)
 	if err != nil {
 		return nil, err
 	}
 	found := make([]*Unreadable, len(units))
 	var together sync.Mutex // the readings of the base share a cache
 	err = w.onAllCores(ctx, len(units), func(i int) error {
-		is, checked := known[units[i]]
+		u := units[i]
+		is, checked := known[u.path]
 		if !checked {
 			var err error
-			if is, err = r.Check(work, units[i]); err != nil {
+			if is, err = r.Check(work, u.path); err != nil {
 				return nil // a file that is gone meanwhile is no artifact
 			}
+		}
+		plain := is.Kind == "text" || is.Kind == w.host.Kinds.Opaque().Name()
+		if is.Why == nil && plain && u.was != "" && u.was != is.Kind {
+			found[i] = &Unreadable{u.path, u.was, "it does not begin like one"}
 		}
 		if is.Why == nil {
 			return nil
 		}
 		together.Lock()
 		defer together.Unlock()
-		was, err := r.Read(ctx, w.BaseState(), units[i])
+		was, err := r.Read(ctx, w.BaseState(), u.path)
 		if err == nil && was.Why == nil {
-			found[i] = &Unreadable{units[i], was.Kind.Name(), is.Why.Error()}
+			found[i] = &Unreadable{u.path, was.Kind.Name(), is.Why.Error()}
 		}
 		return nil
 	})
@@ -72,13 +78,17 @@ func (w *Workspace) unreadable(ctx context.Context, changes []Change, known map[
 	return out, err
 }
 
-// withChanges is the base with some changes: what a commit of them comes to.
-func (w *Workspace) withChanges(ctx context.Context, changes []Change) (*state.Snapshot, error) {
-	files, err := w.BaseState().Files(ctx)
-	if err != nil {
-		return nil, err
+// withChanges is the base with some changes, as far as artifacts may need it: what a commit of the changes
+// comes to. Only what consists of several files, or names others, needs more than the changes.
+func (w *Workspace) withChanges(ctx context.Context, changes []Change, units []affected) (*state.Snapshot, error) {
+	is := map[string]state.File{}
+	if slices.ContainsFunc(units, func(u affected) bool { return u.several }) {
+		files, err := w.BaseState().Files(ctx)
+		if err != nil {
+			return nil, err
+		}
+		is = byPath(files)
 	}
-	is := byPath(files)
 	s := chosenState{State: w.BaseState(), work: w.Work(), chosen: map[string]bool{}}
 	for _, c := range changes {
 		s.chosen[c.Path] = true
@@ -107,36 +117,75 @@ func (s chosenState) Open(p string) (io.ReadCloser, error) {
 	return s.State.Open(p)
 }
 
+// affected is an artifact that changes may make unreadable.
+type affected struct {
+	path string
+	// was is the kind that the base's file begins like; empty where that was not looked at.
+	was string
+	// several says that it consists of several files, or may need others.
+	several bool
+}
+
 // touchedUnits lists the artifacts that changes may make unreadable, by path: those that were there before
 // and are still.
-func (w *Workspace) touchedUnits(changes []Change) ([]string, error) {
+func (w *Workspace) touchedUnits(changes []Change) ([]affected, error) {
 	r := w.Reader()
-	var out []string
+	out := map[string]affected{}
 	folders := map[string]bool{}
-	opaque := w.host.Kinds.Opaque().Name()
 	for _, c := range changes {
 		folders[path.Dir(c.Path)] = true
-		if unit := r.Unit(c.Path); unit != c.Path || c.State == Edited && c.is.Mode != chest.Link && w.kindByPath(r, c.Path) != opaque {
-			out = append(out, unit)
-		}
-	}
-	for dir := range folders {
-		at, err := w.Chest.At(w.tree(), dir)
-		if err != nil || at.Mode != chest.Folder {
-			continue // a new folder, or one that a name leads to nowhere
-		}
-		entries, err := w.Chest.Entries(at.Digest)
-		if err != nil {
-			return nil, chest.Explain(err)
-		}
-		for _, e := range entries {
-			if seen, err := lookAt(w.local(path.Join(dir, e.Path))); err == nil && seen.what == isFile && strings.EqualFold(path.Ext(e.Path), ".gltf") {
-				out = append(out, path.Join(dir, e.Path))
+		switch unit := r.Unit(c.Path); {
+		case unit != c.Path:
+			out[unit] = affected{path: unit, several: true}
+		case c.State == Edited && c.is.Mode != chest.Link && c.was.Mode != chest.Link && c.is.Size <= kind.MaxFile && c.was.Size <= kind.MaxFile:
+			begins, err := w.beginning(c.was)
+			if err != nil {
+				return nil, err
+			}
+			if k := r.KindOf(c.Path, begins).Name(); k != "text" && k != w.host.Kinds.Opaque().Name() {
+				out[unit] = affected{unit, k, strings.EqualFold(path.Ext(unit), ".gltf")}
 			}
 		}
 	}
-	slices.Sort(out)
-	return slices.Compact(out), nil
+	for dir := range folders {
+		if err := w.scenesIn(dir, out); err != nil {
+			return nil, err
+		}
+	}
+	return slices.SortedFunc(maps.Values(out), func(a, b affected) int { return strings.Compare(a.path, b.path) }), nil
+}
+
+// beginning gives the first bytes of a file of the base.
+func (w *Workspace) beginning(f state.File) ([]byte, error) {
+	in, err := w.Chest.Blobs.Open(f.Digest)
+	if err != nil {
+		if w.Offline {
+			return nil, nil // nobody can tell
+		}
+		return nil, chest.Explain(err)
+	}
+	defer in.Close()
+	var begin [kind.HeadSize]byte
+	n, _ := io.ReadFull(in, begin[:]) // what can't be read is no kind
+	return begin[:n], nil
+}
+
+// scenesIn adds the scenes in a folder of the base that are still there: they may need what changed.
+func (w *Workspace) scenesIn(dir string, out map[string]affected) error {
+	names, err := w.RecordedIn(dir)
+	if err != nil {
+		return err
+	}
+	for _, name := range names {
+		if !strings.EqualFold(path.Ext(name), ".gltf") {
+			continue
+		}
+		p := path.Join(dir, name)
+		if seen, err := lookAt(w.local(p)); err == nil && seen.what == isFile {
+			out[p] = affected{path: p, several: true}
+		}
+	}
+	return nil
 }
 
 // checkReadable refuses a commit of what can't be read any more where the project's rules or the person,
