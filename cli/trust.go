@@ -80,7 +80,7 @@ func (a *App) giveTrust(ctx context.Context, k *keeper, check bool) error {
 	if a.json {
 		list := []any{}
 		for _, w := range all {
-			list = append(list, map[string]any{"sort": w.Sort, "name": w.Name, "text": w.Text, "agreed": agreed(w)})
+			list = append(list, map[string]any{"sort": w.Sort, "name": w.Name, "text": w.Shown(), "agreed": agreed(w)})
 		}
 		a.printJSON(map[string]any{"schema": "oaken.trust/1", "wishes": list, "digest": trust.DigestOf(all)})
 	}
@@ -110,7 +110,7 @@ func (a *App) showWishes(list []trust.Wish, agreed func(trust.Wish) bool) {
 		if w.Sort == trust.Target || w.Sort == trust.Scratch {
 			does = "reach"
 		}
-		rows = append(rows, []cell{mark, {does, plain}, {w.Text, strong}, {string(w.Sort) + " " + w.Name, faint}})
+		rows = append(rows, []cell{mark, {does, plain}, {w.Shown(), strong}, {string(w.Sort) + " " + w.Name, faint}})
 	}
 	a.table(a.Out, "", rows)
 }
@@ -183,7 +183,7 @@ func (k *keeper) Allow(ctx context.Context, wishes ...trust.Wish) error {
 	k.app.bar.clear()
 	k.app.note("The project wants, and nobody on this machine has agreed to it yet:")
 	for _, w := range lacking {
-		k.app.note("  %s %s: %s", w.Sort, w.Name, w.Text)
+		k.app.note("  %s %s: %s", w.Sort, w.Name, w.Shown())
 	}
 	if !k.app.ask("Agree to this?") {
 		return trust.Refused(lacking)

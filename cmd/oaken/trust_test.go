@@ -67,6 +67,17 @@ command = ` + touch("check") + "\n"
 		t.Errorf("the check: %d %s", r.status, r.err)
 	}
 	none("before anybody agreed")
+	p.write("oaken.toml", strings.Replace(rules, "u:${HOME}@", "u:hunter2@", 1))
+	for _, call := range [][]string{{"trust"}, {"trust", "--json"}, {"capture", "secret"}, {"trust", "--yes"}} {
+		if r := p.run(call...); strings.Contains(r.out+r.err, "hunter2") {
+			t.Errorf("%v prints a password: %s%s", call, r.out, r.err)
+		}
+	}
+	if book, err := os.ReadFile(filepath.Join(config, "oaken", "trusted.json")); err != nil || strings.Contains(string(book), "hunter2") {
+		t.Errorf("the book keeps a password: %s, %v", book, err)
+	}
+	p.ok("trust", "--forget")
+	p.write("oaken.toml", rules)
 
 	// --yes of another command is no word for this.
 	if r := p.run("compare", "main", "work", "--viewer", "--yes"); r.status != 4 {

@@ -83,17 +83,24 @@ func Arrive(from, to string) error {
 func (c *Chest) prepare(to string) error {
 	mark := filepath.Join(to, copying)
 	from, err := os.ReadFile(mark)
-	if err == nil && string(from) == c.Dir {
-		return nil
+	if err == nil && (len(from) == 0 || string(from) == c.Dir) { // empty when it was killed before it wrote
+		err = rights.Folder(filepath.Join(to, "packs"))
+		if err == nil {
+			err = os.WriteFile(mark, []byte(c.Dir), rights.File(to))
+		}
+		return err
 	}
 	if entries, err := os.ReadDir(to); err == nil && len(entries) > 0 {
 		return fault.New(fault.Refused, "Name an empty folder or one that does not exist yet.", "%s is not empty, and no chest is in it.", to)
 	}
-	if err := rights.Folders(filepath.Join(to, "packs")); err == nil {
+	if err = rights.Folders(to); err == nil {
 		err = os.WriteFile(mark, []byte(c.Dir), rights.File(to))
-		if err == nil {
-			return nil
-		}
+	}
+	if err == nil {
+		err = rights.Folder(filepath.Join(to, "packs"))
+	}
+	if err == nil {
+		return nil
 	}
 	return fault.New(fault.Unreachable, "Check the location and the rights to write there.", "No chest can be made in %s.", to)
 }

@@ -74,7 +74,7 @@ func (b Book) Agree(project string, wishes []Wish, now time.Time) error {
 		return err
 	}
 	for _, w := range lacking {
-		p.Projects[project] = append(p.Projects[project], entry{w.Digest(), string(w.Sort) + " " + w.Name + ": " + w.Text, now.UTC()})
+		p.Projects[project] = append(p.Projects[project], entry{w.Digest(), string(w.Sort) + " " + w.Name + ": " + w.Shown(), now.UTC()})
 	}
 	return b.write(p)
 }

@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 
+	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/manifest"
 )
@@ -36,6 +37,15 @@ type Wish struct {
 	Name string
 	// Text is the command, or the place, as it is written.
 	Text string
+}
+
+// Shown is the text as people may see it, and as it may be kept: a secret that somebody wrote into a target
+// is left out.
+func (w Wish) Shown() string {
+	if w.Sort == Target || w.Sort == Scratch {
+		return environment.Shown(w.Text)
+	}
+	return w.Text
 }
 
 // Digest names the wish by all that it says.
@@ -115,9 +125,9 @@ type Keeper interface {
 // Refused is the error for wishes that nobody has agreed to.
 func Refused(wishes []Wish) error {
 	w := wishes[0]
-	doing := "run " + w.Text
+	doing := "run " + w.Shown()
 	if w.Sort == Target || w.Sort == Scratch {
-		doing = "reach " + w.Text
+		doing = "reach " + w.Shown()
 	}
 	return fault.New(fault.Refused, "oaken trust shows all that it wants, and takes your word for it; nothing was run, and nothing reached. In a script: --trust DIGEST, as oaken trust gives it.",
 		"The project wants to %s (%s %s), and nobody on this machine has agreed to that.", doing, w.Sort, w.Name)
