@@ -112,6 +112,13 @@ var conditions = []struct {
 	{os.ErrPermission, "Check that you may read and write there, and run the command again."},
 }
 
+// Interrupted says that a call was stopped and could not end by itself in time, and gives the exit status for
+// that.
+func Interrupted(app *App) int {
+	app.report(context.Canceled)
+	return fault.Status(asFault(context.Canceled))
+}
+
 // asFault gives every error the form for people.
 func asFault(err error) *fault.Error {
 	var f *fault.Error
@@ -119,7 +126,7 @@ func asFault(err error) *fault.Error {
 	case errors.As(err, &f):
 		return f
 	case errors.Is(err, context.Canceled):
-		return fault.New(fault.Failed, "Run the command again to continue.", "It was interrupted.")
+		return fault.New(fault.Interrupted, "Run the command again to continue.", "It was interrupted.")
 	}
 	for _, c := range conditions {
 		if errors.Is(err, c.is) {

@@ -132,10 +132,10 @@ func (a *App) showBegun(cmd *cobra.Command, w *workspace.Workspace, presets []pr
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.begin/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Dir, "waiting": n, "presets": presetsOf(presets)})
+		a.printJSON(map[string]any{"schema": "oaken.begin/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Place(), "waiting": n, "presets": presetsOf(presets)})
 		return nil
 	}
-	where := w.Chest.Dir
+	where := w.Chest.Place()
 	if rel, err := filepath.Rel(w.Root, where); err == nil && filepath.IsLocal(rel) {
 		where = filepath.ToSlash(rel) + ", inside the workspace"
 	}

@@ -36,14 +36,14 @@ Nobody can commit meanwhile; they wait.`,
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.tidy/1", "packs": t.Packs, "bytes": t.Bytes})
+					a.printJSON(map[string]any{"schema": "oaken.tidy/1", "bales": t.Bales, "packs": t.Bales, "bytes": t.Bytes})
 					return nil
 				}
-				if t.Packs == 0 {
+				if t.Bales == 0 {
 					a.say("Nothing to tidy.")
 					return nil
 				}
-				a.say("%s won back from %s.", element.SizeText(t.Bytes), count(t.Packs, "pack"))
+				a.say("%s won back from %s.", element.SizeText(t.Bytes), count(t.Bales, "bale"))
 				return nil
 			})
 		},

@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"oakenchest/core/chest"
+	"oakenchest/core/chest/local"
 	"oakenchest/core/fault"
 	"oakenchest/core/workspace"
 )
@@ -45,17 +45,17 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 				return err
 			}
 			if a.json {
-				a.printJSON(map[string]any{"schema": "oaken.open/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Dir, "branch": w.Branch, "state": workspace.Label(w.Base), "files": n, "only": append([]string{}, w.Only()...)})
+				a.printJSON(map[string]any{"schema": "oaken.open/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Place(), "branch": w.Branch, "state": workspace.Label(w.Base), "files": n, "only": append([]string{}, w.Only()...)})
 				return nil
 			}
 			a.say("%s holds %s of %s.", w.Root, count(n, "file"), a.paint(strong, standing(w)))
 			a.say("  workspace  %s, of %s", w.Name, w.Person)
-			a.say("  chest      %s", w.Chest.Dir)
+			a.say("  chest      %s", w.Chest.Place())
 			a.sayWho(w)
 			if len(w.Only()) > 0 {
 				a.say("  only       %s", strings.Join(w.Only(), ", "))
 			}
-			a.tellSharing(w.Chest)
+			a.tellSharing(w.Place())
 			newest, err := w.Chest.Branch(cmd.Context(), w.Branch)
 			if err != nil {
 				return err
@@ -74,7 +74,7 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 }
 
 // tellSharing says what keeps people from using a chest together.
-func (a *App) tellSharing(c *chest.Chest) {
+func (a *App) tellSharing(c *local.Folder) {
 	lacking := c.Unshared()
 	switch {
 	case !c.Writable():

@@ -39,7 +39,7 @@ folder was moved by hand, nothing is copied: this workspace alone looks for it t
 				}
 				a.say("The chest is in %s now, %s, each file proven after it was copied.", r.To, element.SizeText(r.Bytes))
 				a.say("  Others open it with oaken open %s; workspaces that look in %s are led there.", r.To, r.From)
-				a.tellSharing(w.Chest)
+				a.tellSharing(w.Place())
 				return nil
 			})
 		},

@@ -138,7 +138,7 @@ func (a *App) keeper(w *workspace.Workspace) *keeper {
 		}
 		return all
 	}
-	return &keeper{app: a, book: trust.Book{File: trustedFile()}, project: w.Chest.Dir, wishes: wishes, now: map[trust.Wish]bool{}}
+	return &keeper{app: a, book: trust.Book{File: trustedFile()}, project: w.Chest.Place(), wishes: wishes, now: map[trust.Wish]bool{}}
 }
 
 // keeperOf is keeper for a folder with rules that need not be a workspace.

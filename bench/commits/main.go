@@ -7,6 +7,7 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"path/filepath"
 	"strconv"
 	"time"
 
@@ -14,6 +15,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/kind/all"
 	"oakenchest/core/ledger"
+	"oakenchest/core/ledger/tables"
 	"oakenchest/core/workspace"
 )
 
@@ -40,12 +42,25 @@ func fill(folder string, n int) error {
 	if err != nil {
 		return err
 	}
-	return w.Chest.Ledger.Update(ctx, func(tx *ledger.Tx) error { return record(w.Chest, tx, trees) })
+	l, err := tables.Open(ctx, filepath.Join(w.Place().Dir, "ledger.db"))
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	tx, err := l.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer tx.Close()
+	if err := record(w.Chest, tx, trees); err != nil {
+		return err
+	}
+	return tx.Finish()
 }
 
 // writeTrees stores the trees of the commits.
 func writeTrees(c *chest.Chest, n int) ([]element.Digest, error) {
-	batch := c.Blobs.Begin()
+	batch := c.Contents.Begin()
 	defer batch.Abandon()
 	trees := make([]element.Digest, n)
 	for i := range trees {
@@ -66,7 +81,7 @@ func writeTrees(c *chest.Chest, n int) ([]element.Digest, error) {
 }
 
 // record adds the commits as publishing them one by one would.
-func record(c *chest.Chest, tx *ledger.Tx, trees []element.Digest) error {
+func record(c *chest.Chest, tx *tables.Tx, trees []element.Digest) error {
 	begin := time.Now().Add(-time.Duration(len(trees)) * time.Minute)
 	var last ledger.Commit
 	for i, tree := range trees {

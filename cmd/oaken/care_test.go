@@ -19,17 +19,17 @@ func TestTidyTakesOnlyWhatNothingReaches(t *testing.T) {
 		p.write("noise.bin", strings.Repeat(fmt.Sprint(i, "\x00"), 100_000))
 		p.ok("commit", "-m", fmt.Sprint("version ", i))
 	}
-	packs := p.path(".oaken/chest/packs")
-	p.write(".oaken/chest/packs/writing-123", "left by a killed process")
-	p.write(".oaken/chest/packs/feed.pack", "OAKPACK\x02 without an index")
+	bales := p.path(".oaken/chest/bales")
+	p.write(".oaken/chest/bales/writing-123", "left by a killed process")
+	p.write(".oaken/chest/bales/feed.bale", "OAKBALE\x01 without keys")
 	if out := p.ok("tidy"); !strings.Contains(out, "Nothing to tidy") {
 		t.Errorf("within the grace time: %s", out)
 	}
-	if out := p.ok("tidy", "--grace", "0s"); !strings.Contains(out, "won back from 2 packs") {
+	if out := p.ok("tidy", "--grace", "0s"); !strings.Contains(out, "won back from 2 bales") {
 		t.Errorf("tidy: %s", out)
 	}
 	// Damage, mended by a second copy: tidy takes the damaged one away.
-	found, err := filepath.Glob(filepath.Join(packs, "*.pack"))
+	found, err := filepath.Glob(filepath.Join(bales, "*.bale"))
 	if err != nil || len(found) == 0 {
 		t.Fatal(err)
 	}
@@ -131,11 +131,11 @@ func TestRepairFromACopyElsewhere(t *testing.T) {
 	if err := os.CopyFS(backup.path("copy"), os.DirFS(p.path(".oaken/chest"))); err != nil {
 		t.Fatal(err)
 	}
-	packs, err := filepath.Glob(p.path(".oaken/chest/packs/*.pack"))
-	if err != nil || len(packs) == 0 {
-		t.Fatal(packs, err)
+	bales, err := filepath.Glob(p.path(".oaken/chest/bales/*.bale"))
+	if err != nil || len(bales) == 0 {
+		t.Fatal(bales, err)
 	}
-	for _, f := range packs { // nothing of the chest's bytes is left
+	for _, f := range bales { // nothing of the chest's bytes is left
 		os.Chmod(f, 0o666)
 		if err := os.WriteFile(f, []byte("OAKPACK\x02"), 0o666); err != nil {
 			t.Fatal(err)

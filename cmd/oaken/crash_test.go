@@ -248,12 +248,12 @@ func TestHealthNamesWhatIsDamagedAndMendsIt(t *testing.T) {
 	p := world(t)
 	p.write("large.bin", strings.Repeat("0123456789abcdef\x00", 1<<16))
 	p.ok("commit", "-m", "Large")
-	packs, err := filepath.Glob(p.path(".oaken/chest/packs/*.pack"))
-	if err != nil || len(packs) == 0 {
+	bales, err := filepath.Glob(p.path(".oaken/chest/bales/*.bale"))
+	if err != nil || len(bales) == 0 {
 		t.Fatal(err)
 	}
 	touched, mended := 0, 0
-	for _, full := range packs {
+	for _, full := range bales {
 		name := strings.TrimPrefix(full, p.dir)
 		whole := p.read(name)
 		r := rand.New(rand.NewPCG(3, uint64(len(whole))))
@@ -276,10 +276,10 @@ func TestHealthNamesWhatIsDamagedAndMendsIt(t *testing.T) {
 				}
 			}
 			p.write(name, whole)
-			for _, pattern := range []string{"*.pack", "*.index"} { // the packs of repairs
-				now, _ := filepath.Glob(p.path(".oaken/chest/packs/" + pattern))
+			for _, pattern := range []string{"*.bale", "*.keys"} { // the bales of repairs
+				now, _ := filepath.Glob(p.path(".oaken/chest/bales/" + pattern))
 				for _, f := range now {
-					if stem := strings.TrimSuffix(strings.TrimSuffix(f, ".index"), ".pack"); !strings.Contains(strings.Join(packs, " "), stem+".pack") {
+					if stem := strings.TrimSuffix(strings.TrimSuffix(f, ".keys"), ".bale"); !strings.Contains(strings.Join(bales, " "), stem+".bale") {
 						os.Remove(f)
 					}
 				}
@@ -290,7 +290,7 @@ func TestHealthNamesWhatIsDamagedAndMendsIt(t *testing.T) {
 		t.Errorf("%d damages touched something, %d were mended", touched, mended)
 	}
 	p.ok("health")
-	os.Remove(packs[0])
+	os.Remove(bales[0])
 	if r := p.run("health"); r.status != 6 || !strings.Contains(r.out, "the pack is gone") || !strings.Contains(r.out, "touches") {
 		t.Errorf("a pack that is gone: %d\n%s", r.status, r.out)
 	}

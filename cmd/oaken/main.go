@@ -11,11 +11,13 @@ import (
 	"runtime/debug"
 	"strings"
 	"sync/atomic"
+	"syscall"
 	"time"
 
 	"golang.org/x/term"
 
 	"oakenchest/cli"
+	"oakenchest/core/trace"
 )
 
 // smallHeap is the size in bytes from which memory is collected eagerly, while little is read.
@@ -35,12 +37,49 @@ func room(size int64) {
 func main() {
 	debug.SetGCPercent(400) // short runs with small heaps: memory is not what they lack
 	room(0)
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
-	defer stop()
-	os.Exit(run(ctx))
+	app := newApp()
+	ctx, ended := traced(stoppable(app))
+	status := cli.Run(ctx, app, os.Args[1:])
+	ended()
+	os.Exit(status)
 }
 
-func run(ctx context.Context) int {
+// lastBreath is how long a command that is stopped may take to end by itself: it leaves what it found, or what
+// the next command finishes, whenever it is killed.
+const lastBreath = 250 * time.Millisecond
+
+// stoppable gives a context that ends when somebody stops the program: with Ctrl-C, or with SIGTERM. Soon after
+// that the program ends in any case, and at once when it is stopped again.
+func stoppable(app *cli.App) context.Context {
+	ctx, cancel := context.WithCancel(context.Background())
+	signals := make(chan os.Signal, 2)
+	signal.Notify(signals, os.Interrupt, syscall.SIGTERM)
+	go func() {
+		<-signals
+		cancel()
+		select {
+		case <-signals:
+		case <-time.After(lastBreath):
+		}
+		os.Exit(cli.Interrupted(app))
+	}()
+	return ctx
+}
+
+// traced lets what the command asks of the chest be written to the file that OAKEN_TRACE names, when it does.
+func traced(ctx context.Context) (context.Context, func()) {
+	name := os.Getenv("OAKEN_TRACE")
+	if name == "" {
+		return ctx, func() {}
+	}
+	f, err := os.OpenFile(name, os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o666)
+	if err != nil {
+		return ctx, func() {}
+	}
+	return trace.With(ctx, trace.New(f, time.Now)), func() { _ = f.Close() } // every line was written before
+}
+
+func newApp() *cli.App {
 	app := &cli.App{Room: room, Out: os.Stdout, Err: os.Stderr, Now: time.Now, Live: term.IsTerminal(int(os.Stderr.Fd()))}
 	out := int(os.Stdout.Fd())
 	if term.IsTerminal(out) {
@@ -56,7 +95,7 @@ func run(ctx context.Context) int {
 		dir = "."
 	}
 	app.Dir = dir
-	return cli.Run(ctx, app, os.Args[1:])
+	return app
 }
 
 // edit opens a text in the person's editor and gives what they have saved.

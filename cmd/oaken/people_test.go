@@ -20,6 +20,7 @@ import (
 
 	"oakenchest/cli"
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/chesttest"
 	"oakenchest/core/ledger"
 )
 
@@ -554,15 +555,11 @@ type model struct {
 }
 
 func (ps *people) checkHistory() {
-	c, err := chest.Open(ps.t.Context(), filepath.Join(ps.dir, "chest"))
-	if err != nil {
-		ps.t.Fatal(err)
-	}
-	defer c.Close()
+	c := chesttest.Open(ps.t, filepath.Join(ps.dir, "chest"))
 	m := &model{ps.t, c, map[ledger.ID]ledger.Commit{}, map[ledger.ID]map[setting]string{}, ps, nil, map[ledger.ID]map[ledger.ID]bool{}}
 	var order []ledger.Commit
 	tips := map[string]ledger.ID{}
-	err = c.Ledger.View(ps.t.Context(), func(tx *ledger.Tx) error {
+	err := c.View(ps.t.Context(), func(tx ledger.Records) (err error) {
 		if order, err = tx.Commits(); err != nil {
 			return err
 		}

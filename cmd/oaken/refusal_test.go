@@ -117,12 +117,12 @@ func TestDamagedArtifactsAreKeptAsTheyAre(t *testing.T) {
 
 func TestADamagedChestIsNamed(t *testing.T) {
 	p := world(t)
-	packs, err := os.ReadDir(p.path(".oaken/chest/packs"))
+	bales, err := os.ReadDir(p.path(".oaken/chest/bales"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, e := range packs {
-		if name := ".oaken/chest/packs/" + e.Name(); strings.HasSuffix(name, ".pack") {
+	for _, e := range bales {
+		if name := ".oaken/chest/bales/" + e.Name(); strings.HasSuffix(name, ".bale") {
 			data := []byte(p.read(name))
 			for i := 100; i < len(data); i += 50 {
 				data[i] ^= 0xff

@@ -24,7 +24,7 @@ func TestTheChestMoves(t *testing.T) {
 	p.write("../full/x.txt", "x\n")
 	p.fails(4, "is not empty", "relocate", "../full")
 	p.says(p.ok("relocate", "../shared/chest"), "The chest is in ", "each file proven")
-	for _, name := range []string{"packs", "holds"} {
+	for _, name := range []string{"bales"} {
 		if _, err := os.Stat(p.path(".oaken/chest/" + name)); err == nil {
 			t.Errorf("%s is left in the old place", name)
 		}
@@ -106,7 +106,7 @@ func TestAMoveLosesNothing(t *testing.T) {
 	p.ok("health")
 	second.ok("health")
 	live := 0
-	places, _ := filepath.Glob(p.path("../chest*/packs"))
+	places, _ := filepath.Glob(p.path("../chest*/bales"))
 	for _, dir := range places {
 		if _, err := os.Stat(filepath.Join(filepath.Dir(dir), "format")); err == nil {
 			live++

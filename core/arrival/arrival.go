@@ -22,7 +22,7 @@ import (
 
 // Reader answers questions about the work of one chest.
 type Reader struct {
-	tx *ledger.Tx
+	tx ledger.Records
 
 	joints  map[string][]ledger.Joint // of each branch, the deepest last
 	origin  map[ledger.ID]ledger.ID   // of a pick, the first commit that did its work
@@ -44,7 +44,7 @@ type stretch struct {
 }
 
 // Open reads what joins the branches of a chest.
-func Open(tx *ledger.Tx) (*Reader, error) {
+func Open(tx ledger.Records) (*Reader, error) {
 	r := &Reader{tx: tx, joints: map[string][]ledger.Joint{}, firsts: map[ledger.ID]ledger.Commit{}, copies: map[ledger.ID][]ledger.Commit{}, extents: map[ledger.ID]ledger.Extent{},
 		known: map[string]*stretch{}, missing: map[[2]ledger.ID][]ledger.Commit{}}
 	joints, err := tx.Joints()
@@ -354,7 +354,7 @@ func (r *Reader) alike(x ledger.Extent, work ledger.Commit) bool {
 
 // View lets fn ask about a chest.
 func View(ctx context.Context, c *chest.Chest, fn func(*Reader) error) error {
-	return chest.Explain(c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	return chest.Explain(c.View(ctx, func(tx ledger.Records) error {
 		r, err := Open(tx)
 		if err != nil {
 			return err

@@ -1,12 +1,12 @@
 package arrival
 
 import (
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/chesttest"
 	"oakenchest/core/element"
 	"oakenchest/core/ledger"
 )
@@ -20,7 +20,7 @@ type scribe struct {
 
 func (s *scribe) tree(text string) element.Digest {
 	s.t.Helper()
-	batch := s.c.Blobs.Begin()
+	batch := s.c.Contents.Begin()
 	defer batch.Abandon()
 	d, err := batch.PutBytes([]byte(text))
 	if err != nil {
@@ -60,11 +60,7 @@ func (s *scribe) branch(name string, at ledger.Commit) {
 
 func TestWorkArrivesInEachWay(t *testing.T) {
 	now := time.Date(2026, 6, 1, 9, 0, 0, 0, time.UTC)
-	c, err := chest.Create(t.Context(), filepath.Join(t.TempDir(), "chest"), "Imke", now)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer c.Close()
+	c := chesttest.New(t, "Imke")
 	s := &scribe{t, c, now}
 	first := s.commit("main", ledger.Commit{}, "dim", nil)
 	s.branch("lane", first)
@@ -80,7 +76,7 @@ func TestWorkArrivesInEachWay(t *testing.T) {
 	settled := s.commit("lane", merge, "hot", func(d *chest.Draft) { d.Merged, d.Settled = again.ID, true })
 	further := s.commit("far", first, "warm", func(d *chest.Draft) { d.Picks = picked.ID }) // a pick of a pick
 
-	err = View(t.Context(), c, func(r *Reader) error {
+	err := View(t.Context(), c, func(r *Reader) error {
 		for _, q := range []struct {
 			name   string
 			at, of ledger.Commit

@@ -161,7 +161,7 @@ func (r *Reader) TakenApart(a, b ledger.Commit, common []ledger.Commit) (out []l
 // TakenApart is that of a Reader, for a chest of which mostly nothing was ever taken back.
 func TakenApart(ctx context.Context, c *chest.Chest, a, b ledger.Commit, common []ledger.Commit) (out []ledger.Commit, err error) {
 	errNone := errors.New("nothing was taken back")
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	err = c.View(ctx, func(tx ledger.Records) error {
 		list, err := tx.Takings()
 		if err == nil && len(list) == 0 {
 			err = errNone

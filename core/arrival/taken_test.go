@@ -4,13 +4,13 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"testing"
 	"time"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/chesttest"
 	"oakenchest/core/ledger"
 )
 
@@ -25,10 +25,7 @@ func TestWhatWasTakenBackAgreesWithItsDefinition(t *testing.T) {
 	for range rounds {
 		seed := rand.Uint64()
 		r := rand.New(rand.NewPCG(seed, 1))
-		c, err := chest.Create(t.Context(), filepath.Join(t.TempDir(), "chest"), "Imke", time.Now())
-		if err != nil {
-			t.Fatal(err)
-		}
+		c := chesttest.New(t, "Imke")
 		s := &scribe{t: t, c: c, now: time.Date(2026, 6, 1, 9, 0, 0, 0, time.UTC)}
 		first := s.commit("main", ledger.Commit{}, "first", nil)
 		tips := map[string]ledger.Commit{"main": first}
@@ -91,7 +88,7 @@ func TestWhatWasTakenBackAgreesWithItsDefinition(t *testing.T) {
 			}
 			return slices.ContainsFunc(parents[at], func(p ledger.ID) bool { return has(p, work) })
 		}
-		err = View(t.Context(), c, func(rd *Reader) error {
+		err := View(t.Context(), c, func(rd *Reader) error {
 			for _, at := range all {
 				for _, work := range all {
 					if takes[work.ID] != nil || len(parents[work.ID]) > 1 {

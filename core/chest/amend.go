@@ -4,19 +4,19 @@ import (
 	"fmt"
 	"strings"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/content"
 )
 
 // WriteTree stores the folders of files, which need not be sorted, and gives the
 // digest of the whole.
-func (c *Chest) WriteTree(b *blob.Batch, files []File) (blob.Digest, error) {
-	return c.Amend(b, blob.Digest{}, files)
+func (c *Chest) WriteTree(b *content.Batch, files []File) (content.Digest, error) {
+	return c.Amend(b, content.Digest{}, files)
 }
 
 // Amend stores a tree with some files put into it and gives its digest; a file
 // without mode is taken out. Only the folders of those files are written. A
 // folder that loses its last file goes, unless it is put in as a bare one.
-func (c *Chest) Amend(b *blob.Batch, tree blob.Digest, files []File) (blob.Digest, error) {
+func (c *Chest) Amend(b *content.Batch, tree content.Digest, files []File) (content.Digest, error) {
 	sorted := InOrder(files)
 	d, _, err := c.amendFolder(b, tree, sorted, "")
 	return d, err
@@ -24,7 +24,7 @@ func (c *Chest) Amend(b *blob.Batch, tree blob.Digest, files []File) (blob.Diges
 
 // amendFolder amends one folder; files lie in it, in order. It also gives how
 // many entries the folder then has.
-func (c *Chest) amendFolder(b *blob.Batch, old blob.Digest, files []File, prefix string) (blob.Digest, int, error) {
+func (c *Chest) amendFolder(b *content.Batch, old content.Digest, files []File, prefix string) (content.Digest, int, error) {
 	before, err := c.folder(old)
 	if err != nil {
 		return old, 0, err
@@ -60,13 +60,13 @@ func (c *Chest) amendFolder(b *blob.Batch, old blob.Digest, files []File, prefix
 
 // amendEntry gives what is at one name: the file put there, or the folder with
 // the files put below it.
-func (c *Chest) amendEntry(b *blob.Batch, was File, files []File, name, inside string) (File, error) {
+func (c *Chest) amendEntry(b *content.Batch, was File, files []File, name, inside string) (File, error) {
 	own, path := was, strings.TrimSuffix(inside, "/")
 	if files[0].Path == path {
 		own, files = files[0], files[1:]
 		own.Path = name
 	}
-	below, n := blob.Digest{}, 0
+	below, n := content.Digest{}, 0
 	if was.Mode == Folder || own.Mode == Folder || len(files) > 0 {
 		if was.Mode == Folder {
 			below = was.Digest

@@ -2,57 +2,211 @@ package chest
 
 import (
 	"context"
-	"errors"
+	"encoding/hex"
 	"fmt"
 	"io"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
-	"syscall"
+	"sync"
 	"time"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 )
 
-// Hold keeps Tidy from running while a commit is being made, or, when alone is
-// set, keeps everybody from making one. It waits for others for a while.
-func (c *Chest) Hold(ctx context.Context, alone bool) (release func(), err error) {
-	wait, cancel := context.WithTimeout(ctx, 2*time.Minute)
-	defer cancel()
-	l, err := c.hold(wait, alone)
-	switch {
-	case err != nil && wait.Err() != nil:
-		return nil, fault.New(fault.Unreachable, "Try again when it has finished.", "Another program is working on the whole chest.")
-	case errors.Is(err, os.ErrPermission) || errors.Is(err, syscall.EROFS):
-		return nil, Explain(ledger.ErrReadOnly)
-	case lostFile(err):
-		return nil, Explain(err)
-	case err != nil:
-		return nil, fault.New(fault.Unreachable, "Check the connection to its place, the rights, and the room on the disk; nothing was recorded.", "The chest can't be written: %w.", err)
+// Hold notes on what contents are going to be stored: acts until its release name those contents, and are
+// refused when the chest was tidied since. It waits for a while when the chest is being tidied now.
+func (c *Chest) Hold(ctx context.Context) (release func(), err error) {
+	fence, err := c.untidied(ctx)
+	if err != nil {
+		return nil, err
 	}
-	return l.release, nil
+	h := &c.leases
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if !h.fresh || fence != h.tidied { // what is believed to be there may be gone
+		if err := c.Contents.Refresh(); err != nil {
+			return nil, Explain(err)
+		}
+		h.fresh = true
+	}
+	if h.storing == 0 {
+		h.tidied = fence
+	}
+	h.storing++
+	return sync.OnceFunc(func() {
+		h.mu.Lock()
+		defer h.mu.Unlock()
+		h.storing--
+	}), nil
 }
 
-// Gather keeps the chest's files few: it is called after a commit, with the chest
-// held. While another process gathers, nothing is done.
-func (c *Chest) Gather(ctx context.Context) error {
-	name := filepath.Join(c.holds(), "gathering")
-	l, err := takeLease(name)
-	if errors.Is(err, os.ErrExist) { // somebody does it, or was killed doing it
-		if info, err := os.Stat(filepath.Join(c.Dir, "ledger.db")); err == nil {
-			live(name, info.ModTime())
+// untidied waits until nobody tidies the chest, and gives how often that was done.
+func (c *Chest) untidied(ctx context.Context) (int64, error) {
+	wait, cancel := context.WithTimeout(ctx, tidyWait)
+	defer cancel()
+	for w := (leaseWatch{}); ; {
+		free, err := w.look(wait, c, TidyLease)
+		if free && w.seen.Owner != "" { // whoever tidied was killed
+			var l *lease
+			if l, err = c.tryTake(wait, w.seen); err == nil {
+				l.release()
+			} else if refused(err, Taken) {
+				err = nil
+			}
+			free = false
 		}
+		if err == nil && free {
+			return w.seen.Fence, nil
+		}
+		if err == nil {
+			err = pause(wait)
+		}
+		if err != nil {
+			return 0, c.atWork(ctx, wait, err)
+		}
+	}
+}
+
+// tidyWait bounds how long others wait for whoever tidies.
+const tidyWait = 2 * time.Minute
+
+// pause waits for a moment.
+func pause(ctx context.Context) error {
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-time.After(glance):
 		return nil
 	}
+}
+
+// atWork says for people that waiting was in vain.
+func (c *Chest) atWork(ctx, wait context.Context, err error) error {
+	if ctx.Err() == nil && wait.Err() != nil {
+		return fault.New(fault.Unreachable, "Try again when it has finished.", "Another program is working on the whole chest.")
+	}
+	return Explain(err)
+}
+
+// standAgain lets an act be asked for again, after the chest was tidied: all that it names must still be there.
+func (c *Chest) standAgain(ctx context.Context, a Act) error {
+	fence, err := c.untidied(ctx)
 	if err != nil {
+		return err
+	}
+	if err := c.Contents.Refresh(); err != nil {
+		return Explain(err)
+	}
+	for _, tree := range treesOf(a) {
+		whole, err := c.whole(ctx, tree)
+		if err != nil {
+			return err
+		}
+		if !whole {
+			return &Refusal{Reason: Tidied, Subject: a.Subject()}
+		}
+	}
+	c.leases.mu.Lock()
+	defer c.leases.mu.Unlock()
+	c.leases.tidied = fence
+	return nil
+}
+
+// treesOf gives the trees that an act names.
+func treesOf(a Act) (out []content.Digest) {
+	written := func(tree string) {
+		if d, err := hex.DecodeString(tree); err == nil && len(d) == len(content.Digest{}) {
+			out = append(out, content.Digest(d))
+		}
+	}
+	switch a := a.(type) {
+	case Publish:
+		for _, d := range a.Drafts {
+			out = append(out, d.Tree)
+		}
+		if a.Merge != nil {
+			out = append(out, a.Merge.Tree)
+		}
+		if a.Deployment != nil {
+			written(a.Deployment.Account.Tree)
+		}
+	case Keep:
+		written(a.Kept.Tree)
+	case Park:
+		written(a.Parked.Tree)
+	case Assent:
+		written(a.Assent.Tree)
+	}
+	return out
+}
+
+// whole reports whether everything that a tree holds is in the chest, as its keys say.
+func (c *Chest) whole(ctx context.Context, tree content.Digest) (bool, error) {
+	if tree == (content.Digest{}) {
+		return true, nil
+	}
+	if !c.Contents.Has(tree) {
+		return false, nil
+	}
+	entries, err := c.folder(tree)
+	if err != nil {
+		return false, err
+	}
+	for _, e := range entries {
+		if err := ctx.Err(); err != nil {
+			return false, err
+		}
+		if e.Mode == Folder {
+			if whole, err := c.whole(ctx, e.Digest); err != nil || !whole {
+				return whole, err
+			}
+			continue
+		}
+		if !c.Contents.Has(e.Digest) {
+			return false, nil
+		}
+		chunks, err := c.Contents.Chunks(e.Digest)
+		if err != nil {
+			return false, nil //nolint:nilerr // a list that can't be read is not whole
+		}
+		for _, chunk := range chunks {
+			if !c.Contents.Has(chunk) {
+				return false, nil
+			}
+		}
+	}
+	return true, nil
+}
+
+// Gather keeps the chest's files few: it is called after a commit. While another process gathers, or tidies,
+// nothing is done.
+func (c *Chest) Gather(ctx context.Context) error {
+	if many, err := c.Contents.Many(); err != nil || !many {
+		return Explain(err)
+	}
+	now, err := c.leaseNow(ctx, GatherLease)
+	if err != nil || now.Owner != "" && c.stillHeld(now) {
+		return Explain(err)
+	}
+	l, err := c.tryTake(ctx, now)
+	if err != nil {
+		if refused(err, Taken) {
+			return nil
+		}
 		return Explain(err)
 	}
 	defer l.release()
-	_, err = c.Blobs.Gather(ctx)
+	_, err = c.Contents.Gather(ctx)
 	return Explain(err)
+}
+
+// stillHeld reports whether a lease that is only of use may be somebody's still: those who don't wait can't
+// watch it, and go by its age.
+func (c *Chest) stillHeld(l ledger.Lease) bool {
+	const patience = 10 * time.Minute
+	return c.store.Now().Sub(l.Since) < patience
 }
 
 // reach visits every folder and file that a commit reaches, or that is kept of an
@@ -62,10 +216,10 @@ func (c *Chest) reach(ctx context.Context, visit func(path string, f File, commi
 	if err != nil {
 		return err
 	}
-	seen := map[blob.Digest]bool{}
-	var walk func(d blob.Digest, prefix string, commit ledger.Commit) error
-	walk = func(d blob.Digest, prefix string, commit ledger.Commit) error {
-		if d == (blob.Digest{}) || seen[d] {
+	seen := map[content.Digest]bool{}
+	var walk func(d content.Digest, prefix string, commit ledger.Commit) error
+	walk = func(d content.Digest, prefix string, commit ledger.Commit) error {
+		if d == (content.Digest{}) || seen[d] {
 			return nil
 		}
 		seen[d] = true
@@ -127,21 +281,37 @@ func (c *Chest) reach(ctx context.Context, visit func(path string, f File, commi
 	return nil
 }
 
-// Tidy removes what no commit reaches, older than grace. Nobody can commit
-// meanwhile.
-func (c *Chest) Tidy(ctx context.Context, now time.Time, grace time.Duration) (blob.Tidied, error) {
-	release, err := c.Hold(ctx, true)
+// Alone keeps others from storing contents and from gathering them, as long as it is held.
+func (c *Chest) Alone(ctx context.Context) (release func(), err error) {
+	wait, cancel := context.WithTimeout(ctx, tidyWait)
+	defer cancel()
+	tidying, err := c.take(wait, TidyLease)
 	if err != nil {
-		return blob.Tidied{}, err
+		return nil, c.atWork(ctx, wait, err)
+	}
+	gathering, err := c.take(wait, GatherLease)
+	if err != nil {
+		tidying.release()
+		return nil, c.atWork(ctx, wait, err)
+	}
+	return func() { gathering.release(); tidying.release() }, nil
+}
+
+// Tidy removes what no commit reaches, older than grace. Nobody can store contents meanwhile, and whoever had
+// begun to finds out when it acts.
+func (c *Chest) Tidy(ctx context.Context, now time.Time, grace time.Duration) (content.Tidied, error) {
+	release, err := c.Alone(ctx)
+	if err != nil {
+		return content.Tidied{}, err
 	}
 	defer release()
-	reachable := map[blob.Digest]bool{}
+	reachable := map[content.Digest]bool{}
 	var failed error
 	err = c.reach(ctx, func(_ string, f File, _ ledger.Commit) {
 		reachable[f.Digest] = true
 		if f.Mode != Folder && failed == nil {
-			var chunks []blob.Digest
-			if chunks, failed = c.Blobs.Chunks(f.Digest); failed == nil {
+			var chunks []content.Digest
+			if chunks, failed = c.Contents.Chunks(f.Digest); failed == nil {
 				for _, d := range chunks {
 					reachable[d] = true
 				}
@@ -152,9 +322,9 @@ func (c *Chest) Tidy(ctx context.Context, now time.Time, grace time.Duration) (b
 		err = failed
 	}
 	if err != nil {
-		return blob.Tidied{}, fault.New(fault.Damaged, "Nothing was removed. Run oaken health first.", "What the commits reach can't be told: %w.", err)
+		return content.Tidied{}, fault.New(fault.Damaged, "Nothing was removed. Run oaken health first.", "What the commits reach can't be told: %w.", err)
 	}
-	t, err := c.Blobs.Tidy(ctx, now, grace, func(d blob.Digest) bool { return reachable[d] })
+	t, err := c.Contents.Tidy(ctx, now, grace, func(d content.Digest) bool { return reachable[d] })
 	return t, Explain(err)
 }
 
@@ -163,7 +333,7 @@ type Use struct {
 	Path     string
 	Versions int
 	// Newest names the newest version's content.
-	Newest blob.Digest
+	Newest content.Digest
 	// Size is that of the newest version, Stored what all versions take in the
 	// chest beyond what others take already, in bytes.
 	Size, Stored int64
@@ -180,8 +350,8 @@ type Usage struct {
 }
 
 // Head gives the first n bytes of content, fewer when it has no more.
-func (c *Chest) Head(d blob.Digest, n int) ([]byte, error) {
-	in, err := c.Blobs.Open(d)
+func (c *Chest) Head(d content.Digest, n int) ([]byte, error) {
+	in, err := c.Contents.Open(d)
 	if err != nil {
 		return nil, Explain(err)
 	}
@@ -196,16 +366,16 @@ func (c *Chest) Head(d blob.Digest, n int) ([]byte, error) {
 
 // Transfer gives what has to be read for the files of a tree, in bytes as they
 // are stored, each chunk once.
-func (c *Chest) Transfer(tree blob.Digest) (int64, error) {
+func (c *Chest) Transfer(tree content.Digest) (int64, error) {
 	files, err := c.Files(tree)
 	if err != nil {
 		return 0, Explain(err)
 	}
-	counted, total := map[blob.Digest]bool{}, int64(0)
-	take := func(d blob.Digest) {
+	counted, total := map[content.Digest]bool{}, int64(0)
+	take := func(d content.Digest) {
 		if !counted[d] {
 			counted[d] = true
-			n, _ := c.Blobs.Stored(d)
+			n, _ := c.Contents.Stored(d)
 			total += n
 		}
 	}
@@ -214,7 +384,7 @@ func (c *Chest) Transfer(tree blob.Digest) (int64, error) {
 			continue
 		}
 		take(f.Digest)
-		chunks, err := c.Blobs.Chunks(f.Digest)
+		chunks, err := c.Contents.Chunks(f.Digest)
 		if err != nil {
 			return 0, Explain(err)
 		}
@@ -229,13 +399,13 @@ func (c *Chest) Transfer(tree blob.Digest) (int64, error) {
 // for the one that had it first.
 func (c *Chest) Usage(ctx context.Context) (*Usage, error) {
 	u := &Usage{}
-	at, counted := map[string]*Use{}, map[blob.Digest]bool{}
-	take := func(d blob.Digest) int64 {
+	at, counted := map[string]*Use{}, map[content.Digest]bool{}
+	take := func(d content.Digest) int64 {
 		if counted[d] {
 			return 0
 		}
 		counted[d] = true
-		n, _ := c.Blobs.Stored(d)
+		n, _ := c.Contents.Stored(d)
 		return n
 	}
 	var failed error
@@ -250,7 +420,7 @@ func (c *Chest) Usage(ctx context.Context) (*Usage, error) {
 			at[p] = use
 		}
 		n := take(f.Digest)
-		chunks, err := c.Blobs.Chunks(f.Digest)
+		chunks, err := c.Contents.Chunks(f.Digest)
 		if err != nil && failed == nil {
 			failed = err
 		}

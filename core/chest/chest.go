@@ -1,211 +1,155 @@
-// Package chest is the repository of one project: blobs and ledger together.
+// Package chest is the repository of one project, as everybody who works with it sees it: records, bytes, and
+// what can be done to them.
 //
-// A chest lies in a folder:
-//
-//	format       "oaken chest 2", the version of the whole
-//	packs/       the bytes of files and of folder trees (core/blob)
-//	ledger.db    commits, branches, releases, locks, deployments (core/ledger)
-//	holds/       leases: who makes a commit, tidies the chest, or makes one pack of small ones
-//
-// Bytes are written and synchronised before the records that name them, so a
-// process killed at any instant leaves a chest that opens, with everything that
-// was acknowledged. Several processes may use one chest at once.
+// What stands behind it is a Store: reads of the records, acts, bytes and leases, and nothing else. Here lies
+// what is built of these alone: folder trees (a Merkle tree of contents), states and their addresses, ancestry,
+// locks that reach and meet, what environments hold. Bytes are durable before an act names them, so a process
+// that is killed at any instant leaves a chest that opens, with everything that was acknowledged.
 package chest
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
-	"os"
-	"path/filepath"
-	"strconv"
-	"strings"
-	"time"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
-	"oakenchest/core/rights"
+	"oakenchest/core/trace"
 )
 
-const (
-	formatName = "oaken chest "
-	// Version is the format that this program writes.
-	Version = 2
-	// FirstBranch is the branch that a new chest has.
-	FirstBranch = "main"
-)
+// FirstBranch is the branch that a new chest has.
+const FirstBranch = "main"
 
 // Chest is an open repository.
 type Chest struct {
-	Dir    string
-	Blobs  *blob.Store
-	Ledger *ledger.Ledger
+	// Contents are its bytes.
+	Contents *content.Store
 	// Warden, when set, is asked before the first branch moves.
 	Warden Warden
+	// Actor is who acts.
+	Actor Actor
+
+	store  Store
 	trees  treeCache
+	leases heldLeases
 }
 
-// Create makes a chest in dir, a folder that is missing or empty, with one
-// branch without commits.
-func Create(ctx context.Context, dir, author string, now time.Time) (*Chest, error) {
-	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
-		return nil, fault.New(fault.Refused, "Name an empty folder or one that does not exist yet.", "%s is not empty, so no chest was made in it.", dir)
-	}
-	var blobs *blob.Store
-	err := rights.Folders(dir)
-	if err == nil {
-		blobs, err = blob.Open(filepath.Join(dir, "packs"))
-	}
-	if err != nil {
-		return nil, fault.New(fault.Unreachable, "Check the location and the rights to write there.", "No chest can be made in %s: %w.", dir, err)
-	}
-	records, err := ledger.Create(ctx, filepath.Join(dir, "ledger.db"))
-	if err != nil {
-		return nil, errors.Join(err, blobs.Close())
-	}
-	c := &Chest{Dir: dir, Blobs: blobs, Ledger: records}
-	err = records.Update(ctx, func(tx *ledger.Tx) error {
-		return tx.AddBranch(ledger.Branch{Name: FirstBranch, Author: author, Time: now})
-	})
-	if err == nil {
-		err = writeFormat(dir)
-	}
-	if err != nil {
-		return nil, errors.Join(err, c.Close())
-	}
-	return c, nil
+// New makes a chest of what stands behind it.
+func New(s Store) *Chest { return &Chest{store: s, Contents: s.Contents()} }
+
+// Place says for people where the chest is.
+func (c *Chest) Place() string { return c.store.Place() }
+
+// Close lets go of the chest, and of every lease that is still held.
+func (c *Chest) Close() error {
+	c.leases.releaseAll()
+	return c.store.Close()
 }
 
-// writeFormat writes the file that makes a folder a chest.
-func writeFormat(dir string) error {
-	name := filepath.Join(dir, "format")
-	f, err := os.OpenFile(name, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o666)
+// View lets fn ask the records, of one moment. fn must not act meanwhile.
+func (c *Chest) View(ctx context.Context, fn func(ledger.Records) error) error {
+	r, err := c.store.View(ctx)
 	if err != nil {
 		return err
 	}
-	_, err = f.WriteString(formatName + strconv.Itoa(Version) + "\n")
-	return errors.Join(err, f.Chmod(rights.File(dir)), f.Sync(), f.Close())
+	defer r.Close()
+	return fn(r)
 }
 
-// Unshared lists what the group of the chest's folder can't use, though the folder is the group's; nothing
-// where the folder is one person's.
-func (c *Chest) Unshared() []string {
-	return rights.Lacking(c.Dir, func(name string) bool { return strings.HasPrefix(name, "ledger.db") })
+// do carries an act out, on the grounds of all leases that are held. Where the chest was tidied after contents
+// were stored, it makes sure that they are there, and asks again.
+func (c *Chest) do(ctx context.Context, a Act) (Outcome, error) {
+	const patience = 5
+	for n := 0; ; n++ {
+		r := Request{Key: rand.Text(), Actor: c.Actor, Act: a, On: c.leases.grounds()}
+		end := trace.Begin(ctx, trace.Act, a.Verb()+" "+a.Subject())
+		out, err := c.store.Do(ctx, r)
+		end()
+		if !refused(err, Tidied) || n == patience {
+			return out, err
+		}
+		if err := c.standAgain(ctx, a); err != nil {
+			return out, err
+		}
+	}
 }
 
-// Writable reports whether whoever runs the program may write the chest's records and put bytes into it.
-func (c *Chest) Writable() bool {
-	f, err := os.OpenFile(filepath.Join(c.Dir, "ledger.db"), os.O_RDWR, 0)
-	if err != nil {
-		return false
-	}
-	_ = f.Close() // nothing was written
-	probe, err := os.CreateTemp(filepath.Join(c.Dir, "packs"), "writing-*")
-	if err != nil {
-		return false
-	}
-	return errors.Join(probe.Close(), os.Remove(probe.Name())) == nil
-}
-
-// Exists reports whether dir holds a chest.
-func Exists(dir string) bool {
-	_, err := os.Stat(filepath.Join(dir, "format"))
-	return err == nil
-}
-
-// Open opens the chest in dir.
-func Open(ctx context.Context, dir string) (*Chest, error) {
-	data, err := os.ReadFile(filepath.Join(dir, "format"))
-	if err != nil {
-		return nil, fault.New(fault.Unreachable, "Check that the location is right and that you can read it.", "There is no chest to open in %s.", dir)
-	}
-	version, err := strconv.Atoi(strings.TrimSpace(strings.TrimPrefix(string(data), formatName)))
-	if err != nil || version < 1 || !strings.HasPrefix(string(data), formatName) {
-		return nil, fault.New(fault.Damaged, "Bring the file back from a copy of the chest; its text is \"oaken chest 2\".", "The file %s does not say which format the chest has.", filepath.Join(dir, "format"))
-	}
-	if version < Version { // its packs have no sums; it was never in a release
-		return nil, fault.New(fault.Unreachable, "Bring its files out with the program that wrote it, and begin a new chest with them.", "The chest in %s has format %d, from before the first release; this program reads format %d.", dir, version, Version)
-	}
-	if version > Version {
-		return nil, fault.New(fault.Unreachable, "Use a newer oaken.", "The chest in %s has format %d; this program knows formats up to %d.", dir, version, Version)
-	}
-	records, err := ledger.Open(ctx, filepath.Join(dir, "ledger.db"))
-	var moved *ledger.MovedError
-	switch {
-	case err == nil:
-	case errors.As(err, &moved):
-		return nil, Explain(err)
-	case !Exists(dir): // the connection went this very moment
-		return nil, Explain(ledger.ErrAway)
-	default:
-		return nil, fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest.", "The records of the chest in %s can't be read: %w.", dir, err)
-	}
-	blobs, err := blob.Open(filepath.Join(dir, "packs"))
-	if err != nil {
-		return nil, errors.Join(Explain(err), records.Close())
-	}
-	return &Chest{Dir: dir, Blobs: blobs, Ledger: records}, nil
-}
-
-// Away stands for a chest in dir that is out of reach: blobs is what is at hand of its
-// folders.
-func Away(dir string, blobs *blob.Store) *Chest {
-	blobs.Partial()
-	return &Chest{Dir: dir, Blobs: blobs}
-}
-
-// Close lets go of the chest.
-func (c *Chest) Close() error { return errors.Join(c.Ledger.Close(), c.Blobs.Close()) }
-
-// lostFile reports whether an error says that a file of a chest, or the chest itself, is
-// not there: the connection to its place is lost.
-func lostFile(err error) bool {
-	if !errors.Is(err, os.ErrNotExist) {
-		return false
-	}
-	var at *os.PathError
-	var between *os.LinkError
-	file := ""
-	switch {
-	case errors.As(err, &at):
-		file = at.Path
-	case errors.As(err, &between):
-		file = between.Old
-	}
-	name, dir := filepath.Base(file), filepath.Base(filepath.Dir(file))
-	switch {
-	case name == "packs" || name == "holds" || dir == "holds":
-		return true
-	case dir == "packs": // of a project's own folder of that name, no file is called so
-		return strings.HasPrefix(name, "writing-") || strings.HasSuffix(name, ".pack") || strings.HasSuffix(name, ".index")
-	}
-	return false
+// just is do, where nothing comes of an act but that it is done.
+func (c *Chest) just(ctx context.Context, a Act) error {
+	_, err := c.do(ctx, a)
+	return Explain(err)
 }
 
 // Explain turns the errors of the floors below into errors for people.
 func Explain(err error) error {
 	var known *fault.Error
-	var damage *blob.DamageError
+	var damage *content.DamageError
 	var moved *ledger.MovedError
+	var refusal *Refusal
 	switch {
 	case err == nil || errors.As(err, &known):
 		return err
+	case errors.As(err, &refusal):
+		return explainRefusal(refusal)
 	case errors.As(err, &moved):
 		return fault.New(fault.Unreachable, "Run the command again. If it is not found there, name the place as it is called here: oaken relocate LOCATION in a workspace, else oaken open LOCATION.", "The chest was moved: %w.", err)
 	case errors.As(err, &damage):
 		return fault.New(fault.Damaged, "Bring that file back from a copy of the chest; everything else in it can still be read.", "Stored bytes are damaged: %w.", err)
-	case errors.Is(err, blob.ErrMissing):
-		return fault.New(fault.Damaged, "A pack file of the chest is missing; bring it back from a copy.", "The chest should hold some content and does not: %w.", err)
+	case errors.Is(err, content.ErrMissing):
+		return fault.New(fault.Damaged, "A bale of the chest is missing, or its keys: oaken health --repair writes lost keys anew; bring a bale back from a copy.", "The chest should hold some content and does not: %w.", err)
+	case errors.Is(err, ledger.ErrNewer):
+		return fault.New(fault.Unreachable, "Use a newer oaken.", "The chest's records can't be read by this program: %w.", err)
 	case errors.Is(err, ledger.ErrDamaged):
 		return fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest; oaken health says more.", "The chest's ledger.db can't be read: %w.", err)
-	case errors.Is(err, ledger.ErrFull):
+	case errors.Is(err, ledger.ErrFull), errors.Is(err, content.ErrFull):
 		return fault.New(fault.Unreachable, "Make room on the disk of the chest, and run the command again; nothing was recorded.", "The chest can't be written: %w.", err)
-	case errors.Is(err, ledger.ErrReadOnly):
+	case errors.Is(err, ledger.ErrReadOnly), errors.Is(err, content.ErrReadOnly):
 		return fault.New(fault.Unreachable, "Check that you may write there, and run the command again.", "The chest can't be written: %w.", err)
-	case errors.Is(err, ledger.ErrAway), errors.Is(err, blob.ErrElsewhere), lostFile(err):
+	case errors.Is(err, ledger.ErrAway), errors.Is(err, content.ErrAway), errors.Is(err, content.ErrElsewhere):
 		return fault.New(fault.Unreachable, "Check the connection to its place. Until it is back, oaken changes and oaken commit work here, and oaken sync publishes afterwards.", "The chest is out of reach.")
 	case errors.Is(err, ledger.ErrBusy):
 		return fault.New(fault.Unreachable, "Try again in a moment.", "Another program is writing to the chest and did not finish in time.")
 	}
 	return err
+}
+
+// explainRefusal says for people why an act was refused.
+func explainRefusal(r *Refusal) error {
+	say := func(code fault.Code, hint, format string, args ...any) error {
+		e := fault.New(code, hint, format, args...)
+		e.Err = r
+		return e
+	}
+	switch r.Reason {
+	case BranchMoved:
+		return say(fault.Refused, "Nothing was recorded. Bring them in with oaken sync, and commit again.", "Branch %s has newer commits than this workspace.", r.Subject)
+	case RecordMoved:
+		return say(fault.Refused, "Capture it again: oaken capture "+fault.Word(r.Subject)+".", "Somebody has deployed to %s, or captured it, since this was read.", r.Subject)
+	case LeaseLost:
+		return say(fault.Refused, "See how it stands, and run the command again; nothing was recorded.", "This command stood still for so long that somebody else went on in its place (%s).", r.Subject)
+	case Tidied:
+		return say(fault.Refused, "Run the command again; nothing was recorded.", "The chest was tidied meanwhile.")
+	case Locked:
+		return say(fault.Refused, "Ask "+r.Lock.Holder+" to commit or to run oaken unlock "+fault.Word(r.Lock.Address)+".", "%s is locked by %s.", r.Lock.Address, HolderText(*r.Lock))
+	case LockedElsewhere:
+		return say(fault.Refused, "Commit there, or run oaken unlock "+fault.Word(r.Lock.Address)+" there.", "%s is locked by you, in another workspace: %s.", r.Lock.Address, HolderText(*r.Lock))
+	case LockSilent:
+		return say(fault.Refused, "Take it over with oaken lock --take-over, or ask "+r.Lock.Holder+".", "%s is locked by %s, whose workspace has given no sign of life since %s.", r.Lock.Address, HolderText(*r.Lock), clock(r.Seen))
+	case NotHolder:
+		return say(fault.Refused, "Only the holder gives a lock back, or oaken unlock --force with a reason.", "%s is locked by %s.", r.Lock.Address, HolderText(*r.Lock))
+	case PartOfLock:
+		return say(fault.Usage, "Name "+r.Lock.Address+" to end that lock, whole.", "%s is locked as a part of %s.", r.Subject, r.Lock.Address)
+	case NotLocked:
+		return say(fault.Usage, "oaken locks lists the locks.", "%s is not locked.", r.Subject)
+	case NotSettling:
+		return say(fault.Refused, "See how it stands: oaken promote "+fault.Word(r.Subject)+" "+fault.Word(r.Other)+" --dry-run.", "The promotion from %s to %s is not being settled any more.", r.Subject, r.Other)
+	case BookingsMoved:
+		return say(fault.Refused, "Look at the bookings, and run the command again.", "Somebody has booked %s at this moment.", r.Subject)
+	case Taken:
+		return say(fault.Refused, "Choose another name.", "There is a record of %s already.", r.Subject)
+	case Unknown:
+		return say(fault.Refused, "See how it stands, and run the command again.", "There is no %s any more.", r.Subject)
+	}
+	return say(fault.Refused, "Run the command again.", "The chest did not take this: %s.", r.Reason)
 }

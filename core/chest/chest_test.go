@@ -1,15 +1,13 @@
-package chest
+package chest_test
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
-	"slices"
 	"testing"
 	"time"
 
+	. "oakenchest/core/chest"
+	"oakenchest/core/chest/chesttest"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 )
@@ -18,18 +16,13 @@ var noon = time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
 
 func create(t *testing.T) *Chest {
 	t.Helper()
-	c, err := Create(t.Context(), filepath.Join(t.TempDir(), "chest"), "Imke", noon)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { c.Close() })
-	return c
+	return chesttest.New(t, "Imke")
 }
 
 // record commits files (path to text) on top of tip.
 func record(t *testing.T, c *Chest, branch string, tip, merged ledger.ID, files map[string]string) ledger.Commit {
 	t.Helper()
-	b := c.Blobs.Begin()
+	b := c.Contents.Begin()
 	var list []File
 	for p, text := range files {
 		d, err := b.PutBytes([]byte(text))
@@ -111,7 +104,7 @@ func TestABranchThatMovedIsNotOverwritten(t *testing.T) {
 func TestLocksAreForOneWorkspace(t *testing.T) {
 	c, ctx := create(t), context.Background()
 	lock := func(p, who, where string) error {
-		_, _, err := c.Lock(ctx, LockRequest{Wanted: []ledger.Lock{{Address: p, Holder: who, Workspace: where, Since: noon}}, Now: noon})
+		_, _, err := c.Lock(ctx, TakeLocks{Wanted: []ledger.Lock{{Address: p, Holder: who, Workspace: where, Since: noon}}, Now: noon})
 		return err
 	}
 	if err := lock("exhibit/reef.glb", "Imke", "desk"); err != nil {
@@ -131,7 +124,7 @@ func TestLocksAreForOneWorkspace(t *testing.T) {
 		t.Errorf("a name that only begins alike: %v", err)
 	}
 	unlock := func(who, where string, addresses ...string) error {
-		_, err := c.Unlock(ctx, UnlockRequest{Holder: who, Workspace: where, Addresses: addresses, Now: noon})
+		_, err := c.Unlock(ctx, FreeLocks{Holder: who, Workspace: where, Addresses: addresses, Now: noon})
 		return err
 	}
 	if err := unlock("Tarek", "lab", "exhibit/reef.glb"); fault.CodeOf(err) != fault.Refused {
@@ -163,38 +156,4 @@ func TestReleasesAndNames(t *testing.T) {
 			t.Errorf("%q is taken as a name", bad)
 		}
 	}
-}
-
-func TestAChestOfANewerFormatIsRefused(t *testing.T) {
-	c := create(t)
-	c.Close()
-	for text, want := range map[string]fault.Code{"oaken chest 3\n": fault.Unreachable, "oaken chest 1\n": fault.Unreachable, "oaken chest 0\n": fault.Damaged, "rubbish": fault.Damaged} {
-		if err := os.WriteFile(filepath.Join(c.Dir, "format"), []byte(text), 0o666); err != nil {
-			t.Fatal(err)
-		}
-		if _, err := Open(t.Context(), c.Dir); fault.CodeOf(err) != want {
-			t.Errorf("%q: %v", text, err)
-		}
-	}
-	if _, err := Create(t.Context(), c.Dir, "Imke", noon); fault.CodeOf(err) != fault.Refused {
-		t.Errorf("a chest over a chest: %v", err)
-	}
-}
-
-func FuzzDecodeTree(f *testing.F) {
-	f.Add(encodeTree([]File{{Path: "a", Mode: Plain, Size: 3}, {Path: "b", Mode: Folder}}))
-	f.Add([]byte(treeMagic))
-	f.Fuzz(func(t *testing.T, data []byte) {
-		entries, err := decodeTree(data)
-		if err != nil {
-			if !errors.Is(err, errTree) {
-				t.Fatal(err)
-			}
-			return
-		}
-		again, err := decodeTree(encodeTree(entries))
-		if err != nil || !slices.Equal(entries, again) {
-			t.Fatalf("%v came back as %v, %v", entries, again, err)
-		}
-	})
 }

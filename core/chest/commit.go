@@ -2,11 +2,10 @@ package chest
 
 import (
 	"context"
-	"errors"
+	"slices"
 	"time"
 
-	"oakenchest/core/blob"
-	"oakenchest/core/fault"
+	"oakenchest/core/content"
 	"oakenchest/core/ledger"
 )
 
@@ -17,7 +16,7 @@ type Draft struct {
 	Tip ledger.ID
 	// Merged is a second parent; zero for none.
 	Merged    ledger.ID
-	Tree      blob.Digest
+	Tree      content.Digest
 	Author    string
 	Workspace string
 	Time      time.Time
@@ -31,83 +30,59 @@ type Draft struct {
 	Takes []ledger.ID
 	// Settled says, of a merge, that people settled something in it.
 	Settled bool
+	// Traces is what is noted of the commit; the chest fills it in.
+	Traces Traces
 }
 
-// Publish records a commit and moves the branch to it, in one transaction. The
-// bytes that it names must be committed before. When the branch has moved, it
-// is refused and nothing changes.
+// Publish records a commit and moves the branch to it, in one transaction. The bytes that it names must be
+// committed before. When the branch has moved, it is refused and nothing changes.
 func (c *Chest) Publish(ctx context.Context, d Draft) (ledger.Commit, error) {
-	if err := c.Allowed(ctx, d); err != nil {
+	out, err := c.publish(ctx, Publish{Drafts: []Draft{d}})
+	if err != nil {
 		return ledger.Commit{}, err
 	}
-	touches, err := c.touches(ctx, d)
-	if err != nil {
-		return ledger.Commit{}, Explain(err)
-	}
-	var commit ledger.Commit
-	err = c.Ledger.Update(ctx, func(tx *ledger.Tx) error { commit, err = publish(tx, d, touches); return err })
-	return commit, overtaken(d.Branch, err)
+	return out.Commits[0], nil
 }
 
-// overtaken says for people that others have published to a branch.
-func overtaken(branch string, err error) error {
-	if !errors.Is(err, ledger.ErrMoved) {
-		return Explain(err)
+// publish is the one way in: it asks the warden, tells what the drafts touch, and acts.
+func (c *Chest) publish(ctx context.Context, a Publish) (Outcome, error) {
+	if err := c.Allowed(ctx, a.Drafts...); err != nil {
+		return Outcome{}, err
 	}
-	e := fault.New(fault.Refused, "Nothing was recorded. Bring them in with oaken sync, and commit again.",
-		"Branch %s has newer commits than this workspace.", branch)
-	e.Err = ledger.ErrMoved
-	return e
-}
-
-// publish records a commit and moves the branch to it.
-func publish(tx *ledger.Tx, d Draft, t traces) (ledger.Commit, error) {
-	commit := ledger.Commit{Branch: d.Branch, Depth: 1, Generation: 1, Tree: d.Tree, Author: d.Author, Workspace: d.Workspace, Time: d.Time, Message: d.Message, Item: d.Item}
-	for _, id := range []ledger.ID{d.Tip, d.Merged} {
-		if id == (ledger.ID{}) {
-			continue
+	if a.Merge != nil {
+		if err := c.Allowed(ctx, *a.Merge); err != nil {
+			return Outcome{}, err
 		}
-		p, err := tx.Commit(id)
+	}
+	if err := c.trace(ctx, &a); err != nil {
+		return Outcome{}, Explain(err)
+	}
+	out, err := c.do(ctx, a)
+	if r, ok := asRefusal(err); ok && r.Reason == RecordMoved {
+		r.Subject = c.plainName(r.Subject)
+	}
+	return out, Explain(err)
+}
+
+// trace tells of all drafts what they touch.
+func (c *Chest) trace(ctx context.Context, a *Publish) (err error) {
+	a.Drafts = slices.Clone(a.Drafts)
+	for i := range a.Drafts {
+		d := &a.Drafts[i]
+		if i == 0 {
+			d.Traces, err = c.touches(ctx, *d)
+		} else {
+			d.Traces, err = c.tracesOf([]ledger.Commit{{Tree: a.Drafts[i-1].Tree}}, d.Tree)
+		}
 		if err != nil {
-			return commit, err
-		}
-		if len(commit.Parents) == 0 {
-			commit.Depth = p.Depth + 1
-		}
-		commit.Parents = append(commit.Parents, id)
-		commit.Generation = max(commit.Generation, p.Generation+1)
-	}
-	commit.Seal()
-	if err := tx.MoveTip(d.Branch, d.Tip, commit.ID); err != nil {
-		return commit, err
-	}
-	if err := errors.Join(tx.AddCommit(commit), tx.AddTouches(commit.ID, t.touches)); err != nil {
-		return commit, err
-	}
-	if t.deed != "" {
-		if err := tx.AddDeed(commit.ID, t.deed); err != nil {
-			return commit, err
+			return err
 		}
 	}
-	if d.Picks != (ledger.ID{}) {
-		if err := tx.AddPick(commit.ID, d.Picks); err != nil {
-			return commit, err
-		}
+	if a.Merge == nil {
+		return nil
 	}
-	for _, work := range d.Takes {
-		if err := tx.AddTaking(commit.ID, work); err != nil {
-			return commit, err
-		}
-	}
-	if d.Settled {
-		if err := tx.AddSettled(commit.ID); err != nil {
-			return commit, err
-		}
-	}
-	for _, address := range d.Release {
-		if err := tx.RemoveLock(address); err != nil && !errors.Is(err, ledger.ErrNotFound) {
-			return commit, err
-		}
-	}
-	return commit, nil
+	m := *a.Merge
+	m.Traces, err = c.touches(ctx, m, ledger.Commit{Tree: a.Drafts[len(a.Drafts)-1].Tree})
+	a.Merge = &m
+	return err
 }

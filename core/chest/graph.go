@@ -31,7 +31,7 @@ func (c *Chest) Ancestors(ctx context.Context, from ledger.ID, visit func(ledger
 	if from == (ledger.ID{}) {
 		return nil
 	}
-	return Explain(c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	return Explain(c.View(ctx, func(r ledger.Records) error {
 		seen, q := map[ledger.ID]bool{}, &queue{}
 		push := func(ids ...ledger.ID) error {
 			for _, id := range ids {
@@ -39,7 +39,7 @@ func (c *Chest) Ancestors(ctx context.Context, from ledger.ID, visit func(ledger
 					continue
 				}
 				seen[id] = true
-				commit, err := tx.Commit(id)
+				commit, err := r.Commit(id)
 				if err != nil {
 					return err
 				}
@@ -68,14 +68,14 @@ func (c *Chest) Ancestors(ctx context.Context, from ledger.ID, visit func(ledger
 // ancestor of another; several when branches were merged crosswise. They are in the order
 // of their ids.
 func (c *Chest) MergeBases(ctx context.Context, a, b ledger.Commit) (out []ledger.Commit, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = NewLineage(tx).Bases(a, b); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = NewLineage(r).Bases(a, b); return err })
 	return out, Explain(err)
 }
 
 // Lineage answers questions about the graph of commits, within a transaction, and
 // remembers what it has found.
 type Lineage struct {
-	tx      *ledger.Tx
+	r       ledger.Graph
 	extents map[ledger.ID]ledger.Extent
 	ends    map[branchEnd]ledger.Commit
 }
@@ -86,8 +86,8 @@ type branchEnd struct {
 }
 
 // NewLineage begins with nothing.
-func NewLineage(tx *ledger.Tx) *Lineage {
-	return &Lineage{tx, map[ledger.ID]ledger.Extent{}, map[branchEnd]ledger.Commit{}}
+func NewLineage(r ledger.Graph) *Lineage {
+	return &Lineage{r, map[ledger.ID]ledger.Extent{}, map[branchEnd]ledger.Commit{}}
 }
 
 // Extent gives what a commit stands on; nothing for the zero commit.
@@ -98,7 +98,7 @@ func (l *Lineage) Extent(c ledger.Commit) (ledger.Extent, error) {
 	if x, ok := l.extents[c.ID]; ok {
 		return x, nil
 	}
-	x, err := l.tx.Extent(c)
+	x, err := l.r.Extent(c)
 	if err == nil {
 		l.extents[c.ID] = x
 	}
@@ -152,7 +152,7 @@ func (l *Lineage) at(e branchEnd) (ledger.Commit, error) {
 	if c, ok := l.ends[e]; ok {
 		return c, nil
 	}
-	c, err := l.tx.CommitAt(e.branch, e.depth)
+	c, err := l.r.CommitAt(e.branch, e.depth)
 	if err == nil {
 		l.ends[e] = c
 	}

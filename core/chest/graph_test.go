@@ -1,4 +1,4 @@
-package chest
+package chest_test
 
 import (
 	"bytes"

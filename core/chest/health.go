@@ -9,7 +9,7 @@ import (
 	"slices"
 	"strings"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/content"
 	"oakenchest/core/ledger"
 )
 
@@ -22,7 +22,7 @@ type Finding struct {
 	// BRANCH:NUMBER`, the oldest commit that holds each.
 	Touches []string
 
-	contents []blob.Digest // of those versions
+	contents []content.Digest // of those versions
 }
 
 // Examination is what Examine has come to.
@@ -39,7 +39,7 @@ type Examination struct {
 func (c *Chest) Examine(ctx context.Context, progress func(what string, done, total int)) (*Examination, error) {
 	x := &Examination{}
 	const kib = 1 << 10
-	flaws, err := c.Blobs.Verify(ctx, func(read, total int64) {
+	flaws, err := c.Contents.Verify(ctx, func(read, total int64) {
 		if x.Bytes = read; progress != nil {
 			progress("checking bytes (KiB)", int(read/kib), int(total/kib))
 		}
@@ -47,16 +47,16 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 	if err != nil {
 		return nil, err
 	}
-	bad := map[blob.Digest]int{} // content to finding
+	bad := map[content.Digest]int{} // content to finding
 	for _, f := range flaws {
-		rel, err := filepath.Rel(c.Dir, f.File)
+		rel, err := filepath.Rel(c.Place(), f.File)
 		if err != nil {
 			rel = f.File
 		}
-		if f.Digest != (blob.Digest{}) {
+		if f.Digest != (content.Digest{}) {
 			bad[f.Digest] = len(x.Findings)
 		}
-		if f.Reason != blob.Unindexed { // what was left by a killed process was never acknowledged
+		if f.Reason != content.Unkeyed { // what was left by a killed process was never acknowledged
 			x.Findings = append(x.Findings, Finding{Where: filepath.ToSlash(rel), Reason: f.Reason})
 		}
 	}
@@ -66,7 +66,7 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 		return x, nil
 	}
 	x.Findings = append(x.Findings, records.findings...)
-	e := &examiner{chest: c, out: x, bad: bad, missing: map[string]int{}, seen: map[blob.Digest]bool{}, checked: map[blob.Digest]int{}}
+	e := &examiner{chest: c, out: x, bad: bad, missing: map[string]int{}, seen: map[content.Digest]bool{}, checked: map[content.Digest]int{}}
 	for i, commit := range records.commits {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -117,35 +117,36 @@ type recordCheck struct {
 }
 
 func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
-	r := &recordCheck{}
-	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
-		flaws, err := tx.Flaws()
-		for _, f := range flaws {
-			r.findings = append(r.findings, Finding{Where: "ledger.db", Reason: f})
-		}
-		if err != nil {
+	out := &recordCheck{}
+	flaws, err := c.store.Flaws(ctx)
+	for _, f := range flaws {
+		out.findings = append(out.findings, Finding{Where: "ledger.db", Reason: f})
+	}
+	if err != nil {
+		return out, err
+	}
+	err = c.View(ctx, func(r ledger.Records) error {
+		var err error
+		if out.commits, err = r.Commits(); err != nil {
 			return err
 		}
-		if r.commits, err = tx.Commits(); err != nil {
+		if out.kept, err = r.AllKept(); err != nil {
 			return err
 		}
-		if r.kept, err = tx.AllKept(); err != nil {
+		if out.accounts, err = r.Accounts(); err != nil {
 			return err
 		}
-		if r.accounts, err = tx.Accounts(); err != nil {
-			return err
-		}
-		if r.parked, err = tx.AllParked(); err != nil {
+		if out.parked, err = r.AllParked(); err != nil {
 			return err
 		}
 		known := map[ledger.ID]bool{}
-		for _, commit := range r.commits {
+		for _, commit := range out.commits {
 			known[commit.ID] = true
 		}
 		add := func(where, format string, args ...any) {
-			r.findings = append(r.findings, Finding{Where: "ledger.db, " + where, Reason: fmt.Sprintf(format, args...)})
+			out.findings = append(out.findings, Finding{Where: "ledger.db, " + where, Reason: fmt.Sprintf(format, args...)})
 		}
-		for _, commit := range r.commits {
+		for _, commit := range out.commits {
 			name := fmt.Sprintf("commit %s:%d", commit.Branch, commit.Depth)
 			again := commit
 			if again.Seal(); again.ID != commit.ID {
@@ -157,7 +158,7 @@ func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
 				}
 			}
 		}
-		branches, err := tx.Branches()
+		branches, err := r.Branches()
 		if err != nil {
 			return err
 		}
@@ -166,7 +167,7 @@ func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
 				add("branch "+b.Name, "the commit that it is at, %s, is missing", b.Tip.Short())
 			}
 		}
-		deployments, err := tx.Deployments("")
+		deployments, err := r.Deployments("")
 		if err != nil {
 			return err
 		}
@@ -175,7 +176,7 @@ func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
 				add(fmt.Sprintf("deployment %d to %s", d.Number, d.Environment), "its commit %s is missing", d.Commit.Short())
 			}
 		}
-		releases, err := tx.Releases()
+		releases, err := r.Releases()
 		for _, rel := range releases {
 			if !known[rel.Commit] {
 				add("release "+rel.Name, "its commit %s is missing", rel.Commit.Short())
@@ -183,21 +184,21 @@ func (c *Chest) records(ctx context.Context) (*recordCheck, error) {
 		}
 		return err
 	})
-	return r, err
+	return out, err
 }
 
 // examiner walks the trees of all commits, each folder and content once.
 type examiner struct {
 	chest   *Chest
 	out     *Examination
-	bad     map[blob.Digest]int
+	bad     map[content.Digest]int
 	missing map[string]int
-	seen    map[blob.Digest]bool // folders
-	checked map[blob.Digest]int  // contents, with their finding; -1 for none
+	seen    map[content.Digest]bool // folders
+	checked map[content.Digest]int  // contents, with their finding; -1 for none
 }
 
-func (e *examiner) folder(commit ledger.Commit, d blob.Digest, prefix string) {
-	if d == (blob.Digest{}) || e.seen[d] {
+func (e *examiner) folder(commit ledger.Commit, d content.Digest, prefix string) {
+	if d == (content.Digest{}) || e.seen[d] {
 		return
 	}
 	e.seen[d] = true
@@ -228,7 +229,7 @@ func (e *examiner) folder(commit ledger.Commit, d blob.Digest, prefix string) {
 
 // size checks that a file is as long as its folder says; it gives a finding of its own, or -1.
 func (e *examiner) size(f File, p string) int {
-	is, err := e.chest.Blobs.Size(f.Digest)
+	is, err := e.chest.Contents.Size(f.Digest)
 	if err != nil || is == f.Size {
 		return -1
 	}
@@ -238,7 +239,7 @@ func (e *examiner) size(f File, p string) int {
 }
 
 // find gives the finding about some content, a new one when there is none.
-func (e *examiner) find(d blob.Digest, reason string) int {
+func (e *examiner) find(d content.Digest, reason string) int {
 	if n, ok := e.bad[d]; ok && n < len(e.out.Findings) {
 		return n
 	}
@@ -253,7 +254,7 @@ func (e *examiner) content(f File) int {
 	if n, ok := e.bad[f.Digest]; ok && !e.readable(f) {
 		return n
 	}
-	chunks, err := e.chest.Blobs.Chunks(f.Digest)
+	chunks, err := e.chest.Contents.Chunks(f.Digest)
 	if err != nil {
 		return e.find(f.Digest, "it is missing or can't be read")
 	}
@@ -261,7 +262,7 @@ func (e *examiner) content(f File) int {
 		if n, ok := e.bad[c]; ok && !e.readable(f) {
 			return n
 		}
-		if !e.chest.Blobs.Has(c) {
+		if !e.chest.Contents.Has(c) {
 			return e.find(f.Digest, "its chunk "+c.Short()+" is missing")
 		}
 	}
@@ -271,7 +272,7 @@ func (e *examiner) content(f File) int {
 // readable reads a version of a file whole: another pack may have what is
 // damaged in one.
 func (e *examiner) readable(f File) bool {
-	r, err := e.chest.Blobs.OpenExact(f.Digest)
+	r, err := e.chest.Contents.OpenExact(f.Digest)
 	if err != nil {
 		return false
 	}
@@ -280,7 +281,7 @@ func (e *examiner) readable(f File) bool {
 	return err == nil && n == f.Size
 }
 
-func (e *examiner) touch(n int, path string, d blob.Digest, commit ledger.Commit) {
+func (e *examiner) touch(n int, path string, d content.Digest, commit ledger.Commit) {
 	f := &e.out.Findings[n]
 	line := fmt.Sprintf("%s in %s:%d", path, commit.Branch, commit.Depth)
 	if !slices.Contains(f.Touches, line) {
@@ -292,13 +293,13 @@ func (e *examiner) touch(n int, path string, d blob.Digest, commit ledger.Commit
 // Repair stores good copies of what is damaged anew: folders out of a list of
 // files that may have the same ones, and content that copyOf gives by its
 // digest, nil when there is none. It gives how many versions were mended.
-func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf func(blob.Digest) (io.ReadCloser, error)) (int, error) {
-	batch := c.Blobs.Replace()
+func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf func(content.Digest) (io.ReadCloser, error)) (int, error) {
+	batch := c.Contents.Replace()
 	defer batch.Abandon()
 	if _, err := c.WriteTree(batch, files); err != nil {
 		return 0, err
 	}
-	mended := map[blob.Digest]bool{}
+	mended := map[content.Digest]bool{}
 	for _, f := range x.Findings {
 		for _, want := range f.contents {
 			if err := ctx.Err(); err != nil {
@@ -316,7 +317,7 @@ func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf
 				continue
 			}
 			d, _, err := batch.Put(in)
-			var damage *blob.DamageError
+			var damage *content.DamageError
 			if err = errors.Join(err, in.Close()); errors.As(err, &damage) {
 				continue // the copy is no better
 			}

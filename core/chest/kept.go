@@ -7,9 +7,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"time"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/content"
 	"oakenchest/core/ledger"
 )
 
@@ -28,7 +29,7 @@ func InMemory(name string, data []byte) KeptFile {
 // begin, and gives the number of the record.
 func (c *Chest) Keep(ctx context.Context, environment string, files []KeptFile, now time.Time) (id int64, err error) {
 	environment = c.RecordName(environment)
-	release, err := c.Hold(ctx, false)
+	release, err := c.Hold(ctx)
 	if err != nil {
 		return 0, err
 	}
@@ -37,22 +38,19 @@ func (c *Chest) Keep(ctx context.Context, environment string, files []KeptFile, 
 	if err != nil {
 		return 0, Explain(err)
 	}
-	err = c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
-		id, err = tx.Keep(ledger.Kept{Environment: environment, Time: now, Tree: hex.EncodeToString(tree[:])})
-		return err
-	})
-	return id, Explain(err)
+	out, err := c.do(ctx, Keep{ledger.Kept{Environment: environment, Time: now, Tree: hex.EncodeToString(tree[:])}})
+	return out.Number, Explain(err)
 }
 
 // Forget takes away what was kept.
 func (c *Chest) Forget(ctx context.Context, id int64) error {
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.Forget(id) }))
+	return c.just(ctx, Forget{id})
 }
 
 // LastKept gives what an environment held before the newest deployment that was not
 // taken back; ok is false when nothing is kept.
 func (c *Chest) LastKept(ctx context.Context, environment string) (k ledger.Kept, ok bool, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { k, err = tx.LastKept(c.RecordName(environment)); return err })
+	err = c.View(ctx, func(r ledger.Records) error { k, err = r.LastKept(c.RecordName(environment)); return err })
 	if errors.Is(err, ledger.ErrNotFound) {
 		return k, false, nil
 	}
@@ -74,7 +72,7 @@ func (c *Chest) KeptFiles(k ledger.Kept) (map[string][]byte, error) {
 		if f.Mode == Folder {
 			continue
 		}
-		in, err := c.Blobs.Open(f.Digest)
+		in, err := c.Contents.Open(f.Digest)
 		if err != nil {
 			return nil, Explain(err)
 		}
@@ -86,8 +84,8 @@ func (c *Chest) KeptFiles(k ledger.Kept) (map[string][]byte, error) {
 	return out, nil
 }
 
-func treeOf(k ledger.Kept) (blob.Digest, error) {
-	var d blob.Digest
+func treeOf(k ledger.Kept) (content.Digest, error) {
+	var d content.Digest
 	raw, err := hex.DecodeString(k.Tree)
 	if err != nil || len(raw) != len(d) {
 		return d, fmt.Errorf("the record of what %s held before a deployment is damaged", k.Environment)
@@ -99,7 +97,7 @@ func treeOf(k ledger.Kept) (blob.Digest, error) {
 // Changed records that what was kept belongs to a change that is finished, and is no
 // deployment of a commit.
 func (c *Chest) Changed(ctx context.Context, kept int64) error {
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.Number(kept, ledger.Unnumbered) }))
+	return c.just(ctx, Number{kept, ledger.Unnumbered})
 }
 
 // TakingBack is what is recorded when deployments to an environment are taken back.
@@ -120,49 +118,30 @@ type TakingBack struct {
 // TakeBack records it, in one transaction. It wraps ledger.ErrMoved when the branch is not
 // where it was.
 func (c *Chest) TakeBack(ctx context.Context, x TakingBack) (made ledger.Commit, err error) {
-	var traced traces
+	a := Publish{Back: x.Kept, BackBy: ledger.Undone{Author: x.Author, Workspace: x.Workspace, Time: x.Time}, Aside: x.Aside, Absences: c.recorded(x.Absences)}
 	if x.Draft.Branch != "" {
-		if err := c.Allowed(ctx, x.Draft); err != nil {
-			return made, err
-		}
-		if traced, err = c.touches(ctx, x.Draft); err != nil {
-			return made, Explain(err)
-		}
+		a.Drafts = []Draft{x.Draft}
 	}
-	err = c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
-		for _, k := range x.Kept {
-			if k.Deployment <= 0 {
-				err = tx.Forget(k.ID)
-			} else {
-				err = tx.Undo(k, x.Author, x.Workspace, x.Time)
-			}
-			if err != nil {
-				return err
-			}
-		}
-		if x.Aside != 0 {
-			if err := tx.Number(x.Aside, ledger.Aside); err != nil {
-				return err
-			}
-		}
-		for _, a := range x.Absences {
-			a.Environment = c.RecordName(a.Environment)
-			if err := tx.AddAbsence(a); err != nil {
-				return err
-			}
-		}
-		if x.Draft.Branch != "" {
-			made, err = publish(tx, x.Draft, traced)
-		}
-		return err
-	})
-	return made, overtaken(x.Draft.Branch, err)
+	out, err := c.publish(ctx, a)
+	if len(out.Commits) > 0 {
+		made = out.Commits[0]
+	}
+	return made, err
+}
+
+// recorded gives absences by the name under which their environment's records are kept.
+func (c *Chest) recorded(list []ledger.Absence) []ledger.Absence {
+	list = slices.Clone(list)
+	for i := range list {
+		list[i].Environment = c.RecordName(list[i].Environment)
+	}
+	return list
 }
 
 // Absences gives what was taken back from each environment, the oldest first.
 func (c *Chest) Absences(ctx context.Context) (out map[string][]ledger.Absence, err error) {
 	var all map[string][]ledger.Absence
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { all, err = tx.Absences(); return err })
+	err = c.View(ctx, func(r ledger.Records) error { all, err = r.Absences(); return err })
 	out = make(map[string][]ledger.Absence, len(all))
 	for name, list := range all {
 		out[c.plainName(name)] = list
@@ -173,7 +152,7 @@ func (c *Chest) Absences(ctx context.Context) (out map[string][]ledger.Absence, 
 // KeptAs gives what is kept under a number; ok is false when it is not there any more.
 func (c *Chest) KeptAs(ctx context.Context, id int64) (k ledger.Kept, ok bool, err error) {
 	var all []ledger.Kept
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { all, err = tx.AllKept(); return err })
+	err = c.View(ctx, func(r ledger.Records) error { all, err = r.AllKept(); return err })
 	for _, x := range all {
 		if x.ID == id {
 			k, ok = x, true

@@ -3,193 +3,228 @@ package chest
 import (
 	"context"
 	"crypto/rand"
-	"encoding/json"
 	"errors"
-	"os"
-	"path/filepath"
-	"strings"
 	"sync"
 	"time"
 
-	"oakenchest/core/rights"
+	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/trace"
 )
 
-// A lease is a file in the chest's folder that says who is at work, and for how long that
-// can be believed: its owner writes it anew while at work, and one that has grown old
-// belongs to a process that was killed, or to a machine that lost its connection. It needs
-// nothing of a network file system but that files can be created exclusively, and ages
-// are taken from its own clock: from the times of the files.
-type lease struct {
-	file string
-	stop chan struct{}
-	once sync.Once
-}
-
-// owner is what a lease says of who has it.
-type owner struct {
-	Machine string `json:"machine"`
-	Process int    `json:"process"`
-}
+// A lease is a row that says who is at work, under a name that nobody else has, and how often it was taken: its
+// fence. Its owner renews it while at work. One that others have watched stand still for its lifetime, by their
+// own clocks, belongs to a process that was killed or stopped, or has lost its connection, and is taken over by
+// comparing and exchanging. It says nothing of machines or processes, so that containers, clones and hosts of
+// one name exclude each other. Whoever sleeps and wakes finds that acts are refused, which were decided under a
+// fence that is not the newest (C. Gray, D. Cheriton, "Leases", SOSP 1989; the fence after M. Burrows, "The
+// Chubby lock service", OSDI 2006, section 2.4).
 
 const (
-	// renewal is how often a lease is written anew, lifetime the age at which it is void.
-	renewal  = 15 * time.Second
-	lifetime = 75 * time.Second
+	// renewal is how often a lease is renewed, lifetime how long it may stand still before it is void.
+	renewal  = time.Second
+	lifetime = 8 * time.Second
+	// glance is how often somebody who waits looks at a lease.
+	glance = 40 * time.Millisecond
 )
 
-func self() owner {
-	machine, _ := os.Hostname() // without a name only the age tells
-	return owner{machine, os.Getpid()}
+// TidyLease is the name of the lease under which a chest is tidied; GatherLease that under which small bales
+// are gathered into large ones.
+const (
+	TidyLease   = "tidy"
+	GatherLease = "gather"
+)
+
+// lease is one that is held here.
+type lease struct {
+	chest *Chest
+	own   ledger.Lease
+	base  context.Context // of who took it, which does not end
+	stop  context.CancelFunc
+	done  sync.WaitGroup
+	once  sync.Once
 }
 
-// takeLease creates a lease; os.ErrExist when there is one.
-func takeLease(file string) (*lease, error) {
-	data, err := json.Marshal(self())
-	if err != nil {
-		return nil, err
-	}
-	f, err := os.OpenFile(file, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
-	if err != nil {
-		return nil, err
-	}
-	_, err = f.Write(data)
-	if err = errors.Join(err, f.Chmod(rights.File(filepath.Dir(file))), f.Close()); err != nil {
-		os.Remove(file)
-		return nil, err
-	}
-	l := &lease{file: file, stop: make(chan struct{})}
-	go l.renew(data)
-	return l, nil
+// heldLeases are the leases that are held, and what contents were stored on.
+type heldLeases struct {
+	mu      sync.Mutex
+	held    map[*lease]bool
+	tidied  int64 // how often the chest had been tidied when the oldest contents of now were stored
+	fresh   bool  // that was asked before
+	storing int
 }
 
-func (l *lease) renew(data []byte) {
-	tick := time.NewTicker(renewal)
-	defer tick.Stop()
-	for {
-		select {
-		case <-l.stop:
-			return
-		case <-tick.C:
-			_ = os.WriteFile(l.file, data, 0o666) // a lost connection lets it grow old
-		}
+func (h *heldLeases) add(l *lease) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.held == nil {
+		h.held = map[*lease]bool{}
+	}
+	h.held[l] = true
+}
+
+func (h *heldLeases) remove(l *lease) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	delete(h.held, l)
+}
+
+// grounds gives what acts are decided on.
+func (h *heldLeases) grounds() (g Grounds) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for l := range h.held {
+		g.Leases = append(g.Leases, Fence{l.own.Name, l.own.Fence})
+	}
+	if h.storing > 0 {
+		n := h.tidied
+		g.Tidied = &n
+	}
+	return g
+}
+
+func (h *heldLeases) releaseAll() {
+	h.mu.Lock()
+	var all []*lease
+	for l := range h.held {
+		all = append(all, l)
+	}
+	h.mu.Unlock()
+	for _, l := range all {
+		l.release()
 	}
 }
 
 // release gives the lease back.
 func (l *lease) release() {
 	l.once.Do(func() {
-		close(l.stop)
-		_ = os.Remove(l.file) // else it grows old
+		l.stop()
+		l.done.Wait()
+		l.chest.leases.remove(l)
+		ctx, cancel := context.WithTimeout(l.base, 2*time.Second)
+		defer cancel()
+		_ = l.chest.store.Lease(ctx, LeaseStep{Do: FreeLease, Seen: l.own}) // else it stands still, and is void soon
 	})
 }
 
-// live reports whether a lease is held by somebody at work; now is the time of the file
-// system. One that is void is taken away.
-func live(file string, now time.Time) bool {
-	info, err := os.Stat(file)
-	if err != nil {
-		return false
-	}
-	data, err := os.ReadFile(file)
-	if err != nil {
-		return !errors.Is(err, os.ErrNotExist)
-	}
-	var o owner
-	readable := json.Unmarshal(data, &o) == nil
-	me := self()
-	dead := readable && o.Machine == me.Machine && me.Machine != "" && o.Process != me.Process && !running(o.Process)
-	unborn := !readable && now.Sub(info.ModTime()) > renewal // killed between making it and writing it
-	if dead || unborn || now.Sub(info.ModTime()) > lifetime {
-		_ = os.Remove(file)
-		return false
-	}
-	return true
-}
-
-// holds is the folder of leases.
-func (c *Chest) holds() string { return filepath.Join(c.Dir, "holds") }
-
-const (
-	aloneName  = "alone"
-	sharedMark = ".at-work"
-)
-
-// takeHold takes a lease for Hold; ok is false while others are in the way.
-func (c *Chest) takeHold(alone bool) (l *lease, ok bool, err error) {
-	if err := rights.Folder(c.holds()); err != nil {
-		return nil, false, err
-	}
-	name := filepath.Join(c.holds(), aloneName)
-	if !alone {
-		l, err = takeLease(filepath.Join(c.holds(), rand.Text()+sharedMark))
-		if err != nil {
-			return nil, false, err
-		}
-		if live(name, l.taken()) {
-			l.release()
-			return nil, false, nil
-		}
-		return l, true, nil
-	}
-	l, err = takeLease(name)
-	if errors.Is(err, os.ErrExist) {
-		probe, err := takeLease(filepath.Join(c.holds(), rand.Text()+".probe"))
-		if err != nil {
-			return nil, false, err
-		}
-		defer probe.release()
-		live(name, probe.taken())
-		return nil, false, nil
-	}
-	return l, err == nil, err
-}
-
-// taken gives the time of the file system at which a lease was written.
-func (l *lease) taken() time.Time {
-	if info, err := os.Stat(l.file); err == nil {
-		return info.ModTime()
-	}
-	return time.Now()
-}
-
-// othersAtWork reports whether anybody holds the chest together with others.
-func (c *Chest) othersAtWork(now time.Time) bool {
-	entries, err := os.ReadDir(c.holds())
-	if err != nil {
-		return true
-	}
-	for _, e := range entries {
-		if strings.HasSuffix(e.Name(), sharedMark) && live(filepath.Join(c.holds(), e.Name()), now) {
-			return true
-		}
-	}
-	return false
-}
-
-// hold waits for a lease.
-func (c *Chest) hold(ctx context.Context, alone bool) (*lease, error) {
-	const pause = 20 * time.Millisecond
-	var l *lease
+// renew keeps the lease alive until ctx ends.
+func (l *lease) renew(ctx context.Context) {
+	tick := time.NewTicker(renewal)
+	defer tick.Stop()
 	for {
-		if l == nil {
-			taken, ok, err := c.takeHold(alone)
-			if err != nil {
-				return nil, err
-			}
-			if ok {
-				l = taken
-			}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			end := trace.Begin(ctx, trace.Lease, "renew "+l.own.Name)
+			_ = l.chest.store.Lease(ctx, LeaseStep{Do: BeatLease, Seen: l.own}) // what fails here is refused at the act
+			end()
 		}
-		if l != nil && (!alone || !c.othersAtWork(l.taken())) {
-			return l, nil
+	}
+}
+
+// take takes a lease, when nobody else holds it, or waits until ctx ends.
+func (c *Chest) take(ctx context.Context, name string) (*lease, error) {
+	var w leaseWatch
+	for {
+		free, err := w.look(ctx, c, name)
+		if err != nil {
+			return nil, err
+		}
+		if free {
+			l, err := c.tryTake(ctx, w.seen)
+			if err == nil || !refused(err, Taken) {
+				return l, err
+			}
+			continue
 		}
 		select {
 		case <-ctx.Done():
-			if l != nil {
-				l.release()
-			}
 			return nil, ctx.Err()
-		case <-time.After(pause):
+		case <-time.After(glance):
 		}
 	}
+}
+
+// leaseWatch watches a lease.
+type leaseWatch struct {
+	seen    ledger.Lease
+	since   time.Time // when it was first seen so
+	watched bool
+	proven  bool // that it could have been renewed meanwhile
+}
+
+// look looks at a lease once more, and reports whether it can be taken: nobody holds it, or it stood still
+// for its lifetime. Before it says the latter it makes sure that the chest can be written at all, and leaves
+// the holder time to renew after that: a long reading of the records holds up everybody.
+func (w *leaseWatch) look(ctx context.Context, c *Chest, name string) (free bool, err error) {
+	now, err := c.leaseNow(ctx, name)
+	if err != nil {
+		return false, err
+	}
+	if !w.watched || now != w.seen {
+		*w = leaseWatch{seen: now, since: time.Now(), watched: true}
+	}
+	if w.seen.Owner == "" {
+		return true, nil
+	}
+	if time.Since(w.since) < lifetime {
+		return false, nil
+	}
+	if !w.proven {
+		w.proven, w.since = true, time.Now().Add(2*renewal-lifetime)
+		return false, c.store.Lease(ctx, LeaseStep{Do: ProbeLease})
+	}
+	return true, nil
+}
+
+// tryTake takes a lease that is as it was seen.
+func (c *Chest) tryTake(ctx context.Context, seen ledger.Lease) (*lease, error) {
+	own := ledger.Lease{Name: seen.Name, Owner: rand.Text(), Fence: seen.Fence + 1, Person: c.Actor.Person, Workspace: c.Actor.Workspace, Since: c.store.Now()}
+	end := trace.Begin(ctx, trace.Lease, "take "+seen.Name)
+	err := c.store.Lease(ctx, LeaseStep{Do: TakeLease, Seen: seen, Take: own})
+	end()
+	if err != nil {
+		return nil, err
+	}
+	l := &lease{chest: c, own: own, base: context.WithoutCancel(ctx)}
+	alive, stop := context.WithCancel(l.base)
+	l.stop = stop
+	l.done.Go(func() { l.renew(alive) })
+	c.leases.add(l)
+	return l, nil
+}
+
+// leaseNow gives a lease as it stands.
+func (c *Chest) leaseNow(ctx context.Context, name string) (ledger.Lease, error) {
+	at := ledger.Lease{Name: name}
+	err := c.View(ctx, func(r ledger.Records) error {
+		all, err := r.Leases()
+		for _, l := range all {
+			if l.Name == name {
+				at = l
+			}
+		}
+		return err
+	})
+	return at, err
+}
+
+// reserveWait bounds how long Reserve waits for others.
+const reserveWait = time.Minute
+
+// Reserve lets one process alone change an environment, among all that use the chest. It waits for others for
+// a while. A process that is killed loses it after a few seconds; one that sleeps for longer finds its acts
+// refused.
+func (c *Chest) Reserve(ctx context.Context, environment string) (release func(), err error) {
+	wait, cancel := context.WithTimeout(ctx, reserveWait)
+	defer cancel()
+	l, err := c.take(wait, "environment "+c.RecordName(environment))
+	switch {
+	case err == nil:
+		return l.release, nil
+	case ctx.Err() == nil && errors.Is(err, context.DeadlineExceeded):
+		return nil, fault.New(fault.Refused, "Wait until that has finished, and try again.", "Somebody else is changing %s.", environment)
+	}
+	return nil, Explain(err)
 }

@@ -3,7 +3,7 @@ package chest
 import (
 	"slices"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/content"
 )
 
 // ComparePaths orders paths as a walk through the folders meets them: by name,
@@ -83,11 +83,11 @@ func DiffFiles(before, now []File) []Pair {
 }
 
 // Diff pairs what differs between two trees; it reads only folders that differ.
-func (c *Chest) Diff(before, now blob.Digest) ([]Pair, error) {
+func (c *Chest) Diff(before, now content.Digest) ([]Pair, error) {
 	return c.diff(&bounds{mostFiles}, before, now, "", nil)
 }
 
-func (c *Chest) diff(within *bounds, before, now blob.Digest, prefix string, out []Pair) ([]Pair, error) {
+func (c *Chest) diff(within *bounds, before, now content.Digest, prefix string, out []Pair) ([]Pair, error) {
 	if before == now {
 		return out, nil
 	}
@@ -123,7 +123,7 @@ func (c *Chest) diffEntry(within *bounds, a, b File, prefix string, out []Pair) 
 		return out, nil
 	}
 	p := prefix + max(a.Path, b.Path)
-	var below [2]blob.Digest // folders are looked into, but for bare ones
+	var below [2]content.Digest // folders are looked into, but for bare ones
 	for i, f := range []*File{&a, &b} {
 		if f.Path = p; f.Mode == Folder {
 			below[i] = f.Digest

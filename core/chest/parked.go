@@ -10,7 +10,7 @@ import (
 
 // Park records work that is set aside; its contents must be committed before.
 func (c *Chest) Park(ctx context.Context, p ledger.Parked) error {
-	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddParked(p) })
+	_, err := c.do(ctx, Park{p})
 	if errors.Is(err, ledger.ErrTaken) {
 		return fault.New(fault.Usage, "Choose another name.", "%s has set something aside as %s already.", p.Person, p.Name)
 	}
@@ -19,7 +19,7 @@ func (c *Chest) Park(ctx context.Context, p ledger.Parked) error {
 
 // Parked gives what a person has set aside under a name.
 func (c *Chest) Parked(ctx context.Context, person, name string) (p ledger.Parked, ok bool, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { p, err = tx.Parked(person, name); return err })
+	err = c.View(ctx, func(r ledger.Records) error { p, err = r.Parked(person, name); return err })
 	if errors.Is(err, ledger.ErrNotFound) {
 		return p, false, nil
 	}
@@ -28,15 +28,11 @@ func (c *Chest) Parked(ctx context.Context, person, name string) (p ledger.Parke
 
 // AllParked gives everything that is set aside.
 func (c *Chest) AllParked(ctx context.Context) (out []ledger.Parked, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.AllParked(); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = r.AllParked(); return err })
 	return out, Explain(err)
 }
 
 // Unpark takes the record of what was set aside away.
 func (c *Chest) Unpark(ctx context.Context, person, name string) error {
-	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.RemoveParked(person, name) })
-	if errors.Is(err, ledger.ErrNotFound) {
-		return nil // another command was faster
-	}
-	return Explain(err)
+	return c.just(ctx, Unpark{person, name})
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"slices"
-	"strconv"
 	"time"
 
 	"oakenchest/core/ledger"
@@ -25,12 +24,12 @@ const signEvery = 10 * time.Minute
 func (c *Chest) Announce(ctx context.Context, p Presence) error {
 	var known ledger.Workspace
 	var before []ledger.Edit
-	err := c.Ledger.View(ctx, func(tx *ledger.Tx) (err error) {
-		if known, err = tx.Workspace(p.Name); errors.Is(err, ledger.ErrNotFound) {
+	err := c.View(ctx, func(r ledger.Records) (err error) {
+		if known, err = r.Workspace(p.Name); errors.Is(err, ledger.ErrNotFound) {
 			err = nil
 		}
 		if err == nil {
-			before, err = tx.EditsOf(p.Name)
+			before, err = r.EditsOf(p.Name)
 		}
 		return err
 	})
@@ -41,22 +40,7 @@ func (c *Chest) Announce(ctx context.Context, p Presence) error {
 	if len(put)+len(gone) == 0 && p.Seen.Sub(known.Seen) < signEvery && !moved(known, p.Workspace) {
 		return nil
 	}
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
-		if err := tx.PutWorkspace(p.Workspace); err != nil {
-			return err
-		}
-		for _, e := range put {
-			if err := tx.PutEdit(e); err != nil {
-				return err
-			}
-		}
-		for _, e := range gone {
-			if err := tx.RemoveEdit(e.Workspace, e.Path); err != nil && !errors.Is(err, ledger.ErrNotFound) {
-				return err
-			}
-		}
-		return nil
-	}))
+	return Explain(c.store.Tell(ctx, News{Workspace: p.Workspace, Put: put, Gone: gone}))
 }
 
 func moved(was, is ledger.Workspace) bool {
@@ -91,20 +75,8 @@ func newEdits(before, now []ledger.Edit) (put, gone []ledger.Edit) {
 // Register records a new workspace, under a name that no other one has: the one that is
 // wished for, or that with a number. It gives the name.
 func (c *Chest) Register(ctx context.Context, w ledger.Workspace) (string, error) {
-	wished := w.Name
-	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
-		for n := 2; ; n++ {
-			other, err := tx.Workspace(w.Name)
-			if errors.Is(err, ledger.ErrNotFound) || err == nil && other.Mark == w.Mark {
-				return tx.PutWorkspace(w)
-			}
-			if err != nil {
-				return err
-			}
-			w.Name = wished + "-" + strconv.Itoa(n)
-		}
-	})
-	return w.Name, Explain(err)
+	name, err := c.store.Register(ctx, w)
+	return name, Explain(err)
 }
 
 // Crowd is everybody's workspaces and what is edited in them.
@@ -117,13 +89,13 @@ type Crowd struct {
 // Crowd gives everybody's workspaces; paths narrows the edits, none means all.
 func (c *Chest) Crowd(ctx context.Context, paths []string) (*Crowd, error) {
 	out := &Crowd{Workspaces: map[string]ledger.Workspace{}}
-	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
-		all, err := tx.Workspaces()
+	err := c.View(ctx, func(r ledger.Records) error {
+		all, err := r.Workspaces()
 		for _, w := range all {
 			out.Workspaces[w.Name] = w
 		}
 		if err == nil && len(paths) == 0 {
-			out.Edits, err = tx.Edits()
+			out.Edits, err = r.Edits()
 			return err
 		}
 		for _, p := range paths {
@@ -131,7 +103,7 @@ func (c *Chest) Crowd(ctx context.Context, paths []string) (*Crowd, error) {
 				return err
 			}
 			var at []ledger.Edit
-			at, err = tx.EditsAt(p)
+			at, err = r.EditsAt(p)
 			out.Edits = append(out.Edits, at...)
 		}
 		return err
@@ -141,7 +113,7 @@ func (c *Chest) Crowd(ctx context.Context, paths []string) (*Crowd, error) {
 
 // EditsOf gives what a workspace has told that is edited in it.
 func (c *Chest) EditsOf(ctx context.Context, workspace string) (out []ledger.Edit, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.EditsOf(workspace); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = r.EditsOf(workspace); return err })
 	return out, Explain(err)
 }
 
@@ -155,24 +127,18 @@ func (c *Crowd) Unpublished(l ledger.Lock) bool {
 // Notices gives the sentences that others left for a workspace, and takes them away once
 // read says that they were.
 func (c *Chest) Notices(ctx context.Context, workspace string) (out []ledger.Notice, read func() error, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Notices(workspace); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = r.Notices(workspace); return err })
 	return out, func() error {
 		if len(out) == 0 {
 			return nil
 		}
-		return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
-			err := tx.RemoveNotices(workspace, out[len(out)-1].ID)
-			if errors.Is(err, ledger.ErrNotFound) { // another command was faster
-				return nil
-			}
-			return err
-		}))
+		return Explain(c.store.Heard(ctx, workspace, out[len(out)-1].ID))
 	}, Explain(err)
 }
 
 // Workspace gives what a workspace last told of itself; the zero one when it is not known.
 func (c *Chest) Workspace(ctx context.Context, name string) (w ledger.Workspace, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { w, err = tx.Workspace(name); return err })
+	err = c.View(ctx, func(r ledger.Records) error { w, err = r.Workspace(name); return err })
 	if errors.Is(err, ledger.ErrNotFound) {
 		return ledger.Workspace{}, nil
 	}
@@ -181,14 +147,14 @@ func (c *Chest) Workspace(ctx context.Context, name string) (w ledger.Workspace,
 
 // Workspaces gives all workspaces of the chest.
 func (c *Chest) Workspaces(ctx context.Context) (out []ledger.Workspace, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Workspaces(); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = r.Workspaces(); return err })
 	return out, Explain(err)
 }
 
 // Others counts the workspaces that are not called so.
 func (c *Chest) Others(ctx context.Context, name string) (n int, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {
-		all, err := tx.Workspaces()
+	err = c.View(ctx, func(r ledger.Records) error {
+		all, err := r.Workspaces()
 		for _, w := range all {
 			if w.Name != name {
 				n++
@@ -201,5 +167,5 @@ func (c *Chest) Others(ctx context.Context, name string) (n int, err error) {
 
 // Notify leaves a sentence for a workspace.
 func (c *Chest) Notify(ctx context.Context, n ledger.Notice) error {
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddNotice(n) }))
+	return c.just(ctx, Notify{n})
 }

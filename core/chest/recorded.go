@@ -3,19 +3,19 @@ package chest
 import (
 	"context"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/content"
 	"oakenchest/core/ledger"
 )
 
 // Recorded reports whether any commit holds a content at a path. What cannot be read counts as not
 // holding it.
-func (c *Chest) Recorded(ctx context.Context, path string, content blob.Digest) (held bool, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {
-		touches, err := tx.Touches(path)
+func (c *Chest) Recorded(ctx context.Context, path string, content content.Digest) (held bool, err error) {
+	err = c.View(ctx, func(r ledger.Records) error {
+		touches, err := r.Touches(path)
 		if err != nil {
 			return err
 		}
-		broad, err := tx.Broad()
+		broad, err := r.Broad()
 		if err != nil {
 			return err
 		}

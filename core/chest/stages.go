@@ -8,7 +8,7 @@ import (
 	"strings"
 	"time"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 )
@@ -47,104 +47,39 @@ type Concluded struct{ Commit, Merge ledger.Commit }
 // Conclude publishes commits and records their deployment, in one transaction: all or
 // nothing. It wraps ledger.ErrMoved when a branch is not where it was.
 func (c *Chest) Conclude(ctx context.Context, x Conclusion) (Concluded, error) {
-	if err := errors.Join(c.Allowed(ctx, x.Drafts...), c.Allowed(ctx, x.Merge)); err != nil {
+	d := &Deploying{Deployment: x.Deployment, Account: x.Account, Kept: x.Kept, Proofs: x.Proofs, Expect: x.Expect}
+	if d.Environment = c.RecordName(x.Deployment.Environment); d.Environment != x.Deployment.Environment {
+		d.Former = x.Deployment.Environment
+	}
+	a := Publish{Drafts: x.Drafts, Deployment: d, Absences: c.recorded(x.Absences)}
+	if x.NewBranch.Name != "" {
+		a.NewBranch = &x.NewBranch
+	}
+	if x.EndPending[1] != "" {
+		a.EndPending = [2]string{c.RecordName(x.EndPending[0]), c.RecordName(x.EndPending[1])}
+	}
+	if x.Merge.Branch != "" {
+		a.Merge = &x.Merge
+	}
+	out, err := c.publish(ctx, a)
+	if err != nil {
 		return Concluded{}, err
 	}
-	touches, err := c.chainTouches(ctx, x.Drafts)
-	if err != nil {
-		return Concluded{}, Explain(err)
+	var done Concluded
+	if n := len(x.Drafts); n > 0 {
+		done.Commit = out.Commits[n-1]
+	} else if done.Commit, err = c.Commit(ctx, x.Deployment.Commit); err != nil {
+		return done, err
 	}
-	var merging traces
-	if x.Merge.Branch != "" {
-		if merging, err = c.touches(ctx, x.Merge, ledger.Commit{Tree: x.Drafts[len(x.Drafts)-1].Tree}); err != nil {
-			return Concluded{}, Explain(err)
-		}
+	if a.Merge != nil {
+		done.Merge = out.Commits[len(out.Commits)-1]
 	}
-	var last, merged ledger.Commit
-	branch := ""
-	err = c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
-		if x.Expect != nil {
-			d, err := c.lastDeployment(tx, x.Deployment.Environment)
-			if err != nil && !errors.Is(err, ledger.ErrNotFound) {
-				return err
-			}
-			if d.Number != *x.Expect {
-				return fault.New(fault.Refused, "Capture it again: oaken capture "+fault.Word(x.Deployment.Environment)+".", "Somebody has deployed to %s, or captured it, since this was read.", x.Deployment.Environment)
-			}
-		}
-		if x.NewBranch.Name != "" {
-			if err := tx.AddBranch(x.NewBranch); err != nil && !errors.Is(err, ledger.ErrTaken) {
-				return err
-			}
-		}
-		for i, d := range x.Drafts {
-			if i > 0 {
-				d.Tip = last.ID
-			}
-			branch = d.Branch
-			if last, err = publish(tx, d, touches[i]); err != nil {
-				return err
-			}
-		}
-		if len(x.Drafts) > 0 {
-			x.Deployment.Commit = last.ID
-		} else if last, err = tx.Commit(x.Deployment.Commit); err != nil {
-			return err
-		}
-		x.Deployment.Environment = c.RecordName(x.Deployment.Environment)
-		if err := tx.Finish(0, x.Deployment); err != nil {
-			return err
-		}
-		if err := tx.NumberAll(x.Kept); err != nil {
-			return err
-		}
-		for folder, rules := range x.Proofs {
-			if err := tx.AddProof(folder, rules); err != nil {
-				return err
-			}
-		}
-		for _, a := range x.Absences {
-			a.Environment = c.RecordName(a.Environment)
-			if err := tx.AddAbsence(a); err != nil {
-				return err
-			}
-		}
-		if from, to := x.EndPending[0], x.EndPending[1]; to != "" {
-			err := tx.EndPending(c.RecordName(from), c.RecordName(to))
-			if err != nil && !errors.Is(err, ledger.ErrNotFound) {
-				return err
-			}
-		}
-		if err := tx.AddAccount(x.Account); err != nil || x.Merge.Branch == "" {
-			return err
-		}
-		branch, x.Merge.Merged = x.Merge.Branch, last.ID
-		merged, err = publish(tx, x.Merge, merging)
-		return err
-	})
-	return Concluded{last, merged}, overtaken(branch, err)
-}
-
-// chainTouches tells what each of a row of drafts touches.
-func (c *Chest) chainTouches(ctx context.Context, drafts []Draft) ([]traces, error) {
-	out := make([]traces, len(drafts))
-	for i, d := range drafts {
-		var err error
-		if i == 0 {
-			out[i], err = c.touches(ctx, d)
-		} else {
-			out[i], err = c.tracesOf([]ledger.Commit{{Tree: drafts[i-1].Tree}}, d.Tree)
-		}
-		if err != nil {
-			return nil, err
-		}
-	}
-	return out, nil
+	return done, nil
 }
 
 // Store keeps files in the chest as a tree, and gives its digest in hexadecimal.
 func (c *Chest) Store(ctx context.Context, files []KeptFile) (string, error) {
-	release, err := c.Hold(ctx, false)
+	release, err := c.Hold(ctx)
 	if err != nil {
 		return "", err
 	}
@@ -173,19 +108,19 @@ type Deployed struct {
 
 // Deployments gives those into an environment, all for an empty name, the newest first.
 func (c *Chest) Deployments(ctx context.Context, environment string) (out []Deployed, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	err = c.View(ctx, func(r ledger.Records) error {
 		if environment != "" {
 			environment = c.RecordName(environment)
 		}
-		list, err := tx.Deployments(environment)
+		list, err := r.Deployments(environment)
 		if err != nil {
 			return err
 		}
-		accounts, err := tx.Accounts()
+		accounts, err := r.Accounts()
 		if err != nil {
 			return err
 		}
-		undone, err := tx.AllUndone()
+		undone, err := r.AllUndone()
 		if err != nil {
 			return err
 		}
@@ -198,7 +133,7 @@ func (c *Chest) Deployments(ctx context.Context, environment string) (out []Depl
 			if u, ok := undone[d.Number]; ok {
 				x.Undone = &u
 			}
-			if x.Commit, err = tx.Commit(d.Commit); err != nil {
+			if x.Commit, err = r.Commit(d.Commit); err != nil {
 				return err
 			}
 			out = append(out, x)
@@ -219,28 +154,26 @@ type Record struct {
 }
 
 // Record gives what an environment holds; ok is false when nothing is known.
-func (c *Chest) Record(ctx context.Context, environment string) (r Record, ok bool, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {
-		if r.Deployment, err = c.lastDeployment(tx, environment); err != nil {
+func (c *Chest) Record(ctx context.Context, environment string) (found Record, ok bool, err error) {
+	err = c.View(ctx, func(r ledger.Records) error {
+		if found.Deployment, err = c.lastDeployment(r, environment); err != nil {
 			return err
 		}
-		if r.Commit, err = tx.Commit(r.Deployment.Commit); err == nil {
-			r.Proofs, err = tx.Proofs(r.Number)
+		if found.Commit, err = r.Commit(found.Deployment.Commit); err == nil {
+			found.Proofs, err = r.Proofs(found.Number)
 		}
 		return err
 	})
-	if errors.Is(err, ledger.ErrNotFound) && r.Number == 0 {
-		return r, false, nil
+	if errors.Is(err, ledger.ErrNotFound) && found.Number == 0 {
+		return found, false, nil
 	}
-	return r, err == nil, Explain(err)
+	return found, err == nil, Explain(err)
 }
 
 // RenameEnvironment lets the records of an environment speak of it by another name.
 func (c *Chest) RenameEnvironment(ctx context.Context, from, to string) error {
 	recorded := c.RecordName(from)
-	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
-		return tx.RenameEnvironment(recorded, to+strings.TrimPrefix(recorded, from))
-	})
+	_, err := c.do(ctx, RenameEnvironment{recorded, to + strings.TrimPrefix(recorded, from)})
 	if errors.Is(err, ledger.ErrTaken) {
 		return fault.New(fault.Refused, "Choose another name.", "There are records of an environment %s already.", to)
 	}
@@ -252,7 +185,7 @@ func (c *Chest) RenameEnvironment(ctx context.Context, from, to string) error {
 func (c *Chest) Line(ctx context.Context, environment string, from ledger.Commit) (b ledger.Branch, fresh bool, err error) {
 	environment = c.RecordName(environment)
 	var lines []ledger.Branch
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { lines, err = tx.Lines(environment); return err })
+	err = c.View(ctx, func(r ledger.Records) error { lines, err = r.Lines(environment); return err })
 	for _, l := range lines {
 		if l.Tip == from.ID && from.Depth > 0 {
 			return l, false, Explain(err)
@@ -264,58 +197,65 @@ func (c *Chest) Line(ctx context.Context, environment string, from ledger.Commit
 // KeptSince gives what an environment held before each deployment that was not taken
 // back, the newest first.
 func (c *Chest) KeptSince(ctx context.Context, environment string) (out []ledger.Kept, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.KeptSince(c.RecordName(environment)); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = r.KeptSince(c.RecordName(environment)); return err })
 	return out, Explain(err)
 }
 
-// Assent records that a person wants a commit in an environment, or does no more.
-func (c *Chest) Assent(ctx context.Context, a ledger.Assent) error {
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddAssent(a) }))
+// Agree records that a person wants a commit in an environment, or does no more.
+func (c *Chest) Agree(ctx context.Context, a ledger.Assent) error {
+	return c.just(ctx, Assent{a})
 }
 
 // Assents gives who wants a commit in an environment.
 func (c *Chest) Assents(ctx context.Context, environment string, commit ledger.ID) (out []ledger.Assent, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Assents(environment, commit); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = r.Assents(environment, commit); return err })
 	return out, Explain(err)
 }
 
 // Bookings gives all bookings, in the order in which they were asked for.
 func (c *Chest) Bookings(ctx context.Context) (out []ledger.Booking, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Bookings(); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = r.Bookings(); return err })
 	return out, Explain(err)
 }
 
 // Book records a booking that check agrees to, given all others, and gives its number.
 func (c *Chest) Book(ctx context.Context, b ledger.Booking, check func(others []ledger.Booking) error) (id int64, err error) {
-	err = c.Ledger.Update(ctx, func(tx *ledger.Tx) error {
-		all, err := tx.Bookings()
+	const patience = 20
+	for n := 0; ; n++ {
+		all, err := c.Bookings(ctx)
 		if err != nil {
-			return err
+			return 0, err
 		}
 		if err := check(all); err != nil {
-			return err
+			return 0, err
 		}
-		id, err = tx.AddBooking(b)
-		return err
-	})
-	return id, Explain(err)
+		a := Book{Booking: b}
+		if len(all) > 0 {
+			a.Seen = all[len(all)-1].ID
+		}
+		out, err := c.do(ctx, a)
+		if !refused(err, BookingsMoved) || n == patience {
+			return out.Number, Explain(err)
+		}
+	}
 }
 
 // EndBooking ends a booking before its time.
 func (c *Chest) EndBooking(ctx context.Context, b ledger.Booking, at time.Time) error {
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.EndBooking(b, at) }))
+	b.Ended = at
+	return c.just(ctx, EndBooking{b})
 }
 
 // Looked records what somebody saw who compared an environment with what was deployed.
 func (c *Chest) Looked(ctx context.Context, l ledger.Look) error {
 	l.Environment = c.RecordName(l.Environment)
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.PutLook(l) }))
+	return c.just(ctx, NoteLook{l})
 }
 
 // Looks gives the newest look at each environment.
 func (c *Chest) Looks(ctx context.Context) (out map[string]ledger.Look, err error) {
 	var all map[string]ledger.Look
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { all, err = tx.Looks(); return err })
+	err = c.View(ctx, func(r ledger.Records) error { all, err = r.Looks(); return err })
 	out = make(map[string]ledger.Look, len(all))
 	for name, l := range all {
 		l.Environment = c.plainName(name)
@@ -326,12 +266,12 @@ func (c *Chest) Looks(ctx context.Context) (out map[string]ledger.Look, err erro
 
 // MarkDistinct records that two elements are different things.
 func (c *Chest) MarkDistinct(ctx context.Context, d ledger.Distinct) error {
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddDistinct(d) }))
+	return c.just(ctx, Distinguish{d})
 }
 
 // UnmarkDistinct takes that back.
 func (c *Chest) UnmarkDistinct(ctx context.Context, one, other string) error {
-	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.RemoveDistinct(one, other) })
+	_, err := c.do(ctx, Undistinguish{one, other})
 	if errors.Is(err, ledger.ErrNotFound) {
 		return fault.New(fault.Usage, "oaken lookalikes --all lists what is marked.", "%s and %s are not marked as distinct.", one, other)
 	}
@@ -340,23 +280,23 @@ func (c *Chest) UnmarkDistinct(ctx context.Context, one, other string) error {
 
 // Distincts gives all pairs that are marked so.
 func (c *Chest) Distincts(ctx context.Context) (out []ledger.Distinct, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Distincts(); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = r.Distincts(); return err })
 	return out, Explain(err)
 }
 
 // storeTree stores files in a batch of their own.
-func (c *Chest) storeTree(files []KeptFile) (blob.Digest, error) {
-	batch := c.Blobs.Begin()
+func (c *Chest) storeTree(files []KeptFile) (content.Digest, error) {
+	batch := c.Contents.Begin()
 	defer batch.Abandon()
 	list := make([]File, 0, len(files))
 	for _, f := range files {
 		in, err := f.Open()
 		if err != nil {
-			return blob.Digest{}, err
+			return content.Digest{}, err
 		}
 		d, size, err := batch.Put(in)
 		if err = errors.Join(err, in.Close()); err != nil {
-			return blob.Digest{}, err
+			return content.Digest{}, err
 		}
 		list = append(list, File{Path: f.Name, Mode: Plain, Size: size, Digest: d})
 	}
@@ -370,7 +310,7 @@ func (c *Chest) storeTree(files []KeptFile) (blob.Digest, error) {
 // Attempted notes something that somebody tried to do to an environment.
 func (c *Chest) Attempted(ctx context.Context, a ledger.Attempt) error {
 	a.Environment = c.RecordName(a.Environment)
-	return Explain(c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddAttempt(a) }))
+	return c.just(ctx, NoteAttempt{a})
 }
 
 // Attempts gives those at an environment, all for an empty name, the newest first.
@@ -378,7 +318,7 @@ func (c *Chest) Attempts(ctx context.Context, environment string) (out []ledger.
 	if environment != "" {
 		environment = c.RecordName(environment)
 	}
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Attempts(environment); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = r.Attempts(environment); return err })
 	for i := range out {
 		out[i].Environment = c.plainName(out[i].Environment)
 	}

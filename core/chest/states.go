@@ -22,9 +22,9 @@ var ErrNoState = errors.New("no such state")
 // names none.
 func (c *Chest) Resolve(ctx context.Context, state string) (ledger.Commit, error) {
 	var found ledger.Commit
-	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	err := c.View(ctx, func(r ledger.Records) error {
 		var err error
-		found, err = resolve(tx, state)
+		found, err = resolve(r, state)
 		return err
 	})
 	if errors.Is(err, ledger.ErrNotFound) {
@@ -41,34 +41,34 @@ func noState(hint, format string, args ...any) error {
 	return e
 }
 
-func resolve(tx *ledger.Tx, state string) (ledger.Commit, error) {
+func resolve(r ledger.Records, state string) (ledger.Commit, error) {
 	if name, ok := strings.CutPrefix(state, "release:"); ok {
-		r, err := tx.Release(name)
+		named, err := r.Release(name)
 		if err != nil {
 			return ledger.Commit{}, err
 		}
-		return tx.Commit(r.Commit)
+		return r.Commit(named.Commit)
 	}
 	name, number, numbered := cutLast(state, ':')
-	if b, err := tx.Branch(state); err == nil {
+	if b, err := r.Branch(state); err == nil {
 		if b.Tip == (ledger.ID{}) {
 			return ledger.Commit{}, fault.New(fault.Usage, "Commit something on it first.", "Branch %s has no commit yet.", state)
 		}
-		return tx.Commit(b.Tip)
+		return r.Commit(b.Tip)
 	} else if !errors.Is(err, ledger.ErrNotFound) {
 		return ledger.Commit{}, err
 	}
 	if numbered {
-		b, err := tx.Branch(name)
+		b, err := r.Branch(name)
 		if err != nil {
 			return ledger.Commit{}, err
 		}
-		return atDepth(tx, b, number, state)
+		return atDepth(r, b, number, state)
 	}
 	if len(state) < leastPrefix {
 		return ledger.Commit{}, ledger.ErrNotFound
 	}
-	found, err := tx.CommitsByPrefix(strings.ToLower(state))
+	found, err := r.CommitsByPrefix(strings.ToLower(state))
 	switch {
 	case err != nil:
 		return ledger.Commit{}, err
@@ -88,26 +88,39 @@ func cutLast(s string, sep byte) (before, after string, found bool) {
 	return s[:i], s[i+1:], true
 }
 
-// atDepth walks first parents from the branch's tip to its numbered commit.
-func atDepth(tx *ledger.Tx, b ledger.Branch, number, state string) (ledger.Commit, error) {
+// atDepth gives the numbered commit of a branch. What it does not hold itself lies below the commit that it was
+// made from.
+func atDepth(r ledger.Records, b ledger.Branch, number, state string) (ledger.Commit, error) {
 	n, err := strconv.Atoi(number)
 	if err != nil || n < 1 || b.Tip == (ledger.ID{}) {
 		return ledger.Commit{}, ledger.ErrNotFound
 	}
-	at, err := tx.Commit(b.Tip)
-	if err == nil && n > at.Depth {
-		return at, noState("Name a lower number.", "%q names no state: branch %s has %d commits.", state, b.Name, at.Depth)
+	tip, err := r.Commit(b.Tip)
+	if err != nil {
+		return tip, err
 	}
-	for err == nil && at.Depth > n {
-		at, err = tx.Commit(at.Parents[0])
+	if n > tip.Depth {
+		return tip, noState("Name a lower number.", "%q names no state: branch %s has %d commits.", state, b.Name, tip.Depth)
 	}
-	return at, err
+	for at := tip; ; {
+		found, err := r.CommitAt(at.Branch, n)
+		if !errors.Is(err, ledger.ErrNotFound) {
+			return found, err
+		}
+		first, err := r.FirstOf(at.Branch)
+		if err != nil || len(first.Parents) == 0 {
+			return first, errors.Join(err, ledger.ErrNotFound)
+		}
+		if at, err = r.Commit(first.Parents[0]); err != nil {
+			return at, err
+		}
+	}
 }
 
 // Commit gives a commit by its id, which the records themselves name: that it is
 // missing is damage.
 func (c *Chest) Commit(ctx context.Context, id ledger.ID) (found ledger.Commit, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { found, err = tx.Commit(id); return err })
+	err = c.View(ctx, func(r ledger.Records) error { found, err = r.Commit(id); return err })
 	if errors.Is(err, ledger.ErrNotFound) {
 		err = fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest; the workspace's files are as they were.", "The chest's ledger.db does not hold the commit %s, which is spoken of elsewhere.", id.Short())
 	}
@@ -116,13 +129,13 @@ func (c *Chest) Commit(ctx context.Context, id ledger.ID) (found ledger.Commit, 
 
 // Branches gives all branches by name.
 func (c *Chest) Branches(ctx context.Context) (out []ledger.Branch, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Branches(); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = r.Branches(); return err })
 	return out, Explain(err)
 }
 
 // Branch gives one branch.
 func (c *Chest) Branch(ctx context.Context, name string) (b ledger.Branch, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { b, err = tx.Branch(name); return err })
+	err = c.View(ctx, func(r ledger.Records) error { b, err = r.Branch(name); return err })
 	if errors.Is(err, ledger.ErrNotFound) {
 		err = fault.New(fault.Usage, "See the names with oaken branch, or make it with oaken branch "+fault.Word(name)+".", "There is no branch %s.", name)
 	}
@@ -137,19 +150,19 @@ type Deed struct {
 
 // DeedOf gives it.
 func (c *Chest) DeedOf(ctx context.Context, id ledger.ID) (d Deed, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {
-		picks, err := tx.Picks()
+	err = c.View(ctx, func(r ledger.Records) error {
+		picks, err := r.Picks()
 		if err != nil {
 			return err
 		}
 		if origin, ok := picks[id]; ok {
-			first, err := tx.Commit(origin)
+			first, err := r.Commit(origin)
 			if err != nil {
 				return err
 			}
 			d.Picks = &first
 		}
-		takings, err := tx.Takings()
+		takings, err := r.Takings()
 		if err != nil {
 			return err
 		}
@@ -157,7 +170,7 @@ func (c *Chest) DeedOf(ctx context.Context, id ledger.ID) (d Deed, err error) {
 			if t.Commit != id {
 				continue
 			}
-			work, err := tx.Commit(t.Work)
+			work, err := r.Commit(t.Work)
 			if err != nil {
 				return err
 			}
@@ -173,7 +186,7 @@ func (c *Chest) AddBranch(ctx context.Context, b ledger.Branch) error {
 	if err := CheckName(b.Name); err != nil {
 		return err
 	}
-	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddBranch(b) })
+	_, err := c.do(ctx, MakeBranch{b})
 	if errors.Is(err, ledger.ErrTaken) {
 		err = fault.New(fault.Refused, "Choose another name, or work on it with oaken switch "+fault.Word(b.Name)+".", "There is a branch %s already.", b.Name)
 	}
@@ -182,7 +195,7 @@ func (c *Chest) AddBranch(ctx context.Context, b ledger.Branch) error {
 
 // Releases gives all releases, the newest first.
 func (c *Chest) Releases(ctx context.Context) (out []ledger.Release, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { out, err = tx.Releases(); return err })
+	err = c.View(ctx, func(r ledger.Records) error { out, err = r.Releases(); return err })
 	return out, Explain(err)
 }
 
@@ -191,7 +204,7 @@ func (c *Chest) AddRelease(ctx context.Context, r ledger.Release) error {
 	if err := CheckName(r.Name); err != nil {
 		return err
 	}
-	err := c.Ledger.Update(ctx, func(tx *ledger.Tx) error { return tx.AddRelease(r) })
+	_, err := c.do(ctx, NameRelease{r})
 	if errors.Is(err, ledger.ErrTaken) {
 		err = fault.New(fault.Refused, "A release never changes: choose another name.", "There is a release %s already.", r.Name)
 	}
@@ -216,7 +229,7 @@ func CheckName(name string) error {
 // LastDeployment gives the newest deployment into an environment and when it
 // was; ok is false when there was none.
 func (c *Chest) LastDeployment(ctx context.Context, environment string) (d ledger.Deployment, ok bool, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error { d, err = c.lastDeployment(tx, environment); return err })
+	err = c.View(ctx, func(r ledger.Records) error { d, err = c.lastDeployment(r, environment); return err })
 	if errors.Is(err, ledger.ErrNotFound) {
 		return d, false, nil
 	}
@@ -224,24 +237,29 @@ func (c *Chest) LastDeployment(ctx context.Context, environment string) (d ledge
 	return d, err == nil, Explain(err)
 }
 
-// lastDeployment gives the newest deployment into an environment. Of one that belongs to this
-// workspace alone an older program kept the records under the environment's own name.
-func (c *Chest) lastDeployment(tx *ledger.Tx, environment string) (ledger.Deployment, error) {
-	name := c.RecordName(environment)
-	d, err := tx.LastDeployment(name)
-	if !errors.Is(err, ledger.ErrNotFound) || name == environment {
+// lastDeployment gives the newest deployment into an environment.
+func (c *Chest) lastDeployment(r ledger.Records, environment string) (ledger.Deployment, error) {
+	return LastDeployment(r, c.RecordName(environment), environment)
+}
+
+// LastDeployment gives the newest deployment into an environment, by the name under which its records are
+// kept, or ErrNotFound. Of one that belongs to a workspace alone an older program kept them under the
+// environment's own name.
+func LastDeployment(r ledger.Stages, record, environment string) (ledger.Deployment, error) {
+	d, err := r.LastDeployment(record)
+	if !errors.Is(err, ledger.ErrNotFound) || record == environment || environment == "" {
 		return d, err
 	}
-	list, err := tx.Deployments(environment)
+	list, err := r.Deployments(environment)
 	if err != nil {
 		return d, err
 	}
-	undone, err := tx.AllUndone()
+	undone, err := r.AllUndone()
 	if err != nil {
 		return d, err
 	}
 	for _, d := range list {
-		if _, is := undone[d.Number]; !is && environment+PersonalMark+d.Workspace == name {
+		if _, is := undone[d.Number]; !is && environment+PersonalMark+d.Workspace == record {
 			return d, nil
 		}
 	}

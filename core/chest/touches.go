@@ -8,14 +8,14 @@ import (
 	"slices"
 	"strings"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/content"
 	"oakenchest/core/ledger"
 )
 
 // Moved tells which files of some pairs moved, new path to former path: a file
 // that went and one of equal content that came are one.
 func Moved(pairs []Pair) map[string]string {
-	gone := map[blob.Digest][]string{}
+	gone := map[content.Digest][]string{}
 	for _, p := range pairs {
 		if p.Is.Mode == 0 && p.Was.Size > 0 {
 			gone[p.Was.Digest] = append(gone[p.Was.Digest], p.Path)
@@ -35,14 +35,14 @@ func Moved(pairs []Pair) map[string]string {
 
 // touches tells what a commit to be made does: the paths that it has otherwise than all
 // of its parents, none when there is no parent. Some parents may not be recorded yet.
-func (c *Chest) touches(ctx context.Context, d Draft, unrecorded ...ledger.Commit) (traces, error) {
+func (c *Chest) touches(ctx context.Context, d Draft, unrecorded ...ledger.Commit) (Traces, error) {
 	var parents []ledger.Commit
-	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	err := c.View(ctx, func(r ledger.Records) error {
 		for _, id := range []ledger.ID{d.Tip, d.Merged} {
 			if id == (ledger.ID{}) {
 				continue
 			}
-			p, err := tx.Commit(id)
+			p, err := r.Commit(id)
 			if err != nil {
 				return err
 			}
@@ -52,30 +52,32 @@ func (c *Chest) touches(ctx context.Context, d Draft, unrecorded ...ledger.Commi
 	})
 	parents = append(parents, unrecorded...)
 	if err != nil || len(parents) == 0 {
-		return traces{}, err
+		return Traces{}, err
 	}
 	return c.tracesOf(parents, d.Tree)
 }
 
-// traces is what is noted of a commit beside itself.
-type traces struct {
-	touches []ledger.Touch // nil for too many
-	deed    string         // empty for none
+// Traces is what is noted of a commit beside itself.
+type Traces struct {
+	// Touches are the paths that it has otherwise than all that it stands on; nil for too many.
+	Touches []ledger.Touch
+	// Deed names what it did; empty for none.
+	Deed string `json:",omitempty"`
 }
 
 // tracesOf gives what is noted of a tree that stands on commits.
-func (c *Chest) tracesOf(parents []ledger.Commit, tree blob.Digest) (t traces, err error) {
-	if t.touches, err = c.Touches(parents, tree); err != nil || len(parents) > 1 {
+func (c *Chest) tracesOf(parents []ledger.Commit, tree content.Digest) (t Traces, err error) {
+	if t.Touches, err = c.Touches(parents, tree); err != nil || len(parents) > 1 {
 		return t, err
 	}
-	t.deed, err = c.deed(parents[0].Tree, tree)
+	t.Deed, err = c.deed(parents[0].Tree, tree)
 	return t, err
 }
 
 // deed names what leads from one tree to another: SHA-256 over the paths that differ, each
 // with its mode and content on both sides. It is empty for nothing, and for what touches
 // too much to be told from other such work.
-func (c *Chest) deed(was, is blob.Digest) (string, error) {
+func (c *Chest) deed(was, is content.Digest) (string, error) {
 	pairs, err := c.Diff(was, is)
 	if err != nil || len(pairs) == 0 || len(pairs) > ledger.MaxTouches {
 		return "", err
@@ -94,7 +96,7 @@ func (c *Chest) deed(was, is blob.Digest) (string, error) {
 // Touches tells which paths a tree has otherwise than all of the commits that it
 // stands on, and what they were called in the first; nil when they are more than
 // ledger.MaxTouches.
-func (c *Chest) Touches(parents []ledger.Commit, tree blob.Digest) ([]ledger.Touch, error) {
+func (c *Chest) Touches(parents []ledger.Commit, tree content.Digest) ([]ledger.Touch, error) {
 	pairs, err := c.Diff(parents[0].Tree, tree)
 	if err != nil {
 		return nil, err

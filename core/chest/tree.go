@@ -10,7 +10,7 @@ import (
 	"strings"
 	"sync"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/content"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/manifest"
@@ -38,7 +38,7 @@ type File struct {
 	Path   string
 	Mode   Mode
 	Size   int64
-	Digest blob.Digest
+	Digest content.Digest
 }
 
 // Same reports whether two files have the same mode and content.
@@ -148,12 +148,12 @@ func decodeTree(data []byte) ([]File, error) {
 // treeCache remembers folders that were read; they never change.
 type treeCache struct {
 	mu   sync.Mutex // guards held
-	held map[blob.Digest][]File
+	held map[content.Digest][]File
 }
 
 // folder reads one stored folder. The zero digest is an empty one.
-func (c *Chest) folder(d blob.Digest) ([]File, error) {
-	if d == (blob.Digest{}) {
+func (c *Chest) folder(d content.Digest) ([]File, error) {
+	if d == (content.Digest{}) {
 		return nil, nil
 	}
 	c.trees.mu.Lock()
@@ -162,33 +162,33 @@ func (c *Chest) folder(d blob.Digest) ([]File, error) {
 	if ok {
 		return entries, nil
 	}
-	data, err := blob.ReadAll(c.Blobs, d, maxTree)
+	data, err := content.ReadAll(c.Contents, d, maxTree)
 	if err != nil {
 		return nil, err
 	}
 	entries, err = decodeTree(data)
 	if err != nil {
-		return nil, &blob.DamageError{Digest: d, File: c.Dir, Reason: err.Error()}
+		return nil, &content.DamageError{Digest: d, File: c.Place(), Reason: err.Error()}
 	}
 	c.trees.mu.Lock()
 	defer c.trees.mu.Unlock()
 	if c.trees.held == nil || len(c.trees.held) > 1<<16 {
-		c.trees.held = map[blob.Digest][]File{}
+		c.trees.held = map[content.Digest][]File{}
 	}
 	c.trees.held[d] = entries
 	return entries, nil
 }
 
 // Entries lists what lies in one stored folder, by name; paths are names alone.
-func (c *Chest) Entries(folder blob.Digest) ([]File, error) { return c.folder(folder) }
+func (c *Chest) Entries(folder content.Digest) ([]File, error) { return c.folder(folder) }
 
 // Files lists all files of a tree, and its bare folders, in the order of
 // ComparePaths.
-func (c *Chest) Files(tree blob.Digest) ([]File, error) {
+func (c *Chest) Files(tree content.Digest) ([]File, error) {
 	return c.list(&bounds{mostFiles}, tree, "", nil)
 }
 
-func (c *Chest) list(within *bounds, d blob.Digest, prefix string, out []File) ([]File, error) {
+func (c *Chest) list(within *bounds, d content.Digest, prefix string, out []File) ([]File, error) {
 	entries, err := c.folder(d)
 	if err != nil {
 		return nil, err
@@ -214,7 +214,7 @@ func (c *Chest) list(within *bounds, d blob.Digest, prefix string, out []File) (
 }
 
 // At gives the file or folder at a path of a tree; the zero File when there is none.
-func (c *Chest) At(tree blob.Digest, p string) (File, error) {
+func (c *Chest) At(tree content.Digest, p string) (File, error) {
 	at := File{Mode: Folder, Digest: tree}
 	for name := range strings.SplitSeq(path.Clean(p), "/") {
 		if name == "." {
@@ -239,8 +239,8 @@ func (c *Chest) At(tree blob.Digest, p string) (File, error) {
 
 // CopyFolders puts the folders of a tree, without the files in them, into a batch of
 // another store; what that has is not looked into.
-func (c *Chest) CopyFolders(to *blob.Batch, tree blob.Digest) error {
-	if tree == (blob.Digest{}) || to.Has(tree) {
+func (c *Chest) CopyFolders(to *content.Batch, tree content.Digest) error {
+	if tree == (content.Digest{}) || to.Has(tree) {
 		return nil
 	}
 	entries, err := c.folder(tree)

@@ -1,4 +1,4 @@
-package chest
+package chest_test
 
 import (
 	"maps"
@@ -7,7 +7,8 @@ import (
 	"slices"
 	"testing"
 
-	"oakenchest/core/blob"
+	. "oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/element"
 )
 
@@ -43,9 +44,9 @@ func sorted(files map[string]File) []File {
 func TestTreesKeepWhatIsPutIntoThem(t *testing.T) {
 	c := create(t)
 	r := rand.New(rand.NewPCG(4, 8))
-	write := func(tree blob.Digest, files []File) blob.Digest {
+	write := func(tree content.Digest, files []File) content.Digest {
 		t.Helper()
-		b := c.Blobs.Begin()
+		b := c.Contents.Begin()
 		d, err := c.Amend(b, tree, files)
 		if err == nil {
 			err = b.Commit()
@@ -56,7 +57,7 @@ func TestTreesKeepWhatIsPutIntoThem(t *testing.T) {
 		return d
 	}
 	var before map[string]File
-	var tree blob.Digest
+	var tree content.Digest
 	for round := range 300 {
 		now := randomTree(r)
 		for p, f := range before { // some stay as they were
@@ -68,7 +69,7 @@ func TestTreesKeepWhatIsPutIntoThem(t *testing.T) {
 				}
 			}
 		}
-		whole := write(blob.Digest{}, sorted(now))
+		whole := write(content.Digest{}, sorted(now))
 		got, err := c.Files(whole)
 		if err != nil || !slices.Equal(got, sorted(now)) {
 			t.Fatalf("round %d: put in %v, got %v, %v", round, sorted(now), got, err)
@@ -109,9 +110,9 @@ func inOrder(pairs []Pair) []Pair {
 
 func TestAFileIsNeverAFolderToo(t *testing.T) {
 	c := create(t)
-	b := c.Blobs.Begin()
+	b := c.Contents.Begin()
 	defer b.Abandon()
-	f := func(p string) File { return File{Path: p, Mode: Plain, Digest: emptyTree} }
+	f := func(p string) File { return File{Path: p, Mode: Plain, Digest: EmptyTree} }
 	if _, err := c.WriteTree(b, []File{f("a"), f("a/b")}); err == nil {
 		t.Error("a file and what lies below it were both stored")
 	}
@@ -122,7 +123,7 @@ func TestAFileIsNeverAFolderToo(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Amend(c.Blobs.Begin(), base, []File{f("a")}); err == nil {
+	if _, err := c.Amend(c.Contents.Begin(), base, []File{f("a")}); err == nil {
 		t.Error("a file took the place of a folder that holds something")
 	}
 }

@@ -4,7 +4,7 @@ import (
 	"context"
 	"strings"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/content"
 	"oakenchest/core/ledger"
 )
 
@@ -15,7 +15,7 @@ type Warden interface {
 	// where each workspace has one for itself, one for the workspace.
 	RecordName(environment string) string
 	// MayMove looks at what leads from the tree of the branch's newest commit to another.
-	MayMove(ctx context.Context, from, to blob.Digest) error
+	MayMove(ctx context.Context, from, to content.Digest) error
 }
 
 // Allowed asks the warden about drafts, each on the one before, that are to be published.

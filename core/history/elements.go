@@ -72,7 +72,7 @@ func (l *looker) changed(ctx context.Context, e Entry) (bool, error) {
 	}
 	for _, id := range e.Commit.Parents {
 		var parent ledger.Commit
-		if err := l.chest.Ledger.View(ctx, func(tx *ledger.Tx) error { parent, err = tx.Commit(id); return err }); err != nil {
+		if err := l.chest.View(ctx, func(tx ledger.Records) error { parent, err = tx.Commit(id); return err }); err != nil {
 			return false, chest.Explain(err)
 		}
 		was, err := l.sum(ctx, parent.Tree, before)

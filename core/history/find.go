@@ -54,7 +54,7 @@ func Find(ctx context.Context, c *chest.Chest, r *state.Reader, tip ledger.Commi
 // firstParents gives the commits from the first to a tip along first parents.
 func firstParents(ctx context.Context, c *chest.Chest, tip ledger.Commit) ([]ledger.Commit, error) {
 	var out []ledger.Commit
-	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	err := c.View(ctx, func(tx ledger.Records) error {
 		for at := tip; at.ID != (ledger.ID{}); {
 			out = append(out, at)
 			if len(at.Parents) == 0 {

@@ -67,12 +67,12 @@ func List(ctx context.Context, c *chest.Chest, tip ledger.Commit, q Query) (out 
 
 // commits gives the commits that fit, at most one more than the limit.
 func commits(ctx context.Context, c *chest.Chest, tip ledger.Commit, q Query) (out []Entry, err error) {
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	err = c.View(ctx, func(tx ledger.Records) error {
 		within, err := tx.Extent(tip)
 		if err != nil {
 			return err
 		}
-		return tx.CommitsWithin(within, func(commit ledger.Commit) (bool, error) {
+		return ledger.Within(tx, within, func(commit ledger.Commit) (bool, error) {
 			if q.fits(commit) {
 				out = append(out, Entry{Commit: commit})
 			}

@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"maps"
 	"math/rand/v2"
-	"path/filepath"
 	"slices"
 	"testing"
 	"time"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/chesttest"
 	"oakenchest/core/ledger"
 )
 
@@ -26,17 +26,12 @@ type scribe struct {
 }
 
 func newScribe(t *testing.T) *scribe {
-	c, err := chest.Create(t.Context(), filepath.Join(t.TempDir(), "chest"), "Imke", noon)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { c.Close() })
-	return &scribe{t, c, map[string]ledger.Commit{}, map[ledger.ID]map[string]string{}, map[ledger.ID][]ledger.ID{}, noon}
+	return &scribe{t, chesttest.New(t, "Imke"), map[string]ledger.Commit{}, map[ledger.ID]map[string]string{}, map[ledger.ID][]ledger.ID{}, noon}
 }
 
 func (s *scribe) commit(branch string, files map[string]string, merged ledger.ID) ledger.Commit {
 	s.t.Helper()
-	b := s.chest.Blobs.Begin()
+	b := s.chest.Contents.Begin()
 	var list []chest.File
 	for p, text := range files {
 		d, err := b.PutBytes([]byte(text))

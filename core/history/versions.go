@@ -12,7 +12,7 @@ import (
 // called before, the newest first.
 func versions(ctx context.Context, c *chest.Chest, tip ledger.Commit, path string) ([]Entry, error) {
 	t := &tracer{chest: c, found: map[ledger.ID]Entry{}, parents: map[ledger.ID]ledger.Commit{}}
-	err := c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	err := c.View(ctx, func(tx ledger.Records) error {
 		var err error
 		if t.within, err = tx.Extent(tip); err != nil {
 			return err
@@ -40,7 +40,7 @@ func versions(ctx context.Context, c *chest.Chest, tip ledger.Commit, path strin
 // tracer follows one path through its renames.
 type tracer struct {
 	chest   *chest.Chest
-	tx      *ledger.Tx
+	tx      ledger.Records
 	within  ledger.Extent
 	broad   []ledger.Commit
 	parents map[ledger.ID]ledger.Commit

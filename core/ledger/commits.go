@@ -2,14 +2,13 @@ package ledger
 
 import (
 	"crypto/sha256"
-	"database/sql"
 	"encoding/base32"
 	"encoding/binary"
 	"fmt"
 	"strings"
 	"time"
 
-	"oakenchest/core/blob"
+	"oakenchest/core/element"
 )
 
 // ID names a commit: the SHA-256 of its fields.
@@ -44,7 +43,7 @@ type Commit struct {
 	Generation int
 	// Parents holds none, one or two ids; the first is the branch's former tip.
 	Parents   []ID
-	Tree      blob.Digest
+	Tree      element.Digest
 	Author    string
 	Workspace string
 	// Time is in UTC, to the millisecond.
@@ -88,73 +87,4 @@ func Older(a, b Commit) int {
 		return a.Time.Compare(b.Time)
 	}
 	return strings.Compare(b.ID.String(), a.ID.String())
-}
-
-const commitColumns = "id, branch, depth, generation, parent, parent2, tree, author, workspace, time, message, item"
-
-func scanCommit(scan func(...any) error) (Commit, error) {
-	var c Commit
-	var id, tree string
-	var p1, p2 sql.NullString
-	var ms int64
-	if err := scan(&id, &c.Branch, &c.Depth, &c.Generation, &p1, &p2, &tree, &c.Author, &c.Workspace, &ms, &c.Message, &c.Item); err != nil {
-		return c, err
-	}
-	c.Time = time.UnixMilli(ms).UTC()
-	var err error
-	if c.ID, err = ParseID(id); err != nil {
-		return c, err
-	}
-	t, err := ParseID(tree)
-	if err != nil {
-		return c, err
-	}
-	c.Tree = blob.Digest(t)
-	for _, p := range []sql.NullString{p1, p2} {
-		if p.Valid {
-			parent, err := ParseID(p.String)
-			if err != nil {
-				return c, err
-			}
-			c.Parents = append(c.Parents, parent)
-		}
-	}
-	return c, nil
-}
-
-// AddCommit records a sealed commit; recording it again changes nothing.
-func (tx *Tx) AddCommit(c Commit) error {
-	var parents [2]sql.NullString
-	for i, p := range c.Parents {
-		parents[i] = sql.NullString{String: p.String(), Valid: true}
-	}
-	_, err := tx.tx.ExecContext(tx.ctx, "insert into commits ("+commitColumns+") values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) on conflict (id) do nothing",
-		c.ID.String(), c.Branch, c.Depth, c.Generation, parents[0], parents[1], ID(c.Tree).String(), c.Author, c.Workspace, c.Time.UnixMilli(), c.Message, c.Item)
-	return err
-}
-
-// Commit gives one commit, or ErrNotFound.
-func (tx *Tx) Commit(id ID) (Commit, error) {
-	c, err := scanCommit(tx.tx.QueryRowContext(tx.ctx, "select "+commitColumns+" from commits where id = ?", id.String()).Scan)
-	return c, one(err)
-}
-
-// CommitAt gives the commit of a branch that has a depth, or ErrNotFound: the branch
-// began deeper, or does not reach it.
-func (tx *Tx) CommitAt(branch string, depth int) (Commit, error) {
-	c, err := scanCommit(tx.tx.QueryRowContext(tx.ctx, "select "+commitColumns+" from commits where branch = ? and depth = ?", branch, depth).Scan)
-	return c, one(err)
-}
-
-// CommitsByPrefix gives up to two commits whose written id begins with prefix.
-func (tx *Tx) CommitsByPrefix(prefix string) ([]Commit, error) {
-	if strings.ContainsAny(prefix, "%_*?[") {
-		return nil, nil
-	}
-	return rows(tx, scanCommit, "select "+commitColumns+" from commits where id >= ? and id < ? order by id limit 2", prefix, prefix+"~")
-}
-
-// Commits gives all commits, none before one that it stands on.
-func (tx *Tx) Commits() ([]Commit, error) {
-	return rows(tx, scanCommit, "select "+commitColumns+" from commits order by generation, time, id")
 }

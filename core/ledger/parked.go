@@ -1,6 +1,8 @@
 package ledger
 
-import "time"
+import (
+	"time"
+)
 
 // Parked is work that somebody has set aside under a name.
 type Parked struct {
@@ -17,40 +19,4 @@ type Parked struct {
 	Shared bool
 	// Paths lists what was set aside, a path on each line.
 	Paths string
-}
-
-func scanParked(scan func(...any) error) (Parked, error) {
-	var p Parked
-	var base string
-	var ms int64
-	if err := scan(&p.Person, &p.Name, &p.Workspace, &p.Branch, &base, &p.Tree, &ms, &p.Note, &p.Shared, &p.Paths); err != nil {
-		return p, err
-	}
-	p.Time = time.UnixMilli(ms).UTC()
-	var err error
-	p.Base, err = parseOptional(base)
-	return p, err
-}
-
-const parkedColumns = "select person, name, workspace, branch, base, tree, time, note, shared, paths from parked"
-
-// AllParked gives everything that is set aside, by person and name.
-func (tx *Tx) AllParked() ([]Parked, error) {
-	return rows(tx, scanParked, parkedColumns+" order by person, name")
-}
-
-// Parked gives what a person has set aside under a name, or ErrNotFound.
-func (tx *Tx) Parked(person, name string) (Parked, error) {
-	p, err := scanParked(tx.tx.QueryRowContext(tx.ctx, parkedColumns+" where person = ? and name = ?", person, name).Scan)
-	return p, one(err)
-}
-
-// AddParked records work that is set aside; ErrTaken when the person has used the name.
-func (tx *Tx) AddParked(p Parked) error {
-	return tx.insert("parked", p.Person, p.Name, p.Workspace, p.Branch, optional(p.Base), p.Tree, p.Time.UnixMilli(), p.Note, flag(p.Shared), p.Paths)
-}
-
-// RemoveParked takes the record away.
-func (tx *Tx) RemoveParked(person, name string) error {
-	return tx.remove("delete from parked where person = ? and name = ?", person, name)
 }

@@ -4,8 +4,8 @@ import (
 	"context"
 	"slices"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
 )
@@ -13,8 +13,8 @@ import (
 // claim is one side's version of an artifact: that of a branch, or an edit.
 type claim struct {
 	branch  string
-	tip     ledger.Commit // zero for an edit
-	base    blob.Digest   // the tree that the branch parted from
+	tip     ledger.Commit  // zero for an edit
+	base    content.Digest // the tree that the branch parted from
 	is      chest.File
 	edit    ledger.Edit
 	editing ledger.Workspace
@@ -35,7 +35,7 @@ type survey struct {
 	f *Finder
 	standing
 	claims map[string][]claim
-	since  map[[2]blob.Digest]map[string]bool // the artifacts that differ between two trees
+	since  map[[2]content.Digest]map[string]bool // the artifacts that differ between two trees
 }
 
 // Everywhere lists what several branches and workspaces have changed since they parted,
@@ -45,7 +45,7 @@ type survey struct {
 // The work of a branch is what it has otherwise than the first branch had when the two
 // parted. The time is near linear in the number of paths that branches have changed.
 func (f *Finder) Everywhere(ctx context.Context, paths []string, look int) ([]Overlap, error) {
-	s := &survey{f: f, claims: map[string][]claim{}, since: map[[2]blob.Digest]map[string]bool{}}
+	s := &survey{f: f, claims: map[string][]claim{}, since: map[[2]content.Digest]map[string]bool{}}
 	var err error
 	if s.standing, err = f.standing(ctx); err != nil {
 		return nil, err
@@ -132,7 +132,7 @@ func (s *survey) collect() error {
 }
 
 // claim notes that a branch has a version of its own of an artifact.
-func (s *survey) claim(p, branch string, base blob.Digest) error {
+func (s *survey) claim(p, branch string, base content.Digest) error {
 	if slices.ContainsFunc(s.claims[p], func(c claim) bool { return c.branch == branch && !c.isEdit() }) {
 		return nil
 	}
@@ -143,8 +143,8 @@ func (s *survey) claim(p, branch string, base blob.Digest) error {
 }
 
 // changed lists the artifacts that differ between two trees.
-func (s *survey) changed(from, to blob.Digest) (map[string]bool, error) {
-	key := [2]blob.Digest{from, to}
+func (s *survey) changed(from, to content.Digest) (map[string]bool, error) {
+	key := [2]content.Digest{from, to}
 	if known, ok := s.since[key]; ok {
 		return known, nil
 	}
@@ -247,7 +247,7 @@ func (s *survey) look(ctx context.Context, o *Overlap, sides []claim) error {
 	return nil
 }
 
-func (s *survey) tree(d blob.Digest) state.Commit {
+func (s *survey) tree(d content.Digest) state.Commit {
 	return state.Commit{Chest: s.f.Chest, Tree: d, Name: "tree"}
 }
 

@@ -189,7 +189,7 @@ type line struct {
 
 // lines gives the branches that have commits which a commit does not stand on.
 func (f *Finder) lines(ctx context.Context, at ledger.Commit) (out []line, err error) {
-	err = f.Chest.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	err = f.Chest.View(ctx, func(tx ledger.Records) error {
 		branches, err := tx.Branches()
 		if err != nil {
 			return err
@@ -306,7 +306,7 @@ func (o *Overlap) worsen(v Verdict) {
 // not.
 func (f *Finder) author(ctx context.Context, p string, tip, at ledger.Commit, s *Side) error {
 	var last ledger.Commit
-	err := f.Chest.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	err := f.Chest.View(ctx, func(tx ledger.Records) error {
 		lineage := chest.NewLineage(tx)
 		theirs, err := lineage.Extent(tip)
 		if err != nil {

@@ -4,13 +4,13 @@ import (
 	"fmt"
 	"maps"
 	"math/rand/v2"
-	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/chesttest"
 	"oakenchest/core/element"
 	"oakenchest/core/kind/all"
 	"oakenchest/core/ledger"
@@ -30,12 +30,7 @@ type bay struct {
 
 func newBay(t *testing.T) *bay {
 	t.Helper()
-	c, err := chest.Create(t.Context(), filepath.Join(t.TempDir(), "chest"), "Imke", noon)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { c.Close() })
-	return &bay{t, c, map[string]ledger.Commit{}, map[string]map[string]string{"main": {}}}
+	return &bay{t, chesttest.New(t, "Imke"), map[string]ledger.Commit{}, map[string]map[string]string{"main": {}}}
 }
 
 func (b *bay) finder() *Finder {
@@ -45,7 +40,7 @@ func (b *bay) finder() *Finder {
 // commit records what a branch has.
 func (b *bay) commit(branch, author string, merged ledger.ID) {
 	b.Helper()
-	batch := b.c.Blobs.Begin()
+	batch := b.c.Contents.Begin()
 	var list []chest.File
 	for p, text := range b.files[branch] {
 		d, size, err := batch.Put(strings.NewReader(text))

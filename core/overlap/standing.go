@@ -4,8 +4,8 @@ import (
 	"context"
 	"slices"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/ledger"
 )
 
@@ -16,22 +16,22 @@ type standing struct {
 	// branches lists those with commits that the trunk has not; parted gives the tree
 	// at which each parted from it.
 	branches []string
-	parted   map[string]blob.Digest
+	parted   map[string]content.Digest
 	// shared gives, of two branches that have commits in common which the trunk has not,
 	// the tree of the last of these.
-	shared map[[2]string]blob.Digest
+	shared map[[2]string]content.Digest
 	// behind gives, of a workspace with edits and a branch with commits that it does not
 	// stand on, the tree at which they parted.
-	behind map[[2]string]blob.Digest
+	behind map[[2]string]content.Digest
 	crowd  *chest.Crowd
 }
 
 func (f *Finder) standing(ctx context.Context) (s standing, err error) {
-	s = standing{tips: map[string]ledger.Commit{}, parted: map[string]blob.Digest{}, shared: map[[2]string]blob.Digest{}, behind: map[[2]string]blob.Digest{}}
+	s = standing{tips: map[string]ledger.Commit{}, parted: map[string]content.Digest{}, shared: map[[2]string]content.Digest{}, behind: map[[2]string]content.Digest{}}
 	if s.crowd, err = f.Chest.Crowd(ctx, nil); err != nil {
 		return s, err
 	}
-	err = f.Chest.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	err = f.Chest.View(ctx, func(tx ledger.Records) error {
 		all, err := tx.Branches()
 		if err != nil {
 			return err
@@ -71,10 +71,10 @@ func (s *standing) part(lineage *chest.Lineage, name string) error {
 }
 
 // baseTree gives the tree at which two commits parted; the first one of several.
-func baseTree(lineage *chest.Lineage, a, b ledger.Commit) (blob.Digest, error) {
+func baseTree(lineage *chest.Lineage, a, b ledger.Commit) (content.Digest, error) {
 	bases, err := lineage.Bases(a, b)
 	if err != nil || len(bases) == 0 {
-		return blob.Digest{}, err
+		return content.Digest{}, err
 	}
 	return bases[0].Tree, nil
 }
@@ -115,7 +115,7 @@ func shareMore(x, y, trunk ledger.Extent) bool {
 	return false
 }
 
-func (s *standing) sharedBy(a, b string) (blob.Digest, bool) {
+func (s *standing) sharedBy(a, b string) (content.Digest, bool) {
 	if tree, ok := s.shared[[2]string{a, b}]; ok {
 		return tree, true
 	}
@@ -124,7 +124,7 @@ func (s *standing) sharedBy(a, b string) (blob.Digest, bool) {
 }
 
 // findBehind tells what workspaces with edits have not seen yet of each branch.
-func (s *standing) findBehind(tx *ledger.Tx, lineage *chest.Lineage) error {
+func (s *standing) findBehind(tx ledger.Records, lineage *chest.Lineage) error {
 	var names []string
 	for _, e := range s.crowd.Edits {
 		if !slices.Contains(names, e.Workspace) {

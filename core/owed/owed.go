@@ -53,7 +53,7 @@ type Book struct {
 	absent     map[string]map[ledger.ID]bool // by environment and work
 	concerned  map[concernKey]bool
 	everybodys folderSet
-	tx         *ledger.Tx
+	tx         ledger.Records
 	tips       map[string]ledger.Commit
 	commits    map[ledger.ID]ledger.Commit
 	since      map[sinceKey]time.Time
@@ -71,7 +71,7 @@ type sinceKey struct {
 
 // View lets fn read a book of what a chest's environments hold and are owed.
 func View(ctx context.Context, c *chest.Chest, l *landscape.Landscape, fn func(*Book) error) error {
-	return chest.Explain(c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	return chest.Explain(c.View(ctx, func(tx ledger.Records) error {
 		r, err := arrival.Open(tx)
 		if err != nil {
 			return err
@@ -86,7 +86,7 @@ func View(ctx context.Context, c *chest.Chest, l *landscape.Landscape, fn func(*
 
 // Open reads what environments hold; named gives the name under which the records of one are
 // kept.
-func Open(tx *ledger.Tx, r *arrival.Reader, l *landscape.Landscape, named func(environment string) string) (*Book, error) {
+func Open(tx ledger.Records, r *arrival.Reader, l *landscape.Landscape, named func(environment string) string) (*Book, error) {
 	b := &Book{Landscape: l, Standing: map[string]ledger.Commit{}, Deployed: map[string][]ledger.Deployment{}, tx: tx, Arrived: r, tips: map[string]ledger.Commit{}, commits: map[ledger.ID]ledger.Commit{}, since: map[sinceKey]time.Time{}, concerned: map[concernKey]bool{}, everybodys: setOf(l.Staged()...)}
 	all, err := tx.Deployments("")
 	if err != nil {

@@ -11,8 +11,10 @@ import (
 	"time"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/chesttest"
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
+	"oakenchest/core/ledger/tables"
 	"oakenchest/core/manifest"
 )
 
@@ -72,13 +74,9 @@ func history(tb testing.TB, lanes, commits, takings int) (*chest.Chest, *landsca
 		tb.Fatal(err)
 	}
 	now := time.Date(2025, 1, 1, 0, 0, 0, 0, time.UTC)
-	c, err := chest.Create(tb.Context(), filepath.Join(tb.TempDir(), "chest"), "Imke", now)
-	if err != nil {
-		tb.Fatal(err)
-	}
-	tb.Cleanup(func() { c.Close() })
+	dir := filepath.Join(tb.TempDir(), "chest")
 	r := rand.New(rand.NewPCG(4, 4))
-	err = c.Ledger.Update(tb.Context(), func(tx *ledger.Tx) error {
+	err = chesttest.Fill(tb.Context(), dir, func(tx *tables.Tx) error {
 		tips := map[string]ledger.Commit{}
 		add := func(branch string, merged ledger.Commit) error {
 			tip := tips[branch]
@@ -133,7 +131,7 @@ func history(tb testing.TB, lanes, commits, takings int) (*chest.Chest, *landsca
 			}
 			if n%(commits/1500+1) == 0 {
 				e := m.Environments[r.IntN(len(m.Environments))]
-				err = tx.AddDeployment(ledger.Deployment{Environment: e.Name, Commit: tips[m.BranchOf(e)].ID, Author: "Imke", Time: now, Source: "x"})
+				_, err = tx.AddDeployment(ledger.Deployment{Environment: e.Name, Commit: tips[m.BranchOf(e)].ID, Author: "Imke", Time: now, Source: "x"})
 			}
 			if err != nil {
 				return err
@@ -152,7 +150,7 @@ func history(tb testing.TB, lanes, commits, takings int) (*chest.Chest, *landsca
 	if err != nil {
 		tb.Fatal(err)
 	}
-	return c, landscape.Of(m)
+	return chesttest.Open(tb, dir), landscape.Of(m)
 }
 
 // TestWhatIsOwedAgreesWithASearch holds it against walking the whole graph.
@@ -224,7 +222,7 @@ func BenchmarkOwed(b *testing.B) {
 	c, l := history(b, 12, 85000, 200)
 	b.Run("graph", func(b *testing.B) {
 		for b.Loop() {
-			err := c.Ledger.View(b.Context(), func(tx *ledger.Tx) error {
+			err := c.View(b.Context(), func(tx ledger.Records) error {
 				all, err := tx.Commits()
 				if len(all) < 90000 {
 					b.Errorf("%d commits", len(all))

@@ -46,7 +46,7 @@ func (m *Mover) Approve(ctx context.Context, to, from, text string, withdraw boo
 	if err := m.settledFor(ctx, l, p); err != nil {
 		return nil, err
 	}
-	err = m.Workspace.Chest.Assent(ctx, ledger.Assent{Environment: to, Commit: p.Source.ID, Person: m.Workspace.Person, Time: m.Now(), Text: text, Withdrawn: withdraw, Tree: p.approvedTree()})
+	err = m.Workspace.Chest.Agree(ctx, ledger.Assent{Environment: to, Commit: p.Source.ID, Person: m.Workspace.Person, Time: m.Now(), Text: text, Withdrawn: withdraw, Tree: p.approvedTree()})
 	if err != nil {
 		return nil, err
 	}

@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
@@ -328,8 +328,8 @@ func (m *Mover) touchesFolders(ctx context.Context, c ledger.Commit, env manifes
 func (c *capturing) first() bool { return !c.known && len(c.have) > 0 }
 
 // tree stores what the environment holds on top of what it was known to hold.
-func (c *capturing) tree() (blob.Digest, error) {
-	var before blob.Digest
+func (c *capturing) tree() (content.Digest, error) {
+	var before content.Digest
 	if c.known {
 		before = c.record.Commit.Tree
 	}

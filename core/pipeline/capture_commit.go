@@ -34,7 +34,7 @@ func (c *capturing) commit(ctx context.Context) error {
 	if err := w.MayChange(ctx, c.got.Edits); err != nil {
 		return err
 	}
-	held, err := w.Chest.Hold(ctx, false)
+	held, err := w.Chest.Hold(ctx)
 	if err != nil {
 		return err
 	}

@@ -201,7 +201,7 @@ func (x *marked) shared(e manifest.Environment) {
 	people := [][2]string{{"Imke", name}, {"Jan", "jan-desk"}}
 	for i, who := range people {
 		file := "files/w" + strconv.Itoa(first+i) + ".txt"
-		lock := chest.LockRequest{Wanted: []ledger.Lock{{Address: file, Holder: who[0], Workspace: who[1], Since: x.m.Now()}}, Now: x.m.Now()}
+		lock := chest.TakeLocks{Wanted: []ledger.Lock{{Address: file, Holder: who[0], Workspace: who[1], Since: x.m.Now()}}, Now: x.m.Now()}
 		if _, _, err := x.w.Chest.Lock(ctx, lock); err != nil {
 			x.t.Fatal(err)
 		}
@@ -234,7 +234,7 @@ func (x *marked) shared(e manifest.Environment) {
 // free gives back the locks on the files of works from a number on.
 func (x *marked) free(first int, people [][2]string) {
 	for i, who := range people {
-		_, err := x.w.Chest.Unlock(x.t.Context(), chest.UnlockRequest{Addresses: []string{"files/w" + strconv.Itoa(first+i) + ".txt"}, Holder: who[0], Workspace: who[1]})
+		_, err := x.w.Chest.Unlock(x.t.Context(), chest.FreeLocks{Addresses: []string{"files/w" + strconv.Itoa(first+i) + ".txt"}, Holder: who[0], Workspace: who[1]})
 		if err != nil {
 			x.t.Fatal(err)
 		}

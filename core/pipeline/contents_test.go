@@ -270,7 +270,7 @@ func (x *marked) check(after string) {
 // history writes down every commit: what it stands on, takes back and holds.
 func (x *marked) history() string {
 	takes := map[ledger.ID]int{}
-	_ = x.w.Chest.Ledger.View(x.t.Context(), func(tx *ledger.Tx) error {
+	_ = x.w.Chest.View(x.t.Context(), func(tx ledger.Records) error {
 		list, err := tx.Takings()
 		for _, t := range list {
 			takes[t.Commit]++

@@ -400,7 +400,7 @@ func (m *Mover) unreviewed(ctx context.Context, commits []ledger.Commit) ([]ledg
 		return nil, err
 	}
 	var out []ledger.Commit
-	err = c.Ledger.View(ctx, func(tx *ledger.Tx) error {
+	err = c.View(ctx, func(tx ledger.Records) error {
 		brought := map[ledger.ID]bool{}
 		for _, r := range reviews {
 			if r.State != ledger.ReviewMerged {

@@ -6,8 +6,8 @@ import (
 	"slices"
 
 	"oakenchest/core/arrival"
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
 	"oakenchest/core/owed"
@@ -201,7 +201,7 @@ func (m *Mover) bySettlers(ctx context.Context, p *Promotion) error {
 
 // whatChanges compares what To holds by the records with what it is to hold.
 func (m *Mover) whatChanges(ctx context.Context, p *Promotion) ([]state.Difference, error) {
-	before := m.Workspace.TreeState(blob.Digest{}, "nothing")
+	before := m.Workspace.TreeState(content.Digest{}, "nothing")
 	if p.Standing != nil {
 		before = m.Workspace.CommitState(*p.Standing, label(*p.Standing))
 	}

@@ -8,8 +8,8 @@ import (
 	"slices"
 	"strings"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/choice"
+	"oakenchest/core/content"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -52,7 +52,7 @@ func (m *Mover) choicesFor(ctx context.Context, p *Promotion) (*choices, error) 
 }
 
 // filesAt gives what is at a path in some trees, as digests.
-func (m *Mover) filesAt(trees ...blob.Digest) func(string) [][]byte {
+func (m *Mover) filesAt(trees ...content.Digest) func(string) [][]byte {
 	return func(path string) (out [][]byte) {
 		for _, t := range trees {
 			f, err := m.Workspace.Chest.At(t, path)
@@ -203,7 +203,7 @@ func (m *Mover) pending(ctx context.Context, from, to string, o PromoteOptions) 
 	if err != nil {
 		return nil, err
 	}
-	release, err := m.Workspace.Chest.Hold(ctx, false)
+	release, err := m.Workspace.Chest.Hold(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -242,7 +242,7 @@ func (s *PendingPromotion) settledBefore(ctx context.Context) ([]element.Conflic
 	fresh := *s.p
 	fresh.choices = &choices{used: map[string]bool{}, files: s.choices.files}
 	fresh.Conflicts, fresh.drafts, fresh.Settled = nil, nil, nil
-	release, err := s.m.Workspace.Chest.Hold(ctx, false)
+	release, err := s.m.Workspace.Chest.Hold(ctx)
 	if err != nil {
 		return nil, err
 	}

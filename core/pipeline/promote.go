@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/landscape"
@@ -40,7 +40,7 @@ type PromoteOptions struct {
 	Done func(step int)
 	Gate func(name string)
 
-	tried []blob.Digest // see Promotion
+	tried []content.Digest // see Promotion
 }
 
 // some says that the work is chosen.
@@ -80,8 +80,8 @@ type Promotion struct {
 	// Commit is what To holds in the end, once it is done.
 	Commit ledger.Commit
 
-	tree    blob.Digest   // what To is to hold
-	tried   []blob.Digest // what it was to hold before others published to its branch
+	tree    content.Digest   // what To is to hold
+	tried   []content.Digest // what it was to hold before others published to its branch
 	onto    ledger.Commit
 	drafts  []chest.Draft
 	owes    []owed.Work
@@ -137,7 +137,7 @@ func (m *Mover) PreparePromotion(ctx context.Context, from, to string, o Promote
 	if err != nil {
 		return nil, err
 	}
-	stored, err := m.Workspace.Chest.Hold(ctx, false)
+	stored, err := m.Workspace.Chest.Hold(ctx)
 	if err != nil {
 		given()
 		return nil, err

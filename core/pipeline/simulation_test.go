@@ -463,7 +463,7 @@ func (x *world) readGraph() *graph {
 	var list []ledger.Commit
 	var picks map[ledger.ID]ledger.ID
 	var settled map[ledger.ID]bool
-	err := x.w.Chest.Ledger.View(x.t.Context(), func(tx *ledger.Tx) (err error) {
+	err := x.w.Chest.View(x.t.Context(), func(tx ledger.Records) (err error) {
 		if list, err = tx.Commits(); err != nil {
 			return err
 		}

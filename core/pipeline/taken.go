@@ -7,8 +7,8 @@ import (
 	"slices"
 
 	"oakenchest/core/arrival"
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/environment"
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
@@ -24,7 +24,7 @@ func (m *Mover) recordTaken(ctx context.Context, r *Rollback, aside int64, order
 		for _, c := range r.Takes {
 			x.Absences = append(x.Absences, ledger.Absence{Environment: r.Environment.Name, Work: c.ID, Person: w.Person, Time: x.Time, Reason: reason, Kept: aside})
 		}
-		held, err := w.Chest.Hold(ctx, false)
+		held, err := w.Chest.Hold(ctx)
 		if err != nil {
 			return err
 		}
@@ -94,7 +94,7 @@ func (m *Mover) takingCommit(ctx context.Context, r *Rollback, reason string) (d
 // treeWithout takes out of a commit what a rollback takes back: all that led from what the
 // environment held to what it holds again, or, where it gets something again that way, or the
 // branch keeps some of it, each work by itself. fits is false where other work stands on it.
-func (m *Mover) treeWithout(ctx context.Context, tip ledger.Commit, r *Rollback) (tree blob.Digest, fits bool, err error) {
+func (m *Mover) treeWithout(ctx context.Context, tip ledger.Commit, r *Rollback) (tree content.Digest, fits bool, err error) {
 	w := m.Workspace
 	gets, err := m.lacks(ctx, r.was, r.is)
 	if err != nil {

@@ -72,7 +72,7 @@ func (m *Mover) PrepareWithdrawal(ctx context.Context, name string, o WithdrawOp
 	if x.release, err = m.Workspace.Chest.Reserve(ctx, name); err != nil {
 		return nil, err
 	}
-	if x.held, err = m.Workspace.Chest.Hold(ctx, false); err == nil {
+	if x.held, err = m.Workspace.Chest.Hold(ctx); err == nil {
 		err = m.planWithdrawal(ctx, env, branch, o, x)
 	}
 	if err != nil {

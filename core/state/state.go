@@ -105,7 +105,7 @@ func (c Commit) Open(p string) (io.ReadCloser, error) {
 	if f.Mode == 0 || f.Mode == chest.Folder {
 		return nil, fmt.Errorf("%s: %w", p, kind.ErrNoFile)
 	}
-	r, err := c.Chest.Blobs.Open(f.Digest)
+	r, err := c.Chest.Contents.Open(f.Digest)
 	return r, chest.Explain(err)
 }
 

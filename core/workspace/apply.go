@@ -111,6 +111,6 @@ type byDigest struct {
 
 // Open reads the one file by its digest.
 func (b byDigest) Open(string) (io.ReadCloser, error) {
-	r, err := b.w.Chest.Blobs.Open(b.file.Digest)
+	r, err := b.w.Chest.Contents.Open(b.file.Digest)
 	return r, chest.Explain(err)
 }

@@ -41,12 +41,12 @@ func (w *Workspace) commitBehind(ctx context.Context, o CommitOptions, p *Pendin
 	if len(m.Conflicts) > 0 {
 		return nil, w.tooLate(p, m.Conflicts[0].Address.String())
 	}
-	release, err := w.Chest.Hold(ctx, false)
+	release, err := w.Chest.Hold(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	batch := w.Chest.Blobs.Begin()
+	batch := w.Chest.Contents.Begin()
 	defer batch.Abandon()
 	here, changes, err := w.store(ctx, batch, s.Changes)
 	if err != nil {

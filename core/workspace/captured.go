@@ -9,8 +9,8 @@ import (
 	"path/filepath"
 	"slices"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
@@ -100,7 +100,7 @@ func (w *Workspace) MergeCaptured(ctx context.Context, c Capture) (*MergeResult,
 	if err := errors.Join(w.reviewed("capture"), w.quiet(ctx, "capture that is to be combined with newer work")); err != nil {
 		return nil, err
 	}
-	p := &Pending{What: "capture " + c.Environment, Message: "What was changed in " + c.Environment, Mine: hexOf(w.tree()), Theirs: c.Tree, Captured: &c, Base: hexOf(blob.Digest{})}
+	p := &Pending{What: "capture " + c.Environment, Message: "What was changed in " + c.Environment, Mine: hexOf(w.tree()), Theirs: c.Tree, Captured: &c, Base: hexOf(content.Digest{})}
 	if c.Record != "" {
 		at, err := w.captureRecord(ctx, c)
 		if err != nil {
@@ -296,7 +296,7 @@ func (w *Workspace) capturedBeside(ctx context.Context, c Capture, at ledger.Com
 }
 
 // SameIn reports whether two trees have the same files in some folders.
-func (w *Workspace) SameIn(folders []string, a, b blob.Digest) (bool, error) {
+func (w *Workspace) SameIn(folders []string, a, b content.Digest) (bool, error) {
 	pairs, err := w.Chest.Diff(a, b)
 	if err != nil {
 		return false, chest.Explain(err)
@@ -307,8 +307,8 @@ func (w *Workspace) SameIn(folders []string, a, b blob.Digest) (bool, error) {
 }
 
 // TreeWith stores files in the chest, and gives a tree that has them, nil ones removed.
-func (w *Workspace) TreeWith(tree blob.Digest, files map[string][]byte) (blob.Digest, error) {
-	batch := w.Chest.Blobs.Begin()
+func (w *Workspace) TreeWith(tree content.Digest, files map[string][]byte) (content.Digest, error) {
+	batch := w.Chest.Contents.Begin()
 	defer batch.Abandon()
 	var list []state.File
 	for p, data := range files {
@@ -337,7 +337,7 @@ func (w *Workspace) TreeWith(tree blob.Digest, files map[string][]byte) (blob.Di
 }
 
 // TreeTaking gives a tree with some paths, files or folders, as another tree has them.
-func (w *Workspace) TreeTaking(tree, from blob.Digest, paths []string) (blob.Digest, error) {
+func (w *Workspace) TreeTaking(tree, from content.Digest, paths []string) (content.Digest, error) {
 	pairs, err := w.Chest.Diff(tree, from)
 	if err != nil {
 		return tree, chest.Explain(err)
@@ -349,7 +349,7 @@ func (w *Workspace) TreeTaking(tree, from blob.Digest, paths []string) (blob.Dig
 			list = append(list, p.Is)
 		}
 	}
-	batch := w.Chest.Blobs.Begin()
+	batch := w.Chest.Contents.Begin()
 	defer batch.Abandon()
 	out, err := w.Chest.Amend(batch, tree, list)
 	if err == nil {

@@ -8,8 +8,8 @@ import (
 	"slices"
 	"strings"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/manifest"
@@ -27,7 +27,7 @@ type Transition struct {
 // are alike in both keep the edits that they have; a file that differs and was
 // edited here is refused before anything is written. begin is called between the
 // two. Files named in keep are left alone.
-func (w *Workspace) carry(ctx context.Context, from, to blob.Digest, label string, keep []string, begin func() error) (Transition, error) {
+func (w *Workspace) carry(ctx context.Context, from, to content.Digest, label string, keep []string, begin func() error) (Transition, error) {
 	var t Transition
 	pairs, err := w.Chest.Diff(from, to)
 	if err != nil {
@@ -70,7 +70,7 @@ func (w *Workspace) carry(ctx context.Context, from, to blob.Digest, label strin
 // keepLeftOut takes out of what differs the files that go from the records because they are
 // left out from now on, such as a database that became an environment: they stay, as nobody's
 // but this workspace's.
-func (w *Workspace) keepLeftOut(pairs []chest.Pair, to blob.Digest) ([]chest.Pair, error) {
+func (w *Workspace) keepLeftOut(pairs []chest.Pair, to content.Digest) ([]chest.Pair, error) {
 	if !slices.ContainsFunc(pairs, func(p chest.Pair) bool { return p.Path == manifest.Name }) {
 		return pairs, nil
 	}
@@ -197,12 +197,12 @@ func (e *blockedError) Unwrap() error { return e.refuse }
 // carrier brings files from one tree to another.
 type carrier struct {
 	w        *Workspace
-	from, to blob.Digest
+	from, to content.Digest
 	err      error // the first of looking into the trees
 }
 
 // has reports whether a tree holds a file at a path.
-func (c *carrier) has(tree blob.Digest, p string) bool {
+func (c *carrier) has(tree content.Digest, p string) bool {
 	f, err := c.w.Chest.At(tree, p)
 	if c.err == nil {
 		c.err = err

@@ -10,9 +10,9 @@ import (
 	"strings"
 	"syscall"
 
-	"oakenchest/core/blob"
-	"oakenchest/core/blob/cut"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
+	"oakenchest/core/content/cut"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
@@ -275,12 +275,12 @@ func (w *Workspace) recordNow(ctx context.Context, chosen []Change, o CommitOpti
 	if err != nil {
 		return nil, err
 	}
-	release, err := w.Chest.Hold(ctx, false)
+	release, err := w.Chest.Hold(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	batch := w.Chest.Blobs.Begin()
+	batch := w.Chest.Contents.Begin()
 	defer batch.Abandon()
 	tree, chosen, err := w.store(ctx, batch, chosen)
 	if err != nil {
@@ -322,7 +322,7 @@ func (w *Workspace) recordNow(ctx context.Context, chosen []Change, o CommitOpti
 // store puts the contents of changed files into a batch, commits the batch, and
 // gives the tree of the base with the changes in it, and the changes without
 // those that turned out to be none.
-func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Change) (tree blob.Digest, real []Change, err error) {
+func (w *Workspace) store(ctx context.Context, batch *content.Batch, chosen []Change) (tree content.Digest, real []Change, err error) {
 	in := intake{w: w, batch: batch}
 	for i, c := range chosen {
 		if err := ctx.Err(); err != nil {
@@ -352,7 +352,7 @@ func (w *Workspace) store(ctx context.Context, batch *blob.Batch, chosen []Chang
 // intake takes changed files into a batch.
 type intake struct {
 	w      *Workspace
-	batch  *blob.Batch
+	batch  *content.Batch
 	coming []incomingFile // files whose content is on its way
 	files  []state.File   // what is put into the tree; without a mode, what is taken out
 	real   []Change       // without those that turned out to be none
@@ -361,7 +361,7 @@ type intake struct {
 // incomingFile is a file whose content is on its way into the chest.
 type incomingFile struct {
 	change  Change
-	content *blob.Content
+	content *content.Content
 }
 
 // underWay bounds the files whose content is on its way.
@@ -407,7 +407,7 @@ func (in *intake) settle(left int) error {
 	return nil
 }
 
-func (w *Workspace) storeFile(batch *blob.Batch, change Change) (incomingFile, error) {
+func (w *Workspace) storeFile(batch *content.Batch, change Change) (incomingFile, error) {
 	f := change.is
 	in, err := w.Work().Open(f.Path)
 	if errors.Is(err, kind.ErrNoFile) || errors.Is(err, os.ErrNotExist) {

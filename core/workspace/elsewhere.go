@@ -17,7 +17,7 @@ func (w *Workspace) CommittedManifest(c ledger.Commit) ([]byte, error) {
 // CommitFiles records files, nil ones removed, on top of a commit that is the tip of a branch, which need
 // not be the workspace's. Nothing in the workspace changes.
 func (w *Workspace) CommitFiles(ctx context.Context, branch string, on ledger.Commit, files map[string][]byte, message string) (ledger.Commit, error) {
-	release, err := w.Chest.Hold(ctx, false)
+	release, err := w.Chest.Hold(ctx)
 	if err != nil {
 		return ledger.Commit{}, err
 	}

@@ -7,8 +7,9 @@ import (
 	"slices"
 	"strings"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/local"
+	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 )
@@ -69,28 +70,30 @@ func (w *Workspace) repair(ctx context.Context, x *chest.Examination, other stri
 		if err != nil {
 			return 0, err
 		}
-		if from, err = chest.Open(ctx, location); err != nil {
+		f, err := local.Open(ctx, location, w.host.Now)
+		if err != nil {
 			return 0, err
 		}
-		defer from.Close()
+		defer f.Close()
+		from = chest.New(f)
 	}
 	files, err := w.Files(ctx)
 	if err != nil {
 		return 0, err
 	}
-	at := map[blob.Digest]string{}
+	at := map[content.Digest]string{}
 	for _, f := range files {
 		if f.Mode == chest.Plain || f.Mode == chest.Executable {
 			at[f.Digest] = f.Path
 		}
 	}
-	return w.Chest.Repair(ctx, x, files, func(d blob.Digest) (io.ReadCloser, error) {
+	return w.Chest.Repair(ctx, x, files, func(d content.Digest) (io.ReadCloser, error) {
 		if p, ok := at[d]; ok {
 			return os.Open(w.local(p))
 		}
-		if from == nil || !from.Blobs.Has(d) {
+		if from == nil || !from.Contents.Has(d) {
 			return nil, nil
 		}
-		return from.Blobs.OpenExact(d)
+		return from.Contents.OpenExact(d)
 	})
 }

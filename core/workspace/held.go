@@ -10,8 +10,8 @@ import (
 	"strings"
 	"time"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
@@ -50,13 +50,13 @@ func (w *Workspace) HeldCommits() []Held {
 	return out
 }
 
-func (h heldCommit) tree() blob.Digest {
+func (h heldCommit) tree() content.Digest {
 	d, _ := fromHex(h.Tree) // checked when it was read
 	return d
 }
 
 // tree gives the tree that changes are counted against.
-func (w *Workspace) tree() blob.Digest {
+func (w *Workspace) tree() content.Digest {
 	if n := len(w.held); n > 0 {
 		return w.held[n-1].tree()
 	}
@@ -66,16 +66,16 @@ func (w *Workspace) tree() blob.Digest {
 func (w *Workspace) pocketFolder() string { return filepath.Join(w.Root, Folder, "held") }
 
 // needPocket opens the store of what is held, which is made when it is missing.
-func (w *Workspace) needPocket() (*blob.Store, error) {
+func (w *Workspace) needPocket() (*content.Store, error) {
 	if w.pocket != nil {
 		return w.pocket, nil
 	}
 	var err error
-	if w.pocket, err = blob.Open(w.pocketFolder()); err != nil {
+	if w.pocket, err = content.Open(w.pocketFolder()); err != nil {
 		return nil, fault.New(fault.Unreachable, "Check that you may write there, and that the disk has room.", "The workspace can't be written: %w.", err)
 	}
 	if !w.Offline {
-		w.Chest.Blobs.Beside(w.pocket)
+		w.Chest.Contents.Beside(w.pocket)
 	}
 	return w.pocket, nil
 }
@@ -171,7 +171,7 @@ func (w *Workspace) keepFolders(ctx context.Context) {
 		return
 	}
 	if folderSize(w.pocketFolder()) > largestPocket && w.pocket != nil {
-		w.Chest.Blobs.Beside(nil)
+		w.Chest.Contents.Beside(nil)
 		_ = w.pocket.Close()
 		w.pocket = nil
 		_ = os.RemoveAll(w.pocketFolder())
@@ -227,11 +227,11 @@ func (w *Workspace) holdCommit(ctx context.Context, chosen []Change, o CommitOpt
 }
 
 // copyInto puts content that lies here into a batch of the chest.
-func (w *Workspace) copyInto(batch *blob.Batch, f state.File) error {
+func (w *Workspace) copyInto(batch *content.Batch, f state.File) error {
 	if f.Mode == 0 || f.Mode == chest.Folder || batch.Has(f.Digest) {
 		return nil
 	}
-	in, err := w.Chest.Blobs.Open(f.Digest)
+	in, err := w.Chest.Contents.Open(f.Digest)
 	if err != nil {
 		return chest.Explain(err)
 	}
@@ -242,7 +242,7 @@ func (w *Workspace) copyInto(batch *blob.Batch, f state.File) error {
 // draft is a held commit as it is to be published.
 type draft struct {
 	held heldCommit
-	tree blob.Digest
+	tree content.Digest
 }
 
 // publication is how the held commits go on top of a branch's tip.
@@ -250,7 +250,7 @@ type publication struct {
 	tip    ledger.Commit
 	drafts []draft
 	// final is the tree that the workspace comes to.
-	final     blob.Digest
+	final     content.Digest
 	artifacts []state.Combined
 	// conflicts says why they can't.
 	conflicts int
@@ -298,7 +298,7 @@ type incoming struct {
 }
 
 // onTop gives what one held commit changes on top of what the plan has come to.
-func (w *Workspace) onTop(ctx context.Context, p *publication, before blob.Digest, h heldCommit) ([]incoming, error) {
+func (w *Workspace) onTop(ctx context.Context, p *publication, before content.Digest, h heldCommit) ([]incoming, error) {
 	var out []incoming
 	if before == p.final {
 		pairs, err := w.Chest.Diff(before, h.tree())
@@ -309,7 +309,7 @@ func (w *Workspace) onTop(ctx context.Context, p *publication, before blob.Diges
 		}
 		return out, chest.Explain(err)
 	}
-	at := func(d blob.Digest, name string) state.State {
+	at := func(d content.Digest, name string) state.State {
 		return state.Commit{Chest: w.Chest, Tree: d, Name: name}
 	}
 	m, err := w.Reader().Merge(ctx, at(before, "base"), at(p.final, "newer"), at(h.tree(), "held"), nil)
@@ -325,7 +325,7 @@ func (w *Workspace) onTop(ctx context.Context, p *publication, before blob.Diges
 }
 
 // amend puts files into a tree; contents that the chest does not have go into the batch.
-func (w *Workspace) amend(batch *blob.Batch, tree blob.Digest, files []incoming) (blob.Digest, error) {
+func (w *Workspace) amend(batch *content.Batch, tree content.Digest, files []incoming) (content.Digest, error) {
 	list := make([]state.File, len(files))
 	for i, f := range files {
 		var err error
@@ -344,8 +344,8 @@ func (w *Workspace) amend(batch *blob.Batch, tree blob.Digest, files []incoming)
 }
 
 // amendNow is amend, with the outcome in the chest when it returns.
-func (w *Workspace) amendNow(tree blob.Digest, files []incoming) (blob.Digest, error) {
-	batch := w.Chest.Blobs.Begin()
+func (w *Workspace) amendNow(tree content.Digest, files []incoming) (content.Digest, error) {
+	batch := w.Chest.Contents.Begin()
 	defer batch.Abandon()
 	out, err := w.amend(batch, tree, files)
 	if err == nil {
@@ -420,7 +420,7 @@ func (w *Workspace) publishOnce(ctx context.Context) (*Synced, error) {
 			return nil, err
 		}
 	}
-	release, err := w.Chest.Hold(ctx, false)
+	release, err := w.Chest.Hold(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -484,7 +484,7 @@ func (w *Workspace) newer(ctx context.Context, tip ledger.Commit) (n int, err er
 // bringEdits makes room for a state that comes in: where edits that are not committed
 // meet it, the two are combined, and staged. It gives the paths that were, and the
 // artifacts.
-func (w *Workspace) bringEdits(ctx context.Context, final blob.Digest) ([]string, []state.Combined, []stagedFile, error) {
+func (w *Workspace) bringEdits(ctx context.Context, final content.Digest) ([]string, []state.Combined, []stagedFile, error) {
 	s, _, err := w.status(ctx, false)
 	if err != nil || len(s.Changes) == 0 {
 		return nil, nil, nil, err

@@ -12,8 +12,10 @@ import (
 	"testing"
 	"time"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/chesttest"
+	"oakenchest/core/chest/local"
+	"oakenchest/core/content"
 	"oakenchest/core/fault"
 )
 
@@ -21,26 +23,27 @@ import (
 type crafted struct {
 	t     *testing.T
 	chest *chest.Chest
-	batch *blob.Batch
+	batch *content.Batch
 }
 
 type craftedEntry struct {
 	mode   byte
 	name   string
 	size   uint64
-	digest blob.Digest
+	digest content.Digest
 }
 
 func craft(t *testing.T, dir string) *crafted {
 	t.Helper()
-	c, err := chest.Create(t.Context(), dir, "Mallory", time.Now())
+	f, err := local.Create(t.Context(), dir, "Mallory", time.Now)
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &crafted{t, c, c.Blobs.Begin()}
+	c := chest.New(f)
+	return &crafted{t, c, c.Contents.Begin()}
 }
 
-func (c *crafted) put(data string) blob.Digest {
+func (c *crafted) put(data string) content.Digest {
 	d, err := c.batch.PutBytes([]byte(data))
 	if err != nil {
 		c.t.Fatal(err)
@@ -48,7 +51,7 @@ func (c *crafted) put(data string) blob.Digest {
 	return d
 }
 
-func (c *crafted) folder(entries ...craftedEntry) blob.Digest {
+func (c *crafted) folder(entries ...craftedEntry) content.Digest {
 	slices.SortStableFunc(entries, func(a, b craftedEntry) int { return strings.Compare(a.name, b.name) })
 	out := binary.AppendUvarint([]byte("OAKTREE\x01"), uint64(len(entries)))
 	for _, e := range entries {
@@ -60,7 +63,7 @@ func (c *crafted) folder(entries ...craftedEntry) blob.Digest {
 }
 
 // publish makes the tree the first commit of main, and closes the chest.
-func (c *crafted) publish(tree blob.Digest) {
+func (c *crafted) publish(tree content.Digest) {
 	c.t.Helper()
 	err := c.batch.Commit()
 	if err == nil {
@@ -163,15 +166,15 @@ func TestTheOwnFolderIsNeverOfAProject(t *testing.T) {
 
 // TestTreesAreBounded opens trees that few bytes make endless.
 func TestTreesAreBounded(t *testing.T) {
-	for name, grow := range map[string]func(c *crafted, below blob.Digest) blob.Digest{
-		"wide": func(c *crafted, below blob.Digest) blob.Digest {
+	for name, grow := range map[string]func(c *crafted, below content.Digest) content.Digest{
+		"wide": func(c *crafted, below content.Digest) content.Digest {
 			var out []craftedEntry
 			for i := range 40 {
 				out = append(out, craftedEntry{'d', fmt.Sprint("d", i), 0, below})
 			}
 			return c.folder(out...)
 		},
-		"deep": func(c *crafted, below blob.Digest) blob.Digest {
+		"deep": func(c *crafted, below content.Digest) content.Digest {
 			for range 3000 {
 				below = c.folder(craftedEntry{'d', "deepdeep", 0, below})
 			}
@@ -207,11 +210,11 @@ func FuzzOpen(f *testing.F) {
 		dir := t.TempDir()
 		c := craft(t, filepath.Join(dir, "chest"))
 		toml := c.put("project = \"x\"\n" + text + "\n")
-		var grow func(deep int) blob.Digest
-		grow = func(deep int) blob.Digest {
+		var grow func(deep int) content.Digest
+		grow = func(deep int) content.Digest {
 			var out []craftedEntry
 			for range r.IntN(7) {
-				e := craftedEntry{"fxldq\x00"[r.IntN(6)], words[r.IntN(len(words))], r.Uint64N(50), blob.Digest{}}
+				e := craftedEntry{"fxldq\x00"[r.IntN(6)], words[r.IntN(len(words))], r.Uint64N(50), content.Digest{}}
 				switch {
 				case e.mode == 'd' && deep > 0:
 					e.digest = grow(deep - 1)
@@ -235,9 +238,9 @@ func FuzzOpen(f *testing.F) {
 	})
 }
 
-// damage changes a few bytes of a chest: of its records, or of its packs.
+// damage changes a few bytes of a chest: of its records, or of its bales.
 func damage(t *testing.T, r *rand.Rand, dir string, records bool) {
-	files, _ := filepath.Glob(filepath.Join(dir, "packs", "*"))
+	files, _ := filepath.Glob(filepath.Join(dir, "bales", "*"))
 	if records {
 		files = []string{filepath.Join(dir, "ledger.db"), filepath.Join(dir, "format")}
 	}
@@ -279,11 +282,7 @@ func TestHealthSeesWhatAStrangerPutIn(t *testing.T) {
 	if err := db.Close(); err != nil {
 		t.Fatal(err)
 	}
-	opened, err := chest.Open(t.Context(), dir)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer opened.Close()
+	opened := chesttest.Open(t, dir)
 	x, err := opened.Examine(t.Context(), nil)
 	if err != nil {
 		t.Fatal(err)

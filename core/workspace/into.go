@@ -3,8 +3,8 @@ package workspace
 import (
 	"context"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind/recipe"
@@ -49,7 +49,7 @@ type Arrived struct {
 // MergeInto merges a commit into a branch and publishes the outcome; conflicts are
 // refused. A workspace that stands on the branch gets the outcome, where its edits let it.
 func (w *Workspace) MergeInto(ctx context.Context, o Into) (*Arrived, error) {
-	release, err := w.Chest.Hold(ctx, false)
+	release, err := w.Chest.Hold(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -95,7 +95,7 @@ type Blended struct {
 	// Tree is in the chest, but only as long as a lease is held that keeps it from being
 	// tidied (Chest.Hold), or a commit names it. Where a conflict is open, what was there
 	// before stands in it.
-	Tree blob.Digest
+	Tree content.Digest
 	// Merged tells what was combined; nil when there was nothing to bring in.
 	Merged *state.Merged
 }
@@ -117,7 +117,7 @@ func (w *Workspace) Blend(ctx context.Context, onto, theirs ledger.Commit, settl
 }
 
 // BlendOf merges into a commit a tree that stands on another one, and has no commit yet.
-func (w *Workspace) BlendOf(ctx context.Context, onto, on ledger.Commit, tree blob.Digest) (*Blended, error) {
+func (w *Workspace) BlendOf(ctx context.Context, onto, on ledger.Commit, tree content.Digest) (*Blended, error) {
 	g, err := w.common(ctx, onto, on)
 	if err != nil {
 		return nil, err
@@ -130,7 +130,7 @@ func (w *Workspace) BlendOf(ctx context.Context, onto, on ledger.Commit, tree bl
 
 // BlendOne does to a tree what one commit did to the commit before it; settle decides
 // conflicts.
-func (w *Workspace) BlendOne(ctx context.Context, onto blob.Digest, c ledger.Commit, settle element.Settle) (*Blended, error) {
+func (w *Workspace) BlendOne(ctx context.Context, onto content.Digest, c ledger.Commit, settle element.Settle) (*Blended, error) {
 	before, err := w.Before(ctx, c)
 	if err != nil {
 		return nil, err
@@ -139,7 +139,7 @@ func (w *Workspace) BlendOne(ctx context.Context, onto blob.Digest, c ledger.Com
 }
 
 // BlendBack takes out of a tree what one commit did.
-func (w *Workspace) BlendBack(ctx context.Context, onto blob.Digest, c ledger.Commit) (*Blended, error) {
+func (w *Workspace) BlendBack(ctx context.Context, onto content.Digest, c ledger.Commit) (*Blended, error) {
 	before, err := w.Before(ctx, c)
 	if err != nil {
 		return nil, err
@@ -148,13 +148,13 @@ func (w *Workspace) BlendBack(ctx context.Context, onto blob.Digest, c ledger.Co
 }
 
 // BlendFrom does to a tree what leads from one commit to another.
-func (w *Workspace) BlendFrom(ctx context.Context, onto blob.Digest, from, to ledger.Commit) (*Blended, error) {
+func (w *Workspace) BlendFrom(ctx context.Context, onto content.Digest, from, to ledger.Commit) (*Blended, error) {
 	return w.blend(ctx, w.CommitState(from, Label(from)), onto, w.CommitState(to, Label(to)), nil)
 }
 
 // blendOn is blend on a ground: what of it does not fit is in conflict, which no choice
 // settles.
-func (w *Workspace) blendOn(ctx context.Context, g ground, onto blob.Digest, theirs state.State, settle element.Settle) (*Blended, error) {
+func (w *Workspace) blendOn(ctx context.Context, g ground, onto content.Digest, theirs state.State, settle element.Settle) (*Blended, error) {
 	b, err := w.blend(ctx, g.State, onto, theirs, settle)
 	if err == nil {
 		for i := range g.conflicts {
@@ -165,7 +165,7 @@ func (w *Workspace) blendOn(ctx context.Context, g ground, onto blob.Digest, the
 	return b, err
 }
 
-func (w *Workspace) blend(ctx context.Context, base state.State, onto blob.Digest, theirs state.State, settle element.Settle) (*Blended, error) {
+func (w *Workspace) blend(ctx context.Context, base state.State, onto content.Digest, theirs state.State, settle element.Settle) (*Blended, error) {
 	m, err := w.Reader().Merge(ctx, base, w.TreeState(onto, "mine"), theirs, settle)
 	if err != nil {
 		return nil, err
@@ -175,7 +175,7 @@ func (w *Workspace) blend(ctx context.Context, base state.State, onto blob.Diges
 }
 
 // TreeState is the state of a tree that need not be a commit's.
-func (w *Workspace) TreeState(tree blob.Digest, label string) state.State {
+func (w *Workspace) TreeState(tree content.Digest, label string) state.State {
 	return state.Commit{Chest: w.Chest, Tree: tree, Name: label}
 }
 

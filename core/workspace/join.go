@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/local"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -46,7 +47,7 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 	if above, err := find(root); err == nil {
 		return nil, fault.New(fault.Refused, "Name a folder outside of it.", "%s lies in the workspace %s.", folder, above)
 	}
-	c, location, err := openChest(ctx, location)
+	f, location, err := openChest(ctx, location, host.Now)
 	if err != nil {
 		return nil, err
 	}
@@ -54,13 +55,13 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 	if person == "" {
 		person = host.Person
 	}
-	branch, commit, err := begin(ctx, c, o)
+	branch, commit, err := begin(ctx, chest.New(f), o)
 	if err != nil {
-		return nil, errors.Join(err, c.Close())
+		return nil, errors.Join(err, f.Close())
 	}
 	_, existed := os.Stat(root)
-	w = &Workspace{Root: root, Chest: c, Manifest: &manifest.Manifest{}, Person: person, Name: workspaceName(person, host.Machine, root), Branch: branch, host: host}
-	c.Warden = warden{w}
+	w = &Workspace{Root: root, Manifest: &manifest.Manifest{}, Person: person, Name: workspaceName(person, host.Machine, root), Branch: branch, host: host}
+	w.use(f)
 	w.rec = record{Format: formatVersion, Person: person, Name: w.Name, Chest: location, Only: o.Only}
 	err = os.MkdirAll(filepath.Join(root, Folder, "temp"), ownFolder)
 	if err == nil {
@@ -73,7 +74,7 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 		_, err = w.switchTo(ctx, branch, commit)
 	}
 	if err != nil {
-		err = errors.Join(err, c.Close(), os.RemoveAll(filepath.Join(root, Folder)))
+		err = errors.Join(err, f.Close(), os.RemoveAll(filepath.Join(root, Folder)))
 		if existed != nil {
 			err = errors.Join(err, os.RemoveAll(root))
 		}
@@ -96,7 +97,7 @@ func chestOf(location string) (string, error) {
 		}
 		return other.rec.location(abs), nil
 	}
-	if inside := filepath.Join(abs, Folder, "chest"); chest.Exists(inside) {
+	if inside := filepath.Join(abs, Folder, "chest"); local.Exists(inside) {
 		return inside, nil // what is left of a workspace
 	}
 	return abs, nil

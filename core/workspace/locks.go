@@ -80,7 +80,7 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 	out := &Locked{Locks: wanted}
 	var had []string
 	var err error
-	out.Taken, had, err = w.Chest.Lock(ctx, chest.LockRequest{Wanted: wanted, Now: now, SilentAfter: w.ruling().Team.Silence(), TakeSilent: o.TakeSilent})
+	out.Taken, had, err = w.Chest.Lock(ctx, chest.TakeLocks{Wanted: wanted, Now: now, SilentAfter: w.ruling().Team.Silence(), TakeSilent: o.TakeSilent})
 	if err != nil {
 		return nil, err
 	}
@@ -95,7 +95,7 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 				took = append(took, l.Address)
 			}
 		}
-		_, undo := w.Chest.Unlock(ctx, chest.UnlockRequest{Holder: w.Person, Workspace: w.Name, Addresses: took, Now: now})
+		_, undo := w.Chest.Unlock(ctx, chest.FreeLocks{Holder: w.Person, Workspace: w.Name, Addresses: took, Now: now})
 		if fault.CodeOf(undo) == fault.Usage { // some lock reached it already
 			undo = nil
 		}
@@ -248,7 +248,7 @@ func (w *Workspace) Unlock(ctx context.Context, addresses []string, force bool, 
 			return nil, fault.New(fault.Usage, "Say it with -m TEXT; the holder is told.", "Ending somebody's lock needs a reason.")
 		}
 	}
-	freed, err := w.Chest.Unlock(ctx, chest.UnlockRequest{Holder: w.Person, Workspace: w.Name, Addresses: addresses, Force: force, Reason: reason, Now: w.host.Now()})
+	freed, err := w.Chest.Unlock(ctx, chest.FreeLocks{Holder: w.Person, Workspace: w.Name, Addresses: addresses, Force: force, Reason: reason, Now: w.host.Now()})
 	if err != nil {
 		return nil, err
 	}

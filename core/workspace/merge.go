@@ -6,8 +6,8 @@ import (
 	"os"
 	"slices"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -53,7 +53,7 @@ func (w *Workspace) mergeOf(ctx context.Context, theirs ledger.Commit, label, me
 
 // mergeOnto describes the merge of a commit into another one, whose files are those of a
 // tree; nil when there is nothing to merge.
-func (w *Workspace) mergeOnto(ctx context.Context, onto ledger.Commit, tree blob.Digest, theirs ledger.Commit) (*Pending, error) {
+func (w *Workspace) mergeOnto(ctx context.Context, onto ledger.Commit, tree content.Digest, theirs ledger.Commit) (*Pending, error) {
 	g, err := w.common(ctx, onto, theirs)
 	if err != nil || g.all(theirs) {
 		return nil, err

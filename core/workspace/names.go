@@ -7,8 +7,8 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/kind/partfile"
 )
 
@@ -18,7 +18,7 @@ const longestPath = 240
 
 // hardNames says which new names of a commit some systems can't have: a colleague
 // there could not open the project. tree is that of the commit.
-func (w *Workspace) hardNames(tree blob.Digest, chosen []Change) ([]string, error) {
+func (w *Workspace) hardNames(tree content.Digest, chosen []Change) ([]string, error) {
 	var out []string
 	seen := map[string]bool{}
 	twins := twinFinder{w.Chest, tree, map[string]map[string][]string{}}
@@ -72,7 +72,7 @@ func hardName(name string) string {
 // twinFinder finds paths of a tree that some systems take for one.
 type twinFinder struct {
 	chest   *chest.Chest
-	tree    blob.Digest
+	tree    content.Digest
 	folders map[string]map[string][]string // by folder, its names by what they fold to
 }
 

@@ -56,12 +56,12 @@ func (w *Workspace) Park(ctx context.Context, o ParkOptions) ([]Change, error) {
 		}
 		return nil, err
 	}
-	release, err := w.Chest.Hold(ctx, false)
+	release, err := w.Chest.Hold(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	batch := w.Chest.Blobs.Begin()
+	batch := w.Chest.Contents.Begin()
 	defer batch.Abandon()
 	tree, chosen, err := w.store(ctx, batch, chosen)
 	if err != nil {

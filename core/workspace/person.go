@@ -35,6 +35,7 @@ func (w *Workspace) BeCalled(ctx context.Context, name string) error {
 		return err
 	}
 	w.Person, w.registered = name, false
+	w.Chest.Actor = w.actor()
 	_, err = w.Chest.Register(ctx, w.presence())
 	return err
 }

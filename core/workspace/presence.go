@@ -55,7 +55,9 @@ func (w *Workspace) register(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if w.Name = name; w.Person == w.rec.Person && w.rec.Name != name {
+		w.Name = name
+		w.Chest.Actor = w.actor()
+		if w.Person == w.rec.Person && w.rec.Name != name {
 			w.rec.Name = name
 			if err := w.save(); err != nil {
 				return err

@@ -70,7 +70,7 @@ func again(t *testing.T, w *Workspace, host Host) *Workspace {
 	return next
 }
 
-func content(t *testing.T, w *Workspace, p string) string {
+func text(t *testing.T, w *Workspace, p string) string {
 	t.Helper()
 	data, err := os.ReadFile(w.local(p))
 	if err != nil {
@@ -88,8 +88,8 @@ func TestAnInterruptedSwitchIsFinished(t *testing.T) {
 		t.Fatal(err)
 	}
 	w = again(t, w, host)
-	if w.Branch != "other" || w.Base.ID != tip.ID || content(t, w, "b.txt") != "two\n" {
-		t.Errorf("on %s at %s with %q", w.Branch, Label(w.Base), content(t, w, "b.txt"))
+	if w.Branch != "other" || w.Base.ID != tip.ID || text(t, w, "b.txt") != "two\n" {
+		t.Errorf("on %s at %s with %q", w.Branch, Label(w.Base), text(t, w, "b.txt"))
 	}
 }
 
@@ -102,8 +102,8 @@ func TestEditsAfterAnInterruptedSwitchStay(t *testing.T) {
 		t.Fatal(err)
 	}
 	w = again(t, w, host)
-	if w.Branch != "other" || content(t, w, "a.txt") != "two\n" || content(t, w, "b.txt") != "edited since\n" {
-		t.Errorf("on %s with %q and %q", w.Branch, content(t, w, "a.txt"), content(t, w, "b.txt"))
+	if w.Branch != "other" || text(t, w, "a.txt") != "two\n" || text(t, w, "b.txt") != "edited since\n" {
+		t.Errorf("on %s with %q and %q", w.Branch, text(t, w, "a.txt"), text(t, w, "b.txt"))
 	}
 	s, err := w.Changes(t.Context())
 	if err != nil || len(s.Changes) != 1 || s.Changes[0].Path != "b.txt" {
@@ -118,10 +118,10 @@ func TestAnInterruptedRestoreIsFinishedOrLeft(t *testing.T) {
 		t.Fatal(err)
 	}
 	w = again(t, w, host)
-	if content(t, w, "a.txt") != "two\n" || content(t, w, "b.txt") != "one\n" {
+	if text(t, w, "a.txt") != "two\n" || text(t, w, "b.txt") != "one\n" {
 		t.Error("the restore was not finished")
 	}
-	if _, _, err := w.Chest.Lock(t.Context(), chest.LockRequest{Wanted: []ledger.Lock{{Address: "b.txt", Holder: "Tarek", Workspace: "lab", Since: host.Now()}}, Now: host.Now()}); err != nil {
+	if _, _, err := w.Chest.Lock(t.Context(), chest.TakeLocks{Wanted: []ledger.Lock{{Address: "b.txt", Holder: "Tarek", Workspace: "lab", Since: host.Now()}}, Now: host.Now()}); err != nil {
 		t.Fatal(err)
 	}
 	j.Paths = []string{"b.txt"}
@@ -129,7 +129,7 @@ func TestAnInterruptedRestoreIsFinishedOrLeft(t *testing.T) {
 		t.Fatal(err)
 	}
 	w = again(t, w, host)
-	if content(t, w, "b.txt") != "one\n" {
+	if text(t, w, "b.txt") != "one\n" {
 		t.Error("what Tarek holds was overwritten")
 	}
 }
@@ -214,8 +214,8 @@ func TestStagedFilesArePutIntoPlace(t *testing.T) {
 			}
 		}
 		w = again(t, w, host)
-		if w.Base.ID != tip.ID || content(t, w, "a.txt") != "combined\n" || content(t, w, "c/new.txt") != "fresh\n" {
-			t.Errorf("placed %v: at %s with %q", placed, Label(w.Base), content(t, w, "a.txt"))
+		if w.Base.ID != tip.ID || text(t, w, "a.txt") != "combined\n" || text(t, w, "c/new.txt") != "fresh\n" {
+			t.Errorf("placed %v: at %s with %q", placed, Label(w.Base), text(t, w, "a.txt"))
 		}
 		if _, err := os.Stat(w.local("b.txt")); !errors.Is(err, os.ErrNotExist) {
 			t.Errorf("placed %v: b.txt is still there", placed)
@@ -243,7 +243,7 @@ func TestAnInterruptedAbandonIsFinished(t *testing.T) {
 	if err := w.apply(t.Context(), p, m); err != nil {
 		t.Fatal(err)
 	}
-	if content(t, w, "a.txt") != "two\n" {
+	if text(t, w, "a.txt") != "two\n" {
 		t.Fatal("the merge wrote nothing")
 	}
 	p.Abandoning = true
@@ -251,8 +251,8 @@ func TestAnInterruptedAbandonIsFinished(t *testing.T) {
 		t.Fatal(err)
 	}
 	w = again(t, w, host)
-	if left, err := w.Pending(); err != nil || left != nil || content(t, w, "b.txt") != "one\n" {
-		t.Errorf("%v, %v, %q", left, err, content(t, w, "b.txt"))
+	if left, err := w.Pending(); err != nil || left != nil || text(t, w, "b.txt") != "one\n" {
+		t.Errorf("%v, %v, %q", left, err, text(t, w, "b.txt"))
 	}
 }
 

@@ -6,8 +6,10 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/local"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 )
@@ -32,25 +34,35 @@ func (w *Workspace) Relocate(ctx context.Context, location string) (*Relocated, 
 	if within(w.Root, to) {
 		return nil, fault.New(fault.Usage, "Name a place outside of the folder.", "The chest's place %s lies inside the folder that it holds.", location)
 	}
-	r := &Relocated{From: w.Chest.Dir, To: to}
-	if chest.Exists(to) {
+	r := &Relocated{From: w.Chest.Place(), To: to}
+	if local.Exists(to) {
 		return r, w.lookFor(ctx, to)
 	}
 	if w.Offline {
-		return nil, fault.New(fault.Unreachable, "Name the folder in which it is now.", "The chest is out of reach in %s, and %s holds none.", w.Chest.Dir, location)
+		return nil, fault.New(fault.Unreachable, "Name the folder in which it is now.", "The chest is out of reach in %s, and %s holds none.", w.Chest.Place(), location)
 	}
-	if within(w.Chest.Dir, to) {
+	if within(w.Chest.Place(), to) {
 		return nil, fault.New(fault.Usage, "Name a place outside of it.", "%s lies inside of the chest.", location)
 	}
 	r.Moved = true
-	if r.Bytes, err = w.Chest.MoveTo(ctx, to, w.host.Progress); err != nil {
+	if r.Bytes, err = w.moveTo(ctx, to); err != nil {
 		return nil, err
 	}
-	c, err := chest.Open(ctx, to)
+	f, err := local.Open(ctx, to, w.host.Now)
 	if err != nil {
 		return nil, err
 	}
-	return r, w.standBy(ctx, c)
+	return r, w.standBy(ctx, f)
+}
+
+// moveTo brings the chest to another folder, while nobody stores contents or gathers them.
+func (w *Workspace) moveTo(ctx context.Context, to string) (int64, error) {
+	release, err := w.Chest.Alone(ctx)
+	if err != nil {
+		return 0, err
+	}
+	defer release()
+	return w.folder.MoveTo(ctx, to, w.host.Progress)
 }
 
 // within reports whether a folder lies in another one, or is it.
@@ -62,42 +74,42 @@ func within(outer, inner string) bool {
 // lookFor makes the workspace look for its chest in another folder, when it is there: where the chest can
 // be reached, the two are one; else the other holds the commit that this workspace stands on.
 func (w *Workspace) lookFor(ctx context.Context, to string) error {
-	c, err := chest.Open(ctx, to)
+	f, err := local.Open(ctx, to, w.host.Now)
 	if err != nil {
 		return err
 	}
-	if err := w.proveSame(ctx, c); err != nil {
-		return errors.Join(err, c.Close())
+	if err := w.proveSame(ctx, f); err != nil {
+		return errors.Join(err, f.Close())
 	}
-	return w.standBy(ctx, c)
+	return w.standBy(ctx, f)
 }
 
-func (w *Workspace) proveSame(ctx context.Context, c *chest.Chest) error {
+func (w *Workspace) proveSame(ctx context.Context, f *local.Folder) error {
 	if !w.Offline {
-		same, err := w.Chest.SameAs(c)
+		same, err := w.folder.SameAs(f)
 		if err == nil && !same {
-			err = fault.New(fault.Refused, "To bring the chest somewhere else, name an empty folder.", "%s holds another chest than the one in %s, which this workspace uses.", c.Dir, w.Chest.Dir)
+			err = fault.New(fault.Refused, "To bring the chest somewhere else, name an empty folder.", "%s holds another chest than the one in %s, which this workspace uses.", f.Dir, w.Chest.Place())
 		}
 		return err
 	}
 	if w.Base.ID == (ledger.ID{}) {
-		return fault.New(fault.Refused, "Get a new workspace with oaken open.", "Nothing is committed that would tell whether %s holds this project.", c.Dir)
+		return fault.New(fault.Refused, "Get a new workspace with oaken open.", "Nothing is committed that would tell whether %s holds this project.", f.Dir)
 	}
-	if _, err := c.Commit(ctx, w.Base.ID); err != nil {
-		return fault.New(fault.Refused, "Name the folder of this project's chest.", "%s does not hold %s, on which this workspace stands: it is another project, or an older copy.", c.Dir, Label(w.Base))
+	if _, err := chest.New(f).Commit(ctx, w.Base.ID); err != nil {
+		return fault.New(fault.Refused, "Name the folder of this project's chest.", "%s does not hold %s, on which this workspace stands: it is another project, or an older copy.", f.Dir, Label(w.Base))
 	}
 	return nil
 }
 
 // standBy makes a chest this workspace's.
-func (w *Workspace) standBy(ctx context.Context, c *chest.Chest) error {
-	old := w.Chest
-	w.rec.Chest, w.Chest, w.Offline, w.registered = c.Dir, c, false, false
-	w.Chest.Warden = warden{w}
+func (w *Workspace) standBy(ctx context.Context, f *local.Folder) error {
+	old, reached := w.Chest, w.folder != nil
+	w.use(f)
+	w.rec.Chest, w.Offline, w.registered = f.Dir, false, false
 	if w.pocket != nil {
-		c.Blobs.Beside(w.pocket)
+		w.Chest.Contents.Beside(w.pocket)
 	}
-	if old.Ledger != nil {
+	if reached {
 		if err := old.Close(); err != nil {
 			return err
 		}
@@ -111,18 +123,18 @@ func (w *Workspace) standBy(ctx context.Context, c *chest.Chest) error {
 
 // openChest opens the chest at a location, or the one that it was moved to from there, of which the
 // workspace takes note when it is claimed.
-func openChest(ctx context.Context, location string) (c *chest.Chest, at string, err error) {
+func openChest(ctx context.Context, location string, now func() time.Time) (f *local.Folder, at string, err error) {
 	const farthest = 8 // moves
 	for range farthest {
-		c, err = chest.Open(ctx, location)
-		to := chest.MovedTo(err)
+		f, err = local.Open(ctx, location, now)
+		to := local.MovedTo(err)
 		if to == "" {
-			return c, location, err
+			return f, location, err
 		}
 		if _, gone := os.Stat(to); gone != nil {
 			return nil, to, err
 		}
-		if err := chest.Arrive(location, to); err != nil {
+		if err := local.Arrive(location, to); err != nil {
 			return nil, to, err
 		}
 		location = to

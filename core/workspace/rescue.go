@@ -83,7 +83,7 @@ func (w *Workspace) committed(ctx context.Context, p string) bool {
 	if base, err := w.Chest.At(w.tree(), p); err == nil && base.Mode != chest.Folder && base.Digest == is {
 		return true
 	}
-	if w.Offline || !w.Chest.Blobs.Has(is) {
+	if w.Offline || !w.Chest.Contents.Has(is) {
 		return false
 	}
 	held, err := w.Chest.Recorded(ctx, p, is)

@@ -42,7 +42,7 @@ func (w *Workspace) stage(e state.Edit) (stagedFile, error) {
 	} else {
 		mode = e.Take.Mode
 		var in io.ReadCloser
-		if in, err = w.Chest.Blobs.Open(e.Take.Digest); err == nil {
+		if in, err = w.Chest.Contents.Open(e.Take.Digest); err == nil {
 			_, err = io.Copy(out, in)
 			err = errors.Join(err, in.Close())
 		}

@@ -157,7 +157,7 @@ func (w *Workspace) touchedUnits(changes []Change) ([]affected, error) {
 
 // beginning gives the first bytes of a file of the base.
 func (w *Workspace) beginning(f state.File) ([]byte, error) {
-	in, err := w.Chest.Blobs.Open(f.Digest)
+	in, err := w.Chest.Contents.Open(f.Digest)
 	if err != nil {
 		if w.Offline {
 			return nil, nil // nobody can tell

@@ -6,8 +6,8 @@ import (
 	"strings"
 	"time"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
@@ -19,7 +19,7 @@ import (
 type warden struct{ w *Workspace }
 
 // MayMove refuses somebody's change of rules that they may not change.
-func (g warden) MayMove(ctx context.Context, from, to blob.Digest) error {
+func (g warden) MayMove(ctx context.Context, from, to content.Digest) error {
 	w := g.w
 	was, err := w.Chest.At(from, manifest.Name)
 	if err != nil {
@@ -43,7 +43,7 @@ func (g warden) MayMove(ctx context.Context, from, to blob.Digest) error {
 }
 
 // compare holds the manifest of a tree against a new text of it; nil for none.
-func (g warden) compare(ctx context.Context, from blob.Digest, text []byte) error {
+func (g warden) compare(ctx context.Context, from content.Digest, text []byte) error {
 	w := g.w
 	before, err := w.manifestIn(from)
 	if err != nil {
@@ -73,7 +73,7 @@ func (g warden) compare(ctx context.Context, from blob.Digest, text []byte) erro
 	}
 	if left, err := g.somebodyLeft(ctx, before.Team, may); err != nil {
 		return err
-	} else if !left && w.Chest.Owned() {
+	} else if !left && w.folder.Owned() {
 		return g.asOwner(ctx, list, may)
 	}
 	return fault.New(fault.Refused, "Nothing was recorded. Propose it alone: commit oaken.toml on a branch of its own, open a review into "+chest.FirstBranch+", and let one of them merge it.",
@@ -156,7 +156,7 @@ func (g warden) RecordName(environment string) string {
 }
 
 // manifestIn reads the manifest of a tree; one that is missing declares nothing.
-func (w *Workspace) manifestIn(tree blob.Digest) (*manifest.Manifest, error) {
+func (w *Workspace) manifestIn(tree content.Digest) (*manifest.Manifest, error) {
 	f, err := w.Chest.At(tree, manifest.Name)
 	if err != nil || f.Mode == 0 {
 		return &manifest.Manifest{}, err

@@ -34,8 +34,9 @@ import (
 
 	"github.com/gofrs/flock"
 
-	"oakenchest/core/blob"
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/local"
+	"oakenchest/core/content"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
@@ -127,14 +128,15 @@ type Workspace struct {
 
 	host       Host
 	rec        record
-	chestAt    string // of the chest, as it was found
+	folder     *local.Folder // of the chest; nil when it is out of reach
+	chestAt    string        // of the chest, as it was found
 	held       []heldCommit
-	pocket     *blob.Store // the contents of held commits, and the base's folders
+	pocket     *content.Store // the contents of held commits, and the base's folders
 	registered bool
 	alone      *bool // whether no other workspace is known; nil when not asked yet
 	// firstRules is the manifest of the first branch, when its file had the digest firstRulesOf.
 	firstRules   *manifest.Manifest
-	firstRulesOf blob.Digest
+	firstRulesOf content.Digest
 	learnt       bool // whether the index knows more than its file
 	loosened     bool // whether files that need no lock are being made writable
 	busy         *flock.Flock
@@ -208,14 +210,17 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 	if err := os.MkdirAll(filepath.Join(own, "temp"), ownFolder); err != nil {
 		return nil, fault.New(fault.Refused, "Check the rights on the folder.", "%s can't be written: %w.", folder, err)
 	}
-	if w.Chest, err = w.makeChest(ctx, o.Chest); err == nil && existing == nil {
+	f, err := w.makeChest(ctx, o.Chest)
+	if err == nil {
+		w.use(f)
+	}
+	if err == nil && existing == nil {
 		text := manifest.First(filepath.Base(root), o.Presets...)
 		if err = os.WriteFile(filepath.Join(root, manifest.Name), text, 0o666); err == nil {
 			w.Manifest, err = manifest.Parse(text)
 		}
 	}
 	if err == nil {
-		w.Chest.Warden = warden{w}
 		err = w.register(ctx)
 	}
 	if err == nil {
@@ -231,23 +236,35 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 	return w, nil
 }
 
-func (w *Workspace) makeChest(ctx context.Context, location string) (*chest.Chest, error) {
+func (w *Workspace) makeChest(ctx context.Context, location string) (*local.Folder, error) {
 	if location == "" {
-		return chest.Create(ctx, filepath.Join(w.Root, Folder, "chest"), w.Person, w.host.Now())
+		return local.Create(ctx, filepath.Join(w.Root, Folder, "chest"), w.Person, w.host.Now)
 	}
 	abs, err := filepath.Abs(location)
 	if err != nil {
 		return nil, err
 	}
-	if chest.Exists(abs) {
+	if local.Exists(abs) {
 		return nil, fault.New(fault.Refused, "Name a new place for the chest.", "There is a chest in %s already.", location)
 	}
 	if rel, err := filepath.Rel(w.Root, abs); err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
 		return nil, fault.New(fault.Usage, "Leave --chest out to keep it in the workspace, or name a place outside of the folder.", "The chest's place %s lies inside the folder that it is to hold.", location)
 	}
 	w.rec.Chest = abs
-	return chest.Create(ctx, abs, w.Person, w.host.Now())
+	return local.Create(ctx, abs, w.Person, w.host.Now)
 }
+
+// use makes a chest in a folder the workspace's.
+func (w *Workspace) use(f *local.Folder) {
+	w.folder, w.Chest = f, chest.New(f)
+	w.Chest.Warden, w.Chest.Actor = warden{w}, w.actor()
+}
+
+// actor is who acts in the workspace.
+func (w *Workspace) actor() chest.Actor { return chest.Actor{Person: w.Person, Workspace: w.Name} }
+
+// Place gives the folder of the chest; nil when it is out of reach.
+func (w *Workspace) Place() *local.Folder { return w.folder }
 
 // workspaceName gives `person-machine-folder`, in plain characters.
 func workspaceName(person, machine, root string) string {
@@ -297,14 +314,18 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 		w.Person, w.Name = person, workspaceName(person, host.Machine, root)
 		w.Stranger = !slices.Contains(w.rec.People, person)
 	}
-	w.Chest, w.chestAt, err = openChest(ctx, w.rec.location(root))
-	if fault.CodeOf(err) == fault.Unreachable && !chest.Exists(w.chestAt) {
+	var f *local.Folder
+	f, w.chestAt, err = openChest(ctx, w.rec.location(root), host.Now)
+	if err == nil {
+		w.use(f)
+	}
+	if fault.CodeOf(err) == fault.Unreachable && !local.Exists(w.chestAt) {
 		err = w.goOffline(w.chestAt, err)
 	}
 	if err != nil {
 		return nil, err
 	}
-	w.Chest.Warden = warden{w}
+	w.Chest.Warden, w.Chest.Actor = warden{w}, w.actor()
 	if err := errors.Join(w.loadBase(ctx), w.loadHeld()); err != nil {
 		w.Close()
 		return nil, err
@@ -339,10 +360,11 @@ func ExamineChest(ctx context.Context, host Host, dir string) (*chest.Examinatio
 	if err != nil {
 		return nil, err
 	}
-	c, _, err := openChest(ctx, location)
+	f, _, err := openChest(ctx, location, host.Now)
 	if err != nil {
 		return nil, err
 	}
+	c := chest.New(f)
 	x, err := c.Examine(ctx, host.Progress)
 	return x, errors.Join(err, c.Close())
 }

@@ -1,0 +1,40 @@
+package content
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"syscall"
+)
+
+// What a store says of the machine that it lies on.
+var (
+	// ErrAway: the store's folder is not there; the connection to its place is lost.
+	ErrAway = errors.New("the store is out of reach")
+	// ErrReadOnly: it can't be written.
+	ErrReadOnly = errors.New("the store can't be written")
+	// ErrFull: there is no room.
+	ErrFull = errors.New("there is no room in the store")
+)
+
+// condition adds to an error of the store's own files what it says of the machine.
+func (s *Store) condition(err error) error {
+	if err == nil {
+		return nil
+	}
+	is := error(nil)
+	switch {
+	case errors.Is(err, os.ErrPermission), errors.Is(err, syscall.EROFS):
+		is = ErrReadOnly
+	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT), errors.Is(err, syscall.EIO):
+		is = ErrFull
+	case errors.Is(err, os.ErrNotExist):
+		if _, gone := os.Stat(s.dir); gone == nil {
+			return err
+		}
+		is = ErrAway
+	default:
+		return err
+	}
+	return fmt.Errorf("%w: %w", is, err)
+}

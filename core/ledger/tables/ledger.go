@@ -1,0 +1,225 @@
+// Package tables keeps the records of a chest as rows of a SQL database: which tables there are, how they are
+// read and written, how they are brought up from older formats, how damage is found.
+//
+// All access is through View and Begin: one transaction each. Finish is durable when it returns. Several
+// processes may use one ledger; a writer waits for another, and gives up with ErrBusy after half a minute.
+package tables
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"net/url"
+	"os"
+	"path/filepath"
+
+	_ "modernc.org/sqlite" // the embedded engine
+
+	"oakenchest/core/ledger"
+	"oakenchest/core/rights"
+	"oakenchest/core/trace"
+)
+
+// Version is the format of the records that this program writes.
+const Version = 7
+
+// all lists the tables.
+var all = []declared{
+	commits, branches, releases, locks, deployments, touches, kept, undone, workspaces, edits, notices, parked, reviews, remarks,
+	accounts, approvals, bookings, picks, deeds, settled, distincts, looks, proofs, takings, absences, attempts, pending, choices, approvedTrees,
+	leases, answers, trail,
+}
+
+// schema gives the statements that make an empty ledger.
+func schema() []string {
+	out := []string{"create table format (version integer not null)"}
+	for _, t := range all {
+		out = append(out, t.create()...)
+	}
+	return out
+}
+
+// Ledger is an open database of records. It may be shared by goroutines. A nil one is out of reach: its
+// methods fail with ErrAway.
+type Ledger struct{ db *sql.DB }
+
+// Create makes a new ledger in an SQLite file that must not exist yet.
+func Create(ctx context.Context, file string) (*Ledger, error) {
+	// The files that SQLite makes beside it take its rights.
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
+	if err == nil {
+		err = errors.Join(f.Chmod(rights.File(filepath.Dir(file))), f.Close())
+	}
+	if err != nil {
+		return nil, err
+	}
+	l, err := connect(file, "rw")
+	if err != nil {
+		return nil, err
+	}
+	err = l.update(ctx, func(tx *Tx) error {
+		for _, s := range schema() {
+			if _, err := tx.exec(s); err != nil {
+				return err
+			}
+		}
+		_, err := tx.exec("insert into format (version) values (?)", Version)
+		return err
+	})
+	if err != nil {
+		l.Close()
+		return nil, err
+	}
+	return l, nil
+}
+
+// Open opens an existing ledger; ErrNewer when a newer program wrote it.
+func Open(ctx context.Context, file string) (*Ledger, error) {
+	l, err := connect(file, "rw")
+	if err != nil {
+		return nil, err
+	}
+	if err := l.bringUp(ctx); err != nil {
+		l.Close()
+		return nil, fmt.Errorf("%s can't be read as records: %w", file, err)
+	}
+	return l, nil
+}
+
+// bringUp looks at the format of the records, and brings older ones up.
+func (l *Ledger) bringUp(ctx context.Context) error {
+	var version, moved int
+	const question = "select version, (select count(*) from sqlite_master where name = 'moved') from format"
+	end := trace.Begin(ctx, trace.Statement, question)
+	err := l.db.QueryRowContext(ctx, question).Scan(&version, &moved)
+	end()
+	if err != nil {
+		return explain(ctx, err)
+	}
+	if moved > 0 {
+		return l.update(ctx, func(tx *Tx) error { return tx.movedTo() })
+	}
+	if version > Version {
+		return fmt.Errorf("%w: %d, this program knows %d", ledger.ErrNewer, version, Version)
+	}
+	if version < Version {
+		if err := l.update(ctx, (*Tx).upgrade); err != nil {
+			return fmt.Errorf("they can't be brought to format %d: %w", Version, explain(ctx, err))
+		}
+	}
+	return nil
+}
+
+// connect opens the file with a rollback journal, which is safe on shared folders where memory-mapped
+// journals are not, and with full synchronisation.
+func connect(file, mode string) (*Ledger, error) {
+	abs, err := filepath.Abs(file)
+	if err != nil {
+		return nil, err
+	}
+	u := url.URL{Scheme: "file", Path: filepath.ToSlash(abs)}
+	u.RawQuery = "mode=" + mode + "&_txlock=immediate&_pragma=busy_timeout(30000)&_pragma=journal_mode(truncate)&_pragma=synchronous(full)"
+	db, err := sql.Open("sqlite", u.String())
+	if err != nil {
+		return nil, err
+	}
+	db.SetMaxOpenConns(1)
+	return &Ledger{db}, nil
+}
+
+// Close lets go of the database.
+func (l *Ledger) Close() error {
+	if l == nil {
+		return nil
+	}
+	return l.db.Close()
+}
+
+// Tx is one transaction; its methods are the only way to the records.
+type Tx struct {
+	tx  *sql.Tx
+	ctx context.Context
+}
+
+func (tx *Tx) exec(statement string, args ...any) (sql.Result, error) {
+	defer trace.Begin(tx.ctx, trace.Statement, statement)()
+	r, err := tx.tx.ExecContext(tx.ctx, statement, args...)
+	return r, tx.explain(err)
+}
+
+func (tx *Tx) query(statement string, args ...any) (*sql.Rows, error) {
+	defer trace.Begin(tx.ctx, trace.Statement, statement)()
+	rs, err := tx.tx.QueryContext(tx.ctx, statement, args...)
+	return rs, tx.explain(err)
+}
+
+// answer is one row that was asked for.
+type answer struct {
+	tx  *Tx
+	row *sql.Row
+	end func()
+}
+
+func (tx *Tx) row(statement string, args ...any) answer {
+	end := trace.Begin(tx.ctx, trace.Statement, statement)
+	return answer{tx, tx.tx.QueryRowContext(tx.ctx, statement, args...), end}
+}
+
+// Scan reads the row; sql.ErrNoRows when there is none.
+func (a answer) Scan(into ...any) error {
+	err := a.row.Scan(into...)
+	a.end()
+	return a.tx.explain(err)
+}
+
+// View gives a consistent view of the records. It must be closed: until then nobody else in this process
+// gets at them.
+func (l *Ledger) View(ctx context.Context) (*Tx, error) {
+	if l == nil {
+		return nil, ledger.ErrAway
+	}
+	defer trace.Begin(ctx, trace.View, "")()
+	return l.begin(ctx, &sql.TxOptions{ReadOnly: true})
+}
+
+// Begin begins to change the records; Finish keeps the changes, all of them, and Close without it none.
+func (l *Ledger) Begin(ctx context.Context) (*Tx, error) {
+	if l == nil {
+		return nil, ledger.ErrAway
+	}
+	return l.begin(ctx, nil)
+}
+
+func (l *Ledger) begin(ctx context.Context, o *sql.TxOptions) (*Tx, error) {
+	tx, err := l.db.BeginTx(ctx, o)
+	if err != nil {
+		return nil, explain(ctx, err)
+	}
+	return &Tx{tx, ctx}, nil
+}
+
+// Finish keeps what was changed, durably.
+func (tx *Tx) Finish() error {
+	defer trace.Begin(tx.ctx, trace.Statement, "commit")()
+	return tx.explain(tx.tx.Commit())
+}
+
+// Close ends the transaction; what was not committed is undone.
+func (tx *Tx) Close() error {
+	_ = tx.tx.Rollback() // there is nothing that it could lose
+	return nil
+}
+
+// update runs fn in a transaction of its own.
+func (l *Ledger) update(ctx context.Context, fn func(*Tx) error) error {
+	tx, err := l.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer tx.Close()
+	if err := fn(tx); err != nil {
+		return err
+	}
+	return tx.Finish()
+}
