@@ -291,8 +291,8 @@ func TestHealthNamesWhatIsDamagedAndMendsIt(t *testing.T) {
 	}
 	p.ok("health")
 	os.Remove(bales[0])
-	if r := p.run("health"); r.status != 6 || !strings.Contains(r.out, "the pack is gone") || !strings.Contains(r.out, "touches") {
-		t.Errorf("a pack that is gone: %d\n%s", r.status, r.out)
+	if r := p.run("health"); r.status != 6 || !strings.Contains(r.out, "the bale is gone") || !strings.Contains(r.out, "touches") {
+		t.Errorf("a bale that is gone: %d\n%s", r.status, r.out)
 	}
 }
 

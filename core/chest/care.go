@@ -3,6 +3,7 @@ package chest
 import (
 	"context"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -25,11 +26,11 @@ func (c *Chest) Hold(ctx context.Context) (release func(), err error) {
 	h := &c.leases
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if !h.fresh || fence != h.tidied { // what is believed to be there may be gone
+	if !h.fresh || fence != h.seen { // what is believed to be there may be gone
 		if err := c.Contents.Refresh(); err != nil {
 			return nil, Explain(err)
 		}
-		h.fresh = true
+		h.fresh, h.seen = true, fence
 	}
 	if h.storing == 0 {
 		h.tidied = fence
@@ -40,6 +41,23 @@ func (c *Chest) Hold(ctx context.Context) (release func(), err error) {
 		defer h.mu.Unlock()
 		h.storing--
 	}), nil
+}
+
+// Storing lets store put contents into the chest and act on them, and again, from the start, when the chest was
+// tidied in between.
+func (c *Chest) Storing(ctx context.Context, store func() error) error {
+	const patience = 4
+	for n := 0; ; n++ {
+		release, err := c.Hold(ctx)
+		if err != nil {
+			return err
+		}
+		err = store()
+		release()
+		if !refused(err, Tidied) && !errors.Is(err, content.ErrSwept) || n == patience {
+			return Explain(err)
+		}
+	}
 }
 
 // untidied waits until nobody tidies the chest, and gives how often that was done.
@@ -90,28 +108,44 @@ func (c *Chest) atWork(ctx, wait context.Context, err error) error {
 	return Explain(err)
 }
 
-// standAgain lets an act be asked for again, after the chest was tidied: all that it names must still be there.
-func (c *Chest) standAgain(ctx context.Context, a Act) error {
-	fence, err := c.untidied(ctx)
-	if err != nil {
-		return err
+// standAgain looks whether all that an act names is still there, after the chest was tidied, and gives how often
+// it had been: on that ground this act, and no other, can be asked for again.
+func (c *Chest) standAgain(ctx context.Context, a Act) (fence int64, err error) {
+	if fence, err = c.untidied(ctx); err != nil {
+		return 0, err
 	}
 	if err := c.Contents.Refresh(); err != nil {
-		return Explain(err)
+		return 0, err
 	}
 	for _, tree := range treesOf(a) {
 		whole, err := c.whole(ctx, tree)
-		if err != nil {
-			return err
+		if err != nil && !gone(err) {
+			return 0, err
 		}
 		if !whole {
-			return &Refusal{Reason: Tidied, Subject: a.Subject()}
+			return 0, &Refusal{Reason: Tidied, Subject: a.Subject()}
 		}
 	}
-	c.leases.mu.Lock()
-	defer c.leases.mu.Unlock()
-	c.leases.tidied = fence
-	return nil
+	return fence, nil
+}
+
+// gone reports whether an error says that content is not there.
+func gone(err error) bool {
+	var damage *content.DamageError
+	return errors.Is(err, content.ErrMissing) || errors.As(err, &damage)
+}
+
+// overtaken says, of an error while contents were looked at that were stored under a hold, that the chest was
+// tidied meanwhile, where it was.
+func (c *Chest) overtaken(ctx context.Context, err error) error {
+	on := c.leases.grounds()
+	if on.Tidied == nil || !gone(err) {
+		return err
+	}
+	if now, failed := c.leaseNow(ctx, TidyLease); failed == nil && now.Fence != *on.Tidied {
+		return &Refusal{Reason: Tidied}
+	}
+	return err
 }
 
 // treesOf gives the trees that an act names.
@@ -281,20 +315,56 @@ func (c *Chest) reach(ctx context.Context, visit func(path string, f File, commi
 	return nil
 }
 
-// Alone keeps others from storing contents and from gathering them, as long as it is held.
+// Alone keeps others from storing contents and from gathering them, as long as it is held. It begins when nobody
+// changes an environment: what a deployment has stored is named when it has ended.
 func (c *Chest) Alone(ctx context.Context) (release func(), err error) {
 	wait, cancel := context.WithTimeout(ctx, tidyWait)
 	defer cancel()
-	tidying, err := c.take(wait, TidyLease)
-	if err != nil {
-		return nil, c.atWork(ctx, wait, err)
-	}
 	gathering, err := c.take(wait, GatherLease)
 	if err != nil {
-		tidying.release()
 		return nil, c.atWork(ctx, wait, err)
 	}
-	return func() { gathering.release(); tidying.release() }, nil
+	watched := map[string]*leaseWatch{}
+	for {
+		tidying, err := c.take(wait, TidyLease)
+		busy := false
+		if err == nil {
+			if busy, err = c.environmentsBusy(wait, watched); err == nil && !busy {
+				return func() { tidying.release(); gathering.release() }, nil
+			}
+			tidying.release() // those who deploy may be waiting for it
+		}
+		if err == nil {
+			err = pause(wait)
+		}
+		if err != nil {
+			gathering.release()
+			return nil, c.atWork(ctx, wait, err)
+		}
+	}
+}
+
+// environmentsBusy reports whether somebody changes an environment now.
+func (c *Chest) environmentsBusy(ctx context.Context, watched map[string]*leaseWatch) (busy bool, err error) {
+	var all []ledger.Lease
+	err = c.View(ctx, func(r ledger.Records) error { all, err = r.Leases(); return err })
+	for _, l := range all {
+		if err != nil {
+			return false, err
+		}
+		if !strings.HasPrefix(l.Name, environmentLease) || l.Owner == "" {
+			continue
+		}
+		w := watched[l.Name]
+		if w == nil {
+			w = &leaseWatch{}
+			watched[l.Name] = w
+		}
+		var free bool
+		free, err = w.look(ctx, c, l.Name)
+		busy = busy || !free
+	}
+	return busy, err
 }
 
 // Tidy removes what no commit reaches, older than grace. Nobody can store contents meanwhile, and whoever had

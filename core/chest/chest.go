@@ -61,17 +61,20 @@ func (c *Chest) View(ctx context.Context, fn func(ledger.Records) error) error {
 // were stored, it makes sure that they are there, and asks again.
 func (c *Chest) do(ctx context.Context, a Act) (Outcome, error) {
 	const patience = 5
+	on := c.leases.grounds()
 	for n := 0; ; n++ {
-		r := Request{Key: rand.Text(), Actor: c.Actor, Act: a, On: c.leases.grounds()}
+		r := Request{Key: rand.Text(), Actor: c.Actor, Act: a, On: on}
 		end := trace.Begin(ctx, trace.Act, a.Verb()+" "+a.Subject())
 		out, err := c.store.Do(ctx, r)
 		end()
 		if !refused(err, Tidied) || n == patience {
 			return out, err
 		}
-		if err := c.standAgain(ctx, a); err != nil {
+		fence, err := c.standAgain(ctx, a)
+		if err != nil {
 			return out, err
 		}
+		on.Tidied = &fence
 	}
 }
 
@@ -98,6 +101,8 @@ func Explain(err error) error {
 		return fault.New(fault.Damaged, "Bring that file back from a copy of the chest; everything else in it can still be read.", "Stored bytes are damaged: %w.", err)
 	case errors.Is(err, content.ErrMissing):
 		return fault.New(fault.Damaged, "A bale of the chest is missing, or its keys: oaken health --repair writes lost keys anew; bring a bale back from a copy.", "The chest should hold some content and does not: %w.", err)
+	case errors.Is(err, content.ErrSwept):
+		return explainRefusal(&Refusal{Reason: Tidied})
 	case errors.Is(err, ledger.ErrNewer):
 		return fault.New(fault.Unreachable, "Use a newer oaken.", "The chest's records can't be read by this program: %w.", err)
 	case errors.Is(err, ledger.ErrDamaged):

@@ -44,6 +44,15 @@ func (c *Chest) Publish(ctx context.Context, d Draft) (ledger.Commit, error) {
 	return out.Commits[0], nil
 }
 
+// PublishAll is Publish of commits each on the one before, all on one branch: all or none.
+func (c *Chest) PublishAll(ctx context.Context, drafts []Draft) ([]ledger.Commit, error) {
+	if len(drafts) == 0 {
+		return nil, nil
+	}
+	out, err := c.publish(ctx, Publish{Drafts: drafts})
+	return out.Commits, err
+}
+
 // publish is the one way in: it asks the warden, tells what the drafts touch, and acts.
 func (c *Chest) publish(ctx context.Context, a Publish) (Outcome, error) {
 	if err := c.Allowed(ctx, a.Drafts...); err != nil {
@@ -55,7 +64,7 @@ func (c *Chest) publish(ctx context.Context, a Publish) (Outcome, error) {
 		}
 	}
 	if err := c.trace(ctx, &a); err != nil {
-		return Outcome{}, Explain(err)
+		return Outcome{}, Explain(c.overtaken(ctx, err))
 	}
 	out, err := c.do(ctx, a)
 	if r, ok := asRefusal(err); ok && r.Reason == RecordMoved {

@@ -5,3 +5,6 @@ var (
 	EmptyTree = emptyTree
 	TreeOf    = treeOf
 )
+
+// Lifetime is that of a lease.
+const Lifetime = lifetime

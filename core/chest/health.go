@@ -48,6 +48,7 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 		return nil, err
 	}
 	bad := map[content.Digest]int{} // content to finding
+	var unkeyed []Finding
 	for _, f := range flaws {
 		rel, err := filepath.Rel(c.Place(), f.File)
 		if err != nil {
@@ -56,8 +57,11 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 		if f.Digest != (content.Digest{}) {
 			bad[f.Digest] = len(x.Findings)
 		}
-		if f.Reason != content.Unkeyed { // what was left by a killed process was never acknowledged
-			x.Findings = append(x.Findings, Finding{Where: filepath.ToSlash(rel), Reason: f.Reason})
+		found := Finding{Where: filepath.ToSlash(rel), Reason: f.Reason}
+		if f.Reason != content.Unkeyed {
+			x.Findings = append(x.Findings, found)
+		} else { // what was left by a killed process was never acknowledged
+			unkeyed = append(unkeyed, found)
 		}
 	}
 	records, err := c.records(ctx)
@@ -103,6 +107,9 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 			continue
 		}
 		e.folder(ledger.Commit{Branch: fmt.Sprintf("the account of deployment %d", n)}, tree, "")
+	}
+	if len(x.Findings) > 0 { // it may be in one of them
+		x.Findings = append(x.Findings, unkeyed...)
 	}
 	return x, nil
 }
@@ -290,10 +297,24 @@ func (e *examiner) touch(n int, path string, d content.Digest, commit ledger.Com
 	}
 }
 
-// Repair stores good copies of what is damaged anew: folders out of a list of
+// readable reports whether content can be read whole, every chunk of it.
+func (c *Chest) readable(d content.Digest) bool {
+	r, err := c.Contents.OpenExact(d)
+	if err != nil {
+		return false
+	}
+	defer r.Close()
+	_, err = io.Copy(io.Discard, r)
+	return err == nil
+}
+
+// Repair writes keys of bales anew that are lost or damaged, and stores good copies of what is damaged: folders out of a list of
 // files that may have the same ones, and content that copyOf gives by its
 // digest, nil when there is none. It gives how many versions were mended.
 func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf func(content.Digest) (io.ReadCloser, error)) (int, error) {
+	if _, err := c.Contents.RebuildKeys(); err != nil {
+		return 0, Explain(err)
+	}
 	batch := c.Contents.Replace()
 	defer batch.Abandon()
 	if _, err := c.WriteTree(batch, files); err != nil {
@@ -305,7 +326,7 @@ func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf
 			if err := ctx.Err(); err != nil {
 				return 0, err
 			}
-			if mended[want] || batch.Holds(want) {
+			if mended[want] || batch.Holds(want) || c.readable(want) {
 				mended[want] = true
 				continue
 			}
@@ -325,6 +346,11 @@ func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf
 				return 0, err
 			}
 			mended[want] = d == want
+		}
+	}
+	for want, is := range mended {
+		if !is {
+			delete(mended, want)
 		}
 	}
 	if len(mended) == 0 {

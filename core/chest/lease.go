@@ -23,7 +23,7 @@ import (
 const (
 	// renewal is how often a lease is renewed, lifetime how long it may stand still before it is void.
 	renewal  = time.Second
-	lifetime = 8 * time.Second
+	lifetime = 5 * time.Second
 	// glance is how often somebody who waits looks at a lease.
 	glance = 40 * time.Millisecond
 )
@@ -33,6 +33,8 @@ const (
 const (
 	TidyLease   = "tidy"
 	GatherLease = "gather"
+	// environmentLease begins the names of those under which environments are changed.
+	environmentLease = "environment "
 )
 
 // lease is one that is held here.
@@ -50,7 +52,8 @@ type heldLeases struct {
 	mu      sync.Mutex
 	held    map[*lease]bool
 	tidied  int64 // how often the chest had been tidied when the oldest contents of now were stored
-	fresh   bool  // that was asked before
+	seen    int64 // how often it was when the bales were looked at last
+	fresh   bool  // that was done at all
 	storing int
 }
 
@@ -219,7 +222,7 @@ const reserveWait = time.Minute
 func (c *Chest) Reserve(ctx context.Context, environment string) (release func(), err error) {
 	wait, cancel := context.WithTimeout(ctx, reserveWait)
 	defer cancel()
-	l, err := c.take(wait, "environment "+c.RecordName(environment))
+	l, err := c.take(wait, environmentLease+c.RecordName(environment))
 	switch {
 	case err == nil:
 		return l.release, nil

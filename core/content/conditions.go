@@ -13,6 +13,8 @@ var (
 	ErrAway = errors.New("the store is out of reach")
 	// ErrReadOnly: it can't be written.
 	ErrReadOnly = errors.New("the store can't be written")
+	// ErrSwept: what was being written is gone: somebody tidied.
+	ErrSwept = errors.New("the store was tidied")
 	// ErrFull: there is no room.
 	ErrFull = errors.New("there is no room in the store")
 )
@@ -29,12 +31,16 @@ func (s *Store) condition(err error) error {
 	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT), errors.Is(err, syscall.EIO):
 		is = ErrFull
 	case errors.Is(err, os.ErrNotExist):
-		if _, gone := os.Stat(s.dir); gone == nil {
-			return err
+		if is = ErrSwept; !isFolder(s.dir) {
+			is = ErrAway
 		}
-		is = ErrAway
 	default:
 		return err
 	}
 	return fmt.Errorf("%w: %w", is, err)
+}
+
+func isFolder(name string) bool {
+	info, err := os.Stat(name)
+	return err == nil && info.IsDir()
 }

@@ -93,9 +93,29 @@ func connectMariaDB(ctx context.Context, config *mysql.Config) (*sql.DB, error) 
 func (d *mariadbDriver) live(ctx context.Context) (*mariadb.Catalog, error) {
 	c, err := mariadb.Read(ctx, d.db)
 	if err != nil {
-		return nil, fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "The database %s can't be read: %w.", d.config.DBName, mariadb.EngineError(err))
+		return nil, d.unread(err)
 	}
 	return c, nil
+}
+
+func (d *mariadbDriver) unread(err error) error {
+	return fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "The database %s can't be read: %w.", d.config.DBName, mariadb.EngineError(err))
+}
+
+// alone takes the session's lock on changing the database, by a name, which goes with the session: one that
+// stands still keeps it.
+func (d *mariadbDriver) alone(ctx context.Context, conn *sql.Conn) (free func(), err error) {
+	const name = "concat('oaken ', left(sha2(database(), 256), 40))"
+	var got sql.NullInt64
+	if err := conn.QueryRowContext(ctx, "select get_lock("+name+", ?)", max(d.settings.LockWait.Seconds(), 1)).Scan(&got); err != nil {
+		return nil, d.unread(err)
+	}
+	if got.Int64 != 1 {
+		return nil, changedNow()
+	}
+	return func() {
+		_, _ = conn.ExecContext(context.WithoutCancel(ctx), "do release_lock("+name+")") // else it goes with the session
+	}, nil
 }
 
 // Capture reads the schema.
@@ -292,18 +312,23 @@ func (d *mariadbDriver) steps(ctx context.Context, live *element.Element, want m
 }
 
 func (d *mariadbDriver) apply(ctx context.Context, planned, want *element.Element, steps []Step, files Files, done func(int)) error {
-	now, err := d.live(ctx)
-	if err != nil {
-		return err
-	}
-	if element.Compare(planned, now.Root) != nil {
-		return changedSince("database")
-	}
 	conn, err := d.db.Conn(ctx)
 	if err != nil {
 		return err
 	}
 	defer conn.Close()
+	free, err := d.alone(ctx, conn)
+	if err != nil {
+		return err
+	}
+	defer free()
+	now, err := mariadb.Read(ctx, conn)
+	if err != nil {
+		return d.unread(err)
+	}
+	if element.Compare(planned, now.Root) != nil {
+		return changedSince("database")
+	}
 	err = mariadb.Apply(ctx, conn, want, steps, int(d.settings.LockWait.Seconds()), d.settings.Scope, done)
 	if err == nil {
 		var t tracked

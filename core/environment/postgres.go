@@ -301,6 +301,11 @@ func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, file
 }
 
 func (d *postgresDriver) apply(ctx context.Context, planned *postgres.Catalog, want *element.Element, steps []Step, prove func(context.Context) error, done func(int)) error {
+	free, err := d.alone(ctx)
+	if err != nil {
+		return err
+	}
+	defer free()
 	now, err := d.live(ctx)
 	if err != nil {
 		return err
@@ -316,6 +321,36 @@ func (d *postgresDriver) apply(ctx context.Context, planned *postgres.Catalog, w
 			return prove(ctx)
 		}})
 	return d.failure(err)
+}
+
+// changeKey is the number of the advisory lock on changing a database.
+const changeKey = 0x6f616b656e // "oaken"
+
+// alone takes the session's lock on changing the database, which goes with the session: one that stands still
+// keeps it.
+func (d *postgresDriver) alone(ctx context.Context) (free func(), err error) {
+	wait, cancel := context.WithTimeout(ctx, max(d.settings.LockWait, time.Second))
+	defer cancel()
+	for {
+		var got bool
+		if err := d.conn.QueryRow(ctx, "select pg_catalog.pg_try_advisory_lock($1)", int64(changeKey)).Scan(&got); err != nil {
+			return nil, postgres.EngineError(err)
+		}
+		if got {
+			return func() {
+				// Else it goes with the session.
+				_, _ = d.conn.Exec(context.WithoutCancel(ctx), "select pg_catalog.pg_advisory_unlock($1)", int64(changeKey))
+			}, nil
+		}
+		select {
+		case <-wait.Done():
+			if ctx.Err() != nil {
+				return nil, ctx.Err()
+			}
+			return nil, changedNow()
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
 }
 
 // failure says what a failed deployment left.

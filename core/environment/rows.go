@@ -382,6 +382,11 @@ func changedSince(what string) error {
 	return fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.", "The %s has changed since the plan was made.", what)
 }
 
+// changedNow says that somebody else changes a database at this moment.
+func changedNow() error {
+	return fault.New(fault.Refused, "Wait until that has ended, and run the command again; nothing was changed.", "Another deployment is changing the database.")
+}
+
 func inTheWay(r *step.RowsError) error {
 	if r.NoFill {
 		return fault.New(fault.Refused, "Change those rows first; nothing was changed.", "The rows that are there do not allow it: %w.", r)

@@ -101,6 +101,25 @@ func TestPlansForServersGoStale(t *testing.T) {
 	}
 }
 
+// TestOneDeploymentAtATimeChangesADatabase lets somebody who sleeps hold the session's lock, as a deployment that
+// was stopped does.
+func TestOneDeploymentAtATimeChangesADatabase(t *testing.T) {
+	target, run := postgresDatabase(t)
+	d := open(t, Host{}, target, Settings{LockWait: 200e6})
+	p, err := d.Plan(t.Context(), tank, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	run("select pg_advisory_lock(478375798126)")
+	if err := p.Apply(t.Context(), nil); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "Another deployment is changing") {
+		t.Errorf("beside another one: %v", err)
+	}
+	run("select pg_advisory_unlock(478375798126)")
+	if err := p.Apply(t.Context(), nil); err != nil {
+		t.Error("afterwards:", err)
+	}
+}
+
 func TestWhatIsOutOfScopeIsLeftAlone(t *testing.T) {
 	target, run := postgresDatabase(t)
 	run("create table public.tmp_x (id int); create view public.tmp_v as select id from public.tmp_x; comment on table public.tmp_x is 'note'")

@@ -202,16 +202,20 @@ func (d *sqliteDriver) apply(ctx context.Context, planned, want *element.Element
 			return err
 		}
 	}
-	now, err := d.live(ctx)
-	if err != nil {
+	var changed error
+	err := sqlite.Apply(ctx, d.db, want, steps, sqlite.ApplyOptions{Done: done, First: func(ctx context.Context, q sqlite.Querier) error {
+		now, err := sqlite.Read(ctx, q)
+		if err == nil && element.Compare(planned, now) != nil {
+			changed = changedSince("database")
+			err = changed
+		}
 		return err
-	}
-	if element.Compare(planned, now) != nil {
-		return changedSince("database")
-	}
-	err = sqlite.Apply(ctx, d.db, want, steps, done, func(ctx context.Context, q sqlite.Querier) error {
+	}, More: func(ctx context.Context, q sqlite.Querier) error {
 		return d.tracked(q).prove(ctx, files, sqlite.Tables(want))
-	})
+	}})
+	if changed != nil {
+		return changed
+	}
 	if err != nil {
 		return fault.New(fault.Failed, "Everything was undone: the database is as it was. Correct the declared files and deploy again.", "The deployment failed: %w.", err)
 	}

@@ -262,7 +262,12 @@ func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions
 }
 
 // recordNow stores the chosen changes and publishes a commit of them on top of the base.
-func (w *Workspace) recordNow(ctx context.Context, chosen []Change, o CommitOptions, merged ledger.ID) (*Committed, error) {
+func (w *Workspace) recordNow(ctx context.Context, chosen []Change, o CommitOptions, merged ledger.ID) (c *Committed, err error) {
+	err = w.Chest.Storing(ctx, func() error { c, err = w.recordOnce(ctx, chosen, o, merged); return err })
+	return c, err
+}
+
+func (w *Workspace) recordOnce(ctx context.Context, chosen []Change, o CommitOptions, merged ledger.ID) (*Committed, error) {
 	if err := w.register(ctx); err != nil {
 		return nil, err
 	}
@@ -275,11 +280,6 @@ func (w *Workspace) recordNow(ctx context.Context, chosen []Change, o CommitOpti
 	if err != nil {
 		return nil, err
 	}
-	release, err := w.Chest.Hold(ctx)
-	if err != nil {
-		return nil, err
-	}
-	defer release()
 	batch := w.Chest.Contents.Begin()
 	defer batch.Abandon()
 	tree, chosen, err := w.store(ctx, batch, chosen)

@@ -17,14 +17,14 @@ func (w *Workspace) CommittedManifest(c ledger.Commit) ([]byte, error) {
 // CommitFiles records files, nil ones removed, on top of a commit that is the tip of a branch, which need
 // not be the workspace's. Nothing in the workspace changes.
 func (w *Workspace) CommitFiles(ctx context.Context, branch string, on ledger.Commit, files map[string][]byte, message string) (ledger.Commit, error) {
-	release, err := w.Chest.Hold(ctx)
-	if err != nil {
-		return ledger.Commit{}, err
-	}
-	defer release()
-	tree, err := w.TreeWith(on.Tree, files)
-	if err != nil {
-		return ledger.Commit{}, err
-	}
-	return w.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: on.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(), Message: message})
+	var made ledger.Commit
+	err := w.Chest.Storing(ctx, func() error {
+		tree, err := w.TreeWith(on.Tree, files)
+		if err != nil {
+			return err
+		}
+		made, err = w.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: on.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(), Message: message})
+		return err
+	})
+	return made, err
 }

@@ -409,7 +409,12 @@ func (w *Workspace) Publish(ctx context.Context) (*Synced, error) {
 	return nil, fault.New(fault.Refused, "Run oaken sync again; what you committed is held here.", "Others publish to %s faster than this workspace can follow.", w.Branch)
 }
 
-func (w *Workspace) publishOnce(ctx context.Context) (*Synced, error) {
+func (w *Workspace) publishOnce(ctx context.Context) (s *Synced, err error) {
+	err = w.Chest.Storing(ctx, func() error { s, err = w.publishHeld(ctx); return err })
+	return s, err
+}
+
+func (w *Workspace) publishHeld(ctx context.Context) (*Synced, error) {
 	b, err := w.Chest.Branch(ctx, w.Branch)
 	if err != nil {
 		return nil, err
@@ -420,11 +425,6 @@ func (w *Workspace) publishOnce(ctx context.Context) (*Synced, error) {
 			return nil, err
 		}
 	}
-	release, err := w.Chest.Hold(ctx)
-	if err != nil {
-		return nil, err
-	}
-	defer release()
 	p, err := w.plan(ctx, tip)
 	if err != nil {
 		return nil, err
@@ -445,15 +445,18 @@ func (w *Workspace) publishOnce(ctx context.Context) (*Synced, error) {
 		return nil, err
 	}
 	out.Combined = state.AlsoCombined(out.Combined, edited)
-	last := tip
+	drafts := make([]chest.Draft, len(p.drafts))
 	for i, d := range p.drafts {
-		last, err = w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: last.ID, Tree: d.tree, Author: d.held.Author, Workspace: w.Name,
-			Time: d.held.Time, Message: d.held.Message, Item: d.held.Item, Release: released[i]})
-		if err != nil {
-			return nil, err
-		}
-		out.Published = append(out.Published, last)
+		drafts[i] = chest.Draft{Branch: w.Branch, Tip: tip.ID, Tree: d.tree, Author: d.held.Author, Workspace: w.Name,
+			Time: d.held.Time, Message: d.held.Message, Item: d.held.Item, Release: released[i]}
 		out.Released = append(out.Released, released[i]...)
+	}
+	if out.Published, err = w.Chest.PublishAll(ctx, drafts); err != nil {
+		return nil, err
+	}
+	last := tip
+	if n := len(out.Published); n > 0 {
+		last = out.Published[n-1]
 	}
 	_ = w.Chest.Gather(ctx)
 	if out.Transition, err = w.switchFrom(ctx, journal{From: hexOf(w.tree()), Branch: w.Branch, Commit: optionalID(last.ID), Keep: keep, Staged: staged}); err != nil {

@@ -48,12 +48,12 @@ type Arrived struct {
 
 // MergeInto merges a commit into a branch and publishes the outcome; conflicts are
 // refused. A workspace that stands on the branch gets the outcome, where its edits let it.
-func (w *Workspace) MergeInto(ctx context.Context, o Into) (*Arrived, error) {
-	release, err := w.Chest.Hold(ctx)
-	if err != nil {
-		return nil, err
-	}
-	defer release()
+func (w *Workspace) MergeInto(ctx context.Context, o Into) (a *Arrived, err error) {
+	err = w.Chest.Storing(ctx, func() error { a, err = w.mergeInto(ctx, o); return err })
+	return a, err
+}
+
+func (w *Workspace) mergeInto(ctx context.Context, o Into) (*Arrived, error) {
 	m, err := w.Blend(ctx, o.Onto, o.Theirs, nil)
 	if err != nil {
 		return nil, err

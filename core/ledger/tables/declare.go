@@ -304,11 +304,11 @@ func collect[T any](tx *Tx, r *T, into []any, query string, args ...any) (out []
 	for rs.Next() {
 		*r = none
 		if err := rs.Scan(into...); err != nil {
-			return nil, err
+			return nil, tx.explain(err)
 		}
 		out = append(out, *r)
 	}
-	return out, errors.Join(rs.Err(), rs.Close())
+	return out, tx.explain(errors.Join(rs.Err(), rs.Close()))
 }
 
 // one gives the first record that a clause chooses, or ErrNotFound.

@@ -95,7 +95,8 @@ func (tx *Tx) foreign() ([]string, error) {
 
 // texts reads the one column of a query.
 func (tx *Tx) texts(query string, args ...any) ([]string, error) {
-	return column1(tx.query(query, args...))
+	out, err := column1(tx.query(query, args...))
+	return out, tx.explain(err)
 }
 
 func column1(rs *sql.Rows, err error) ([]string, error) {

@@ -82,9 +82,9 @@ func collectRows(tx *Tx, row, into []any, query string, args ...any) (out [][]an
 	defer rs.Close()
 	for rs.Next() {
 		if err := rs.Scan(into...); err != nil {
-			return nil, err
+			return nil, tx.explain(err)
 		}
 		out = append(out, append([]any{}, row...))
 	}
-	return out, errors.Join(rs.Err(), rs.Close())
+	return out, tx.explain(errors.Join(rs.Err(), rs.Close()))
 }

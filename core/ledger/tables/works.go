@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"oakenchest/core/ledger"
+	"oakenchest/core/trace"
 )
 
 // What is known of commits beside themselves: what they touch, whose work they bring, what they take back.
@@ -26,14 +27,16 @@ func (tx *Tx) AddTouches(id ledger.ID, list []ledger.Touch) error {
 	if list == nil {
 		list = []ledger.Touch{{}}
 	}
-	insert, err := tx.tx.PrepareContext(tx.ctx, touches.insertion()+" on conflict do nothing")
+	statement := touches.insertion() + " on conflict do nothing"
+	defer trace.Begin(tx.ctx, trace.Statement, statement)()
+	insert, err := tx.tx.PrepareContext(tx.ctx, statement)
 	if err != nil {
-		return err
+		return tx.explain(err)
 	}
 	defer insert.Close()
 	for _, t := range list {
 		if _, err := insert.ExecContext(tx.ctx, touches.row(touched{t.Path, id, t.Gone, t.From})...); err != nil {
-			return err
+			return tx.explain(err)
 		}
 	}
 	return nil

@@ -17,11 +17,19 @@ func (e *DisagreeError) Error() string {
 	return fmt.Sprintf("after the statements, %d things still differ, %s first", len(e.Changes), e.Changes[0].Address)
 }
 
+// ApplyOptions are what Apply takes beside the steps; all may be left out.
+type ApplyOptions struct {
+	// Done is told after each step.
+	Done func(step int)
+	// First and More run in the transaction before the steps, and after all is proven. From First on nobody
+	// else writes to the database.
+	First, More func(ctx context.Context, q Querier) error
+}
+
 // Apply carries out the steps in one transaction and proves, before it is
 // committed, that the engine's catalog then says what is wanted and that no
-// foreign key is broken. Any error leaves the database as it was. more, when set, runs
-// in the transaction after that.
-func Apply(ctx context.Context, db *sql.DB, want *element.Element, steps []Step, done func(step int), more func(ctx context.Context, q Querier) error) error {
+// foreign key is broken. Any error leaves the database as it was.
+func Apply(ctx context.Context, db *sql.DB, want *element.Element, steps []Step, o ApplyOptions) error {
 	conn, err := db.Conn(ctx)
 	if err != nil {
 		return err
@@ -36,9 +44,14 @@ func Apply(ctx context.Context, db *sql.DB, want *element.Element, steps []Step,
 			return err
 		}
 	}
-	err = apply(ctx, conn, want, steps, broken, done)
-	if err == nil && more != nil {
-		err = more(ctx, conn)
+	if o.First != nil {
+		err = o.First(ctx, conn)
+	}
+	if err == nil {
+		err = apply(ctx, conn, want, steps, broken, o.Done)
+	}
+	if err == nil && o.More != nil {
+		err = o.More(ctx, conn)
 	}
 	if err == nil {
 		_, err = conn.ExecContext(ctx, "commit")

@@ -102,7 +102,7 @@ func TestOtherPeoplesSchemas(t *testing.T) {
 				}
 				steps, err := Plan(t.Context(), db, now, d)
 				if err == nil {
-					err = Apply(t.Context(), db, d.Root, steps, nil, nil)
+					err = Apply(t.Context(), db, d.Root, steps, ApplyOptions{})
 				}
 				if err != nil {
 					t.Errorf("%s: %v", how, err)

@@ -33,7 +33,7 @@ func TestEveryChangeOfTypeIsForetold(t *testing.T) {
 			t.Errorf("%q → %q: %v", from+before, to+after, err)
 			return
 		}
-		if err := Apply(t.Context(), db, want.Root, steps, nil, nil); err != nil {
+		if err := Apply(t.Context(), db, want.Root, steps, ApplyOptions{}); err != nil {
 			t.Errorf("%q → %q: %v", from+before, to+after, err)
 			return
 		}

@@ -156,7 +156,7 @@ func TestRandomSchemasFollowRandomEdits(t *testing.T) {
 				break
 			}
 			if err == nil {
-				err = Apply(t.Context(), db, want.Root, plan, nil, nil)
+				err = Apply(t.Context(), db, want.Root, plan, ApplyOptions{})
 			}
 			if err != nil && strings.Contains(err.Error(), "constraint failed") {
 				refused++

@@ -79,7 +79,7 @@ func TestAnySchemaBecomesAnyOther(t *testing.T) {
 			live := read(t, db)
 			steps, err := Plan(t.Context(), db, live, d)
 			if err == nil {
-				err = Apply(t.Context(), db, d.Root, steps, nil, nil)
+				err = Apply(t.Context(), db, d.Root, steps, ApplyOptions{})
 			}
 			if err != nil {
 				t.Errorf("%s to %s: %v\n%v", a, b, err, steps)
@@ -151,7 +151,7 @@ func TestRowsSurvive(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := Apply(t.Context(), db, d.Root, steps, nil, nil); err != nil {
+	if err := Apply(t.Context(), db, d.Root, steps, ApplyOptions{}); err != nil {
 		t.Fatal(err)
 	}
 	var got string
@@ -197,7 +197,7 @@ func TestRowsThatDoNotFitAreRefused(t *testing.T) {
 	before := read(t, db).Sum()
 	steps, err := Plan(t.Context(), db, read(t, db), unfit)
 	if err == nil {
-		err = Apply(t.Context(), db, unfit.Root, steps, nil, nil)
+		err = Apply(t.Context(), db, unfit.Root, steps, ApplyOptions{})
 	}
 	if err == nil || !strings.Contains(err.Error(), "CHECK") || read(t, db).Sum() != before {
 		t.Errorf("a check that rows break: %v", err)
