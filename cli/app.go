@@ -202,7 +202,7 @@ func (a *App) at(p string) string {
 }
 
 func (a *App) host() workspace.Host {
-	h := workspace.Host{Now: a.Now, Machine: a.Machine, Person: a.Person, Kinds: a.kinds, Progress: a.bar.show(a), Lenient: a.lenient}
+	h := workspace.Host{Now: a.Now, Machine: a.Machine, Person: a.Person, Kinds: a.kinds, Progress: a.bar.show(a), Lenient: a.lenient, Brief: true}
 	if h.Machine == "" {
 		h.Machine, _ = os.Hostname()
 	}

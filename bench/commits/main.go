@@ -38,7 +38,7 @@ func fill(folder string, n int) error {
 		return err
 	}
 	defer w.Close()
-	trees, err := writeTrees(w.Chest, n)
+	trees, err := writeTrees(ctx, w.Chest, n)
 	if err != nil {
 		return err
 	}
@@ -59,8 +59,8 @@ func fill(folder string, n int) error {
 }
 
 // writeTrees stores the trees of the commits.
-func writeTrees(c *chest.Chest, n int) ([]element.Digest, error) {
-	batch := c.Contents.Begin()
+func writeTrees(ctx context.Context, c *chest.Chest, n int) ([]element.Digest, error) {
+	batch := c.Contents.Begin(ctx)
 	defer batch.Abandon()
 	trees := make([]element.Digest, n)
 	for i := range trees {

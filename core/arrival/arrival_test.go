@@ -20,7 +20,7 @@ type scribe struct {
 
 func (s *scribe) tree(text string) element.Digest {
 	s.t.Helper()
-	batch := s.c.Contents.Begin()
+	batch := s.c.Contents.Begin(s.t.Context())
 	defer batch.Abandon()
 	d, err := batch.PutBytes([]byte(text))
 	if err != nil {

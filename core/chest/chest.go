@@ -33,6 +33,7 @@ type Chest struct {
 	store  Store
 	trees  treeCache
 	leases heldLeases
+	sight  sight
 }
 
 // New makes a chest of what stands behind it.
@@ -67,6 +68,7 @@ func (c *Chest) do(ctx context.Context, a Act) (Outcome, error) {
 		end := trace.Begin(ctx, trace.Act, a.Verb()+" "+a.Subject())
 		out, err := c.store.Do(ctx, r)
 		end()
+		c.sight.drop()
 		if !refused(err, Tidied) || n == patience {
 			return out, err
 		}

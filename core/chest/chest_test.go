@@ -22,7 +22,7 @@ func create(t *testing.T) *Chest {
 // record commits files (path to text) on top of tip.
 func record(t *testing.T, c *Chest, branch string, tip, merged ledger.ID, files map[string]string) ledger.Commit {
 	t.Helper()
-	b := c.Contents.Begin()
+	b := c.Contents.Begin(t.Context())
 	var list []File
 	for p, text := range files {
 		d, err := b.PutBytes([]byte(text))

@@ -315,7 +315,7 @@ func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf
 	if _, err := c.Contents.RebuildKeys(); err != nil {
 		return 0, Explain(err)
 	}
-	batch := c.Contents.Replace()
+	batch := c.Contents.Replace(ctx)
 	defer batch.Abandon()
 	if _, err := c.WriteTree(batch, files); err != nil {
 		return 0, err

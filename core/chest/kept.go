@@ -34,7 +34,7 @@ func (c *Chest) Keep(ctx context.Context, environment string, files []KeptFile, 
 		return 0, err
 	}
 	defer release()
-	tree, err := c.storeTree(files)
+	tree, err := c.storeTree(ctx, files)
 	if err != nil {
 		return 0, Explain(err)
 	}

@@ -104,6 +104,7 @@ func (l *lease) release() {
 		l.stop()
 		l.done.Wait()
 		l.chest.leases.remove(l)
+		l.chest.sight.drop()
 		ctx, cancel := context.WithTimeout(l.base, 2*time.Second)
 		defer cancel()
 		_ = l.chest.store.Lease(ctx, LeaseStep{Do: FreeLease, Seen: l.own}) // else it stands still, and is void soon
@@ -161,9 +162,14 @@ type leaseWatch struct {
 // for its lifetime. Before it says the latter it makes sure that the chest can be written at all, and leaves
 // the holder time to renew after that: a long reading of the records holds up everybody.
 func (w *leaseWatch) look(ctx context.Context, c *Chest, name string) (free bool, err error) {
-	now, err := c.leaseNow(ctx, name)
-	if err != nil {
-		return false, err
+	now, known := ledger.Lease{}, false
+	if !w.watched { // a fence that is not the newest is refused anyhow
+		now, known = c.sight.lease(name)
+	}
+	if !known {
+		if now, err = c.leaseNow(ctx, name); err != nil {
+			return false, err
+		}
 	}
 	if !w.watched || now != w.seen {
 		*w = leaseWatch{seen: now, since: time.Now(), watched: true}
@@ -184,6 +190,7 @@ func (w *leaseWatch) look(ctx context.Context, c *Chest, name string) (free bool
 // tryTake takes a lease that is as it was seen.
 func (c *Chest) tryTake(ctx context.Context, seen ledger.Lease) (*lease, error) {
 	own := ledger.Lease{Name: seen.Name, Owner: rand.Text(), Fence: seen.Fence + 1, Person: c.Actor.Person, Workspace: c.Actor.Workspace, Since: c.store.Now()}
+	c.sight.drop()
 	end := trace.Begin(ctx, trace.Lease, "take "+seen.Name)
 	err := c.store.Lease(ctx, LeaseStep{Do: TakeLease, Seen: seen, Take: own})
 	end()

@@ -139,8 +139,8 @@ func TestASleeperRecordsNothing(t *testing.T) {
 }
 
 // stored puts files into a chest under a hold, and gives the draft that names them.
-func stored(c *Chest, tip ledger.ID, files map[string]string) (Draft, error) {
-	b := c.Contents.Begin()
+func stored(ctx context.Context, c *Chest, tip ledger.ID, files map[string]string) (Draft, error) {
+	b := c.Contents.Begin(ctx)
 	defer b.Abandon()
 	var list []File
 	for p, text := range files {
@@ -165,7 +165,7 @@ func TestWhatIsTidiedMeanwhileIsNotCommitted(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer release()
-	d, err := stored(one, ledger.ID{}, map[string]string{"a": "1"})
+	d, err := stored(t.Context(), one, ledger.ID{}, map[string]string{"a": "1"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -175,7 +175,7 @@ func TestWhatIsTidiedMeanwhileIsNotCommitted(t *testing.T) {
 	if _, err := one.Publish(t.Context(), d); fault.CodeOf(err) != fault.Refused {
 		t.Errorf("its contents are gone, and it was recorded: %v", err)
 	}
-	if d, err = stored(one, ledger.ID{}, map[string]string{"a": "1"}); err != nil {
+	if d, err = stored(t.Context(), one, ledger.ID{}, map[string]string{"a": "1"}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := other.Tidy(t.Context(), time.Now(), time.Hour); err != nil { // they are too young for it
@@ -210,7 +210,7 @@ func TestTidyingBesideCommitsLosesNothing(t *testing.T) {
 					t.Error(err)
 					return
 				}
-				d, err := stored(c, tip, map[string]string{"same": fmt.Sprint(k / 2), fmt.Sprint(n): fmt.Sprint(n, k)})
+				d, err := stored(ctx, c, tip, map[string]string{"same": fmt.Sprint(k / 2), fmt.Sprint(n): fmt.Sprint(n, k)})
 				time.Sleep(time.Duration(rand.IntN(20)) * time.Millisecond)
 				d.Branch = branch
 				var made ledger.Commit

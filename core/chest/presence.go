@@ -22,25 +22,24 @@ const signEvery = 10 * time.Minute
 
 // Announce records what a workspace tells of itself, where that is news.
 func (c *Chest) Announce(ctx context.Context, p Presence) error {
-	var known ledger.Workspace
-	var before []ledger.Edit
-	err := c.View(ctx, func(r ledger.Records) (err error) {
-		if known, err = r.Workspace(p.Name); errors.Is(err, ledger.ErrNotFound) {
-			err = nil
-		}
-		if err == nil {
-			before, err = r.EditsOf(p.Name)
-		}
-		return err
-	})
+	known, err := c.Workspace(ctx, p.Name)
 	if err != nil {
-		return Explain(err)
+		return err
+	}
+	before, err := c.EditsOf(ctx, p.Name)
+	if err != nil {
+		return err
 	}
 	put, gone := newEdits(before, p.Edits)
 	if len(put)+len(gone) == 0 && p.Seen.Sub(known.Seen) < signEvery && !moved(known, p.Workspace) {
 		return nil
 	}
-	return Explain(c.store.Tell(ctx, News{Workspace: p.Workspace, Put: put, Gone: gone}))
+	if err := c.store.Tell(ctx, News{Workspace: p.Workspace, Put: put, Gone: gone}); err != nil {
+		c.sight.dropCrowd()
+		return Explain(err)
+	}
+	c.sight.told(p.Workspace, p.Edits)
+	return nil
 }
 
 func moved(was, is ledger.Workspace) bool {
@@ -75,6 +74,7 @@ func newEdits(before, now []ledger.Edit) (put, gone []ledger.Edit) {
 // Register records a new workspace, under a name that no other one has: the one that is
 // wished for, or that with a number. It gives the name.
 func (c *Chest) Register(ctx context.Context, w ledger.Workspace) (string, error) {
+	defer c.sight.dropCrowd()
 	name, err := c.store.Register(ctx, w)
 	return name, Explain(err)
 }
@@ -113,6 +113,14 @@ func (c *Chest) Crowd(ctx context.Context, paths []string) (*Crowd, error) {
 
 // EditsOf gives what a workspace has told that is edited in it.
 func (c *Chest) EditsOf(ctx context.Context, workspace string) (out []ledger.Edit, err error) {
+	if workspace == c.Actor.Workspace {
+		if _, err := c.company(ctx, false); err != nil {
+			return nil, Explain(err)
+		}
+	}
+	if list, ok := ofWorkspace(&c.sight, &c.sight.edits, workspace); ok {
+		return list, nil
+	}
 	err = c.View(ctx, func(r ledger.Records) error { out, err = r.EditsOf(workspace); return err })
 	return out, Explain(err)
 }
@@ -127,17 +135,32 @@ func (c *Crowd) Unpublished(l ledger.Lock) bool {
 // Notices gives the sentences that others left for a workspace, and takes them away once
 // read says that they were.
 func (c *Chest) Notices(ctx context.Context, workspace string) (out []ledger.Notice, read func() error, err error) {
-	err = c.View(ctx, func(r ledger.Records) error { out, err = r.Notices(workspace); return err })
+	var known bool
+	if out, known = ofWorkspace(&c.sight, &c.sight.notices, workspace); !known {
+		err = c.View(ctx, func(r ledger.Records) error { out, err = r.Notices(workspace); return err })
+	}
 	return out, func() error {
 		if len(out) == 0 {
 			return nil
 		}
+		defer c.sight.drop()
 		return Explain(c.store.Heard(ctx, workspace, out[len(out)-1].ID))
 	}, Explain(err)
 }
 
 // Workspace gives what a workspace last told of itself; the zero one when it is not known.
 func (c *Chest) Workspace(ctx context.Context, name string) (w ledger.Workspace, err error) {
+	if known, err := c.company(ctx, false); err != nil {
+		return w, Explain(err)
+	} else if known {
+		all, _, _ := c.sight.lists()
+		for _, w := range all {
+			if w.Name == name {
+				return w, nil
+			}
+		}
+		return w, nil
+	}
 	err = c.View(ctx, func(r ledger.Records) error { w, err = r.Workspace(name); return err })
 	if errors.Is(err, ledger.ErrNotFound) {
 		return ledger.Workspace{}, nil
@@ -147,22 +170,23 @@ func (c *Chest) Workspace(ctx context.Context, name string) (w ledger.Workspace,
 
 // Workspaces gives all workspaces of the chest.
 func (c *Chest) Workspaces(ctx context.Context) (out []ledger.Workspace, err error) {
+	if known, err := c.company(ctx, false); err != nil || known {
+		out, _, _ = c.sight.lists()
+		return out, Explain(err)
+	}
 	err = c.View(ctx, func(r ledger.Records) error { out, err = r.Workspaces(); return err })
 	return out, Explain(err)
 }
 
 // Others counts the workspaces that are not called so.
 func (c *Chest) Others(ctx context.Context, name string) (n int, err error) {
-	err = c.View(ctx, func(r ledger.Records) error {
-		all, err := r.Workspaces()
-		for _, w := range all {
-			if w.Name != name {
-				n++
-			}
+	all, err := c.Workspaces(ctx)
+	for _, w := range all {
+		if w.Name != name {
+			n++
 		}
-		return err
-	})
-	return n, Explain(err)
+	}
+	return n, err
 }
 
 // Notify leaves a sentence for a workspace.

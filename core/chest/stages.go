@@ -84,7 +84,7 @@ func (c *Chest) Store(ctx context.Context, files []KeptFile) (string, error) {
 		return "", err
 	}
 	defer release()
-	tree, err := c.storeTree(files)
+	tree, err := c.storeTree(ctx, files)
 	return hex.EncodeToString(tree[:]), Explain(err)
 }
 
@@ -285,8 +285,8 @@ func (c *Chest) Distincts(ctx context.Context) (out []ledger.Distinct, err error
 }
 
 // storeTree stores files in a batch of their own.
-func (c *Chest) storeTree(files []KeptFile) (content.Digest, error) {
-	batch := c.Contents.Begin()
+func (c *Chest) storeTree(ctx context.Context, files []KeptFile) (content.Digest, error) {
+	batch := c.Contents.Begin(ctx)
 	defer batch.Abandon()
 	list := make([]File, 0, len(files))
 	for _, f := range files {

@@ -21,17 +21,36 @@ var ErrNoState = errors.New("no such state")
 // release:NAME or the first characters of an id. ErrNoState is wrapped when it
 // names none.
 func (c *Chest) Resolve(ctx context.Context, state string) (ledger.Commit, error) {
+	if k, known := c.resolved(state); known {
+		return k, nil
+	}
 	var found ledger.Commit
 	err := c.View(ctx, func(r ledger.Records) error {
 		var err error
 		found, err = resolve(r, state)
 		return err
 	})
+	if err == nil {
+		c.sight.keepCommit(found)
+	}
 	if errors.Is(err, ledger.ErrNotFound) {
 		err = noState("States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, parked:NAME, file:PATH or the first characters of a commit's id; oaken history and oaken branch list them.",
 			"%q names no state of this project.", state)
 	}
 	return found, Explain(err)
+}
+
+// resolved answers Resolve from what is remembered.
+func (c *Chest) resolved(state string) (ledger.Commit, bool) {
+	name, number, _ := cutLast(state, ':')
+	if n, err := strconv.Atoi(number); err == nil {
+		return c.sight.commitAt(branchEnd{name, n})
+	}
+	b, known := c.sight.branch(state)
+	if !known {
+		return ledger.Commit{}, false
+	}
+	return c.sight.commit(b.Tip)
 }
 
 // noState is an error for people that is ErrNoState too.
@@ -50,6 +69,13 @@ func resolve(r ledger.Records, state string) (ledger.Commit, error) {
 		return r.Commit(named.Commit)
 	}
 	name, number, numbered := cutLast(state, ':')
+	if _, err := strconv.Atoi(number); err == nil { // no branch has such a name
+		b, err := r.Branch(name)
+		if err != nil {
+			return ledger.Commit{}, err
+		}
+		return atDepth(r, b, number, state)
+	}
 	if b, err := r.Branch(state); err == nil {
 		if b.Tip == (ledger.ID{}) {
 			return ledger.Commit{}, fault.New(fault.Usage, "Commit something on it first.", "Branch %s has no commit yet.", state)
@@ -59,11 +85,7 @@ func resolve(r ledger.Records, state string) (ledger.Commit, error) {
 		return ledger.Commit{}, err
 	}
 	if numbered {
-		b, err := r.Branch(name)
-		if err != nil {
-			return ledger.Commit{}, err
-		}
-		return atDepth(r, b, number, state)
+		return ledger.Commit{}, ledger.ErrNotFound
 	}
 	if len(state) < leastPrefix {
 		return ledger.Commit{}, ledger.ErrNotFound
@@ -95,6 +117,9 @@ func atDepth(r ledger.Records, b ledger.Branch, number, state string) (ledger.Co
 	if err != nil || n < 1 || b.Tip == (ledger.ID{}) {
 		return ledger.Commit{}, ledger.ErrNotFound
 	}
+	if own, err := r.CommitAt(b.Name, n); !errors.Is(err, ledger.ErrNotFound) {
+		return own, err
+	}
 	tip, err := r.Commit(b.Tip)
 	if err != nil {
 		return tip, err
@@ -120,7 +145,12 @@ func atDepth(r ledger.Records, b ledger.Branch, number, state string) (ledger.Co
 // Commit gives a commit by its id, which the records themselves name: that it is
 // missing is damage.
 func (c *Chest) Commit(ctx context.Context, id ledger.ID) (found ledger.Commit, err error) {
-	err = c.View(ctx, func(r ledger.Records) error { found, err = r.Commit(id); return err })
+	if k, known := c.sight.commit(id); known {
+		return k, nil
+	}
+	if err = c.View(ctx, func(r ledger.Records) error { found, err = r.Commit(id); return err }); err == nil {
+		c.sight.keepCommit(found)
+	}
 	if errors.Is(err, ledger.ErrNotFound) {
 		err = fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest; the workspace's files are as they were.", "The chest's ledger.db does not hold the commit %s, which is spoken of elsewhere.", id.Short())
 	}
@@ -135,7 +165,12 @@ func (c *Chest) Branches(ctx context.Context) (out []ledger.Branch, err error) {
 
 // Branch gives one branch.
 func (c *Chest) Branch(ctx context.Context, name string) (b ledger.Branch, err error) {
-	err = c.View(ctx, func(r ledger.Records) error { b, err = r.Branch(name); return err })
+	if b, known := c.sight.branch(name); known {
+		return b, nil
+	}
+	if err = c.View(ctx, func(r ledger.Records) error { b, err = r.Branch(name); return err }); err == nil {
+		c.sight.keepBranch(b)
+	}
 	if errors.Is(err, ledger.ErrNotFound) {
 		err = fault.New(fault.Usage, "See the names with oaken branch, or make it with oaken branch "+fault.Word(name)+".", "There is no branch %s.", name)
 	}

@@ -37,22 +37,19 @@ func Moved(pairs []Pair) map[string]string {
 // of its parents, none when there is no parent. Some parents may not be recorded yet.
 func (c *Chest) touches(ctx context.Context, d Draft, unrecorded ...ledger.Commit) (Traces, error) {
 	var parents []ledger.Commit
-	err := c.View(ctx, func(r ledger.Records) error {
-		for _, id := range []ledger.ID{d.Tip, d.Merged} {
-			if id == (ledger.ID{}) {
-				continue
-			}
-			p, err := r.Commit(id)
-			if err != nil {
-				return err
-			}
-			parents = append(parents, p)
+	for _, id := range []ledger.ID{d.Tip, d.Merged} {
+		if id == (ledger.ID{}) {
+			continue
 		}
-		return nil
-	})
+		p, err := c.Commit(ctx, id)
+		if err != nil {
+			return Traces{}, err
+		}
+		parents = append(parents, p)
+	}
 	parents = append(parents, unrecorded...)
-	if err != nil || len(parents) == 0 {
-		return Traces{}, err
+	if len(parents) == 0 {
+		return Traces{}, nil
 	}
 	return c.tracesOf(parents, d.Tree)
 }

@@ -46,7 +46,7 @@ func TestTreesKeepWhatIsPutIntoThem(t *testing.T) {
 	r := rand.New(rand.NewPCG(4, 8))
 	write := func(tree content.Digest, files []File) content.Digest {
 		t.Helper()
-		b := c.Contents.Begin()
+		b := c.Contents.Begin(t.Context())
 		d, err := c.Amend(b, tree, files)
 		if err == nil {
 			err = b.Commit()
@@ -110,7 +110,7 @@ func inOrder(pairs []Pair) []Pair {
 
 func TestAFileIsNeverAFolderToo(t *testing.T) {
 	c := create(t)
-	b := c.Contents.Begin()
+	b := c.Contents.Begin(t.Context())
 	defer b.Abandon()
 	f := func(p string) File { return File{Path: p, Mode: Plain, Digest: EmptyTree} }
 	if _, err := c.WriteTree(b, []File{f("a"), f("a/b")}); err == nil {
@@ -123,7 +123,7 @@ func TestAFileIsNeverAFolderToo(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Amend(c.Contents.Begin(), base, []File{f("a")}); err == nil {
+	if _, err := c.Amend(c.Contents.Begin(t.Context()), base, []File{f("a")}); err == nil {
 		t.Error("a file took the place of a folder that holds something")
 	}
 }

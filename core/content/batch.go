@@ -2,14 +2,18 @@ package content
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/binary"
 	"io"
+	"path/filepath"
 	"slices"
 
 	"lukechampine.com/blake3"
 
 	"oakenchest/core/content/cut"
+	"oakenchest/core/element"
+	"oakenchest/core/trace"
 )
 
 // Batch is content being written, into one bale or, when it is much, several. Use it from one goroutine; end it with
@@ -17,6 +21,7 @@ import (
 // in the order in which they were cut, so that equal batches give equal bales.
 type Batch struct {
 	store  *Store
+	ctx    context.Context
 	pipe   *pipeline
 	cutter *cut.Cutter
 	anew   bool            // store even what the store has
@@ -31,8 +36,10 @@ type Batch struct {
 // so that what is known of a bale under way stays small.
 var fullBale int64 = 1 << 30
 
-// Begin starts a batch. Nothing is written before the first Put.
-func (s *Store) Begin() *Batch { return &Batch{store: s, have: map[Digest]bool{}} }
+// Begin starts a batch, which takes nothing in any more when ctx ends. Nothing is written before the first Put.
+func (s *Store) Begin(ctx context.Context) *Batch {
+	return &Batch{store: s, ctx: ctx, have: map[Digest]bool{}}
+}
 
 // Has reports whether the content is in the store or in this batch.
 func (b *Batch) Has(d Digest) bool { return b.have[d] || b.store.Has(d) }
@@ -58,6 +65,10 @@ func (b *Batch) Start(r io.Reader, seams []int64) (*Content, error) {
 	var whole *wholeSum
 	var held []byte // the last chunk: when it is the first too, it is the whole
 	for {
+		if err := b.ctx.Err(); err != nil {
+			whole.stop()
+			return nil, err
+		}
 		chunk, err := b.cutter.Next()
 		if err == io.EOF {
 			break
@@ -221,6 +232,7 @@ func (b *Batch) write(j *job) (full bool, err error) {
 
 // finishBale makes the bale under way durable.
 func (b *Batch) finishBale() error {
+	defer trace.Begin(b.ctx, trace.Bale, element.SizeText(b.out.at)+" into "+filepath.Base(b.store.dir))()
 	b.bytes += b.out.at + int64(len(b.out.keys)*entrySize)
 	if _, err := b.out.finish(b.store.dir); err != nil {
 		return b.store.condition(err)
@@ -237,6 +249,9 @@ func (b *Batch) Commit() error {
 	}
 	defer b.Abandon()
 	if err := b.pipe.finish(); err != nil {
+		return err
+	}
+	if err := b.ctx.Err(); err != nil {
 		return err
 	}
 	if b.out.empty() {

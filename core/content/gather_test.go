@@ -86,7 +86,7 @@ func TestGatheringTheSameContentLosesNothing(t *testing.T) {
 	for i := range gatherAt - 1 {
 		all = append(all, put(t, s, []byte(fmt.Sprint(i)))...)
 	}
-	b := s.Replace() // one bale that holds everything, in the order in which it will be written
+	b := s.Replace(t.Context()) // one bale that holds everything, in the order in which it will be written
 	for i := range gatherAt - 1 {
 		if _, err := b.PutBytes([]byte(fmt.Sprint(i))); err != nil {
 			t.Fatal(err)

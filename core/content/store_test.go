@@ -29,7 +29,7 @@ func open(t *testing.T, dir string) *Store {
 
 func put(t *testing.T, s *Store, contents ...[]byte) []Digest {
 	t.Helper()
-	b := s.Begin()
+	b := s.Begin(t.Context())
 	var out []Digest
 	for _, c := range contents {
 		d, err := b.PutBytes(c)
@@ -99,7 +99,7 @@ func diskUse(t *testing.T, dir string) (n int64) {
 
 func TestAnAbandonedBatchLeavesNothing(t *testing.T) {
 	dir := t.TempDir()
-	b := open(t, dir).Begin()
+	b := open(t, dir).Begin(t.Context())
 	if _, err := b.PutBytes(noise(3, 100_000)); err != nil {
 		t.Fatal(err)
 	}
@@ -150,7 +150,7 @@ func BenchmarkPutNoise(b *testing.B) {
 	b.SetBytes(int64(len(data)))
 	for i := 0; b.Loop(); i++ {
 		data[0]++
-		batch := s.Begin()
+		batch := s.Begin(b.Context())
 		if _, _, err := batch.Put(io.LimitReader(bytes.NewReader(data), int64(len(data)))); err != nil {
 			b.Fatal(err)
 		}
@@ -188,7 +188,7 @@ func TestSeamsKeepNeighboursApart(t *testing.T) {
 func storeSeamed(t *testing.T, s *Store, dir string, data []byte, seams []int64) (Digest, int64) {
 	t.Helper()
 	before := sizeOf(t, dir)
-	b := s.Begin()
+	b := s.Begin(t.Context())
 	c, err := b.Start(bytes.NewReader(data), seams)
 	if err != nil {
 		t.Fatal(err)

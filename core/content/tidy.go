@@ -64,7 +64,7 @@ func (s *Store) Tidy(ctx context.Context, now time.Time, grace time.Duration, re
 			}
 			keep = func(Digest) bool { return true }
 		}
-		won, err := s.tidyBale(p, keep)
+		won, err := s.tidyBale(ctx, p, keep)
 		if err != nil {
 			return t, err
 		}
@@ -93,7 +93,7 @@ func (s *Store) Tidy(ctx context.Context, now time.Time, grace time.Duration, re
 
 // tidyBale takes unreachable records out of a bale and gives the bytes won. One of the former form is
 // written anew in any case.
-func (s *Store) tidyBale(p *bale, reachable func(Digest) bool) (int64, error) {
+func (s *Store) tidyBale(ctx context.Context, p *bale, reachable func(Digest) bool) (int64, error) {
 	info, err := os.Stat(p.name())
 	if err != nil {
 		return 0, nil // gone meanwhile
@@ -115,7 +115,7 @@ func (s *Store) tidyBale(p *bale, reachable func(Digest) bool) (int64, error) {
 	before := info.Size() + int64(len(keys))
 	after := int64(0)
 	if len(keep) > 0 {
-		b := s.Replace()
+		b := s.Replace(ctx)
 		defer b.Abandon()
 		for _, d := range keep {
 			at, _ := p.find(d)

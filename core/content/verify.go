@@ -173,4 +173,4 @@ func (s *Store) chunks(d Digest, deep int, out []Digest) ([]Digest, error) {
 
 // Replace starts a batch that stores content anew even when the store believes
 // to have it: for repairs.
-func (s *Store) Replace() *Batch { b := s.Begin(); b.anew = true; return b }
+func (s *Store) Replace(ctx context.Context) *Batch { b := s.Begin(ctx); b.anew = true; return b }

@@ -71,9 +71,9 @@ func (l *looker) changed(ctx context.Context, e Entry) (bool, error) {
 		before = e.From
 	}
 	for _, id := range e.Commit.Parents {
-		var parent ledger.Commit
-		if err := l.chest.View(ctx, func(tx ledger.Records) error { parent, err = tx.Commit(id); return err }); err != nil {
-			return false, chest.Explain(err)
+		parent, err := l.chest.Commit(ctx, id)
+		if err != nil {
+			return false, err
 		}
 		was, err := l.sum(ctx, parent.Tree, before)
 		if err != nil || was == now {

@@ -31,7 +31,7 @@ func newScribe(t *testing.T) *scribe {
 
 func (s *scribe) commit(branch string, files map[string]string, merged ledger.ID) ledger.Commit {
 	s.t.Helper()
-	b := s.chest.Contents.Begin()
+	b := s.chest.Contents.Begin(s.t.Context())
 	var list []chest.File
 	for p, text := range files {
 		d, err := b.PutBytes([]byte(text))

@@ -40,7 +40,7 @@ func (b *bay) finder() *Finder {
 // commit records what a branch has.
 func (b *bay) commit(branch, author string, merged ledger.ID) {
 	b.Helper()
-	batch := b.c.Contents.Begin()
+	batch := b.c.Contents.Begin(b.Context())
 	var list []chest.File
 	for p, text := range b.files[branch] {
 		d, size, err := batch.Put(strings.NewReader(text))

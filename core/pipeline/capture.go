@@ -328,20 +328,20 @@ func (m *Mover) touchesFolders(ctx context.Context, c ledger.Commit, env manifes
 func (c *capturing) first() bool { return !c.known && len(c.have) > 0 }
 
 // tree stores what the environment holds on top of what it was known to hold.
-func (c *capturing) tree() (content.Digest, error) {
+func (c *capturing) tree(ctx context.Context) (content.Digest, error) {
 	var before content.Digest
 	if c.known {
 		before = c.record.Commit.Tree
 	}
 	if c.first() { // nothing but what is there
-		return c.m.Workspace.TreeWith(before, c.got.Files)
+		return c.m.Workspace.TreeWith(ctx, before, c.got.Files)
 	}
-	return c.m.Workspace.TreeWith(before, c.got.Edits)
+	return c.m.Workspace.TreeWith(ctx, before, c.got.Edits)
 }
 
 // note describes the capture for the workspace, which records it.
 func (c *capturing) note(ctx context.Context) (workspace.Capture, error) {
-	tree, err := c.tree()
+	tree, err := c.tree(ctx)
 	n := workspace.Capture{Environment: c.Environment.Name, Folders: c.Environment.Folders(), Rules: c.m.rulesOf(ctx, c.Environment), Number: c.record.Number, Tree: fmt.Sprintf("%x", tree[:])}
 	if c.known {
 		n.Record = c.record.Commit.ID.String()

@@ -64,7 +64,7 @@ func (c *capturing) publish(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	tree, err := c.tree()
+	tree, err := c.tree(ctx)
 	if err != nil {
 		return err
 	}
@@ -115,7 +115,7 @@ func (c *capturing) broughtBy(ctx context.Context) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	tree, err := c.tree()
+	tree, err := c.tree(ctx)
 	if err != nil {
 		return false, err
 	}
@@ -138,7 +138,7 @@ func (c *capturing) broughtBy(ctx context.Context) (bool, error) {
 // onBranch records what was captured as a commit of the branch itself.
 func (c *capturing) onBranch(ctx context.Context, note workspace.Capture) error {
 	w, m := c.m.Workspace, c.m
-	tree, err := w.TreeWith(c.tip.Tree, c.got.Edits)
+	tree, err := w.TreeWith(ctx, c.tip.Tree, c.got.Edits)
 	if err != nil {
 		return err
 	}

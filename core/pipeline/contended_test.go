@@ -54,7 +54,7 @@ func (x *marked) contend() {
 			branch := x.w.Manifest.BranchOf(from)
 			x.commit(branch)
 			tip := x.tip(branch)
-			tree, err := x.w.TreeWith(tip.Tree, map[string][]byte{contended: []byte(from.Name + strconv.Itoa(len(x.works)) + "\n")})
+			tree, err := x.w.TreeWith(ctx, tip.Tree, map[string][]byte{contended: []byte(from.Name + strconv.Itoa(len(x.works)) + "\n")})
 			if err == nil {
 				_, err = x.w.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: tip.ID, Tree: tree, Author: x.w.Person, Workspace: x.w.Name, Time: x.m.Now(), Message: "contended"})
 			}
@@ -161,7 +161,7 @@ func (x *marked) rule(branch string) {
 	who := x.pick([]string{`["Imke"]`, `["Imke", "Jan"]`, `["Imke", "Odalys"]`})
 	i := strings.Index(text, "may-override = ")
 	end := i + strings.IndexByte(text[i:], '\n')
-	tree, err := x.w.TreeWith(tip.Tree, map[string][]byte{manifest.Name: []byte(text[:i] + "may-override = " + who + text[end:])})
+	tree, err := x.w.TreeWith(x.t.Context(), tip.Tree, map[string][]byte{manifest.Name: []byte(text[:i] + "may-override = " + who + text[end:])})
 	if err != nil {
 		x.t.Fatal(err)
 	}

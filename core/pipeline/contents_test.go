@@ -50,7 +50,7 @@ func (x *marked) commit(branch string) {
 	if x.r.IntN(2) == 0 {
 		files[contended] = []byte(file + "\n")
 	}
-	tree, err := x.w.TreeWith(tip.Tree, files)
+	tree, err := x.w.TreeWith(ctx, tip.Tree, files)
 	if err != nil {
 		x.t.Fatal(err)
 	}

@@ -255,7 +255,7 @@ func (m *Mover) deployPart(ctx context.Context, d *Deployment, o DeployOptions) 
 	if err != nil {
 		return err
 	}
-	tree, err := w.TreeWith(r.Commit.Tree, edits(was, mixed))
+	tree, err := w.TreeWith(ctx, r.Commit.Tree, edits(was, mixed))
 	if err != nil {
 		return err
 	}

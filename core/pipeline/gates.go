@@ -505,7 +505,7 @@ func (m *Mover) withJudge(ctx context.Context, p *Promotion, g manifest.Gate) (s
 	if err != nil {
 		return "", nil, err
 	}
-	tree, err := m.Workspace.TreeTaking(p.tree, tip.Tree, g.Files)
+	tree, err := m.Workspace.TreeTaking(ctx, p.tree, tip.Tree, g.Files)
 	if err != nil {
 		return "", nil, err
 	}

@@ -22,7 +22,6 @@ const (
 	Sign      Kind = "sign"      // what a workspace tells of itself: no act
 	Bale      Kind = "bale"      // one bale was made durable
 	Lease     Kind = "lease"     // a lease was taken, renewed or given back
-	Folder    Kind = "folder"    // a stored folder was read
 )
 
 // Trace takes lines in. It may be shared by goroutines.

@@ -46,13 +46,13 @@ func (w *Workspace) commitBehind(ctx context.Context, o CommitOptions, p *Pendin
 		return nil, err
 	}
 	defer release()
-	batch := w.Chest.Contents.Begin()
+	batch := w.Chest.Contents.Begin(ctx)
 	defer batch.Abandon()
 	here, changes, err := w.store(ctx, batch, s.Changes)
 	if err != nil {
 		return nil, err
 	}
-	tree, err := w.amendNow(tip.Tree, incomingOf(m.Edits))
+	tree, err := w.amendNow(ctx, tip.Tree, incomingOf(m.Edits))
 	if err != nil {
 		return nil, err
 	}

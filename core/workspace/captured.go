@@ -83,7 +83,7 @@ func (w *Workspace) TakeMore(ctx context.Context, c Capture, files map[string][]
 	}
 	tree, err := fromHex(c.Tree)
 	if err == nil {
-		tree, err = w.TreeWith(tree, files)
+		tree, err = w.TreeWith(ctx, tree, files)
 	}
 	if err != nil {
 		return nil, err
@@ -307,8 +307,8 @@ func (w *Workspace) SameIn(folders []string, a, b content.Digest) (bool, error) 
 }
 
 // TreeWith stores files in the chest, and gives a tree that has them, nil ones removed.
-func (w *Workspace) TreeWith(tree content.Digest, files map[string][]byte) (content.Digest, error) {
-	batch := w.Chest.Contents.Begin()
+func (w *Workspace) TreeWith(ctx context.Context, tree content.Digest, files map[string][]byte) (content.Digest, error) {
+	batch := w.Chest.Contents.Begin(ctx)
 	defer batch.Abandon()
 	var list []state.File
 	for p, data := range files {
@@ -337,7 +337,7 @@ func (w *Workspace) TreeWith(tree content.Digest, files map[string][]byte) (cont
 }
 
 // TreeTaking gives a tree with some paths, files or folders, as another tree has them.
-func (w *Workspace) TreeTaking(tree, from content.Digest, paths []string) (content.Digest, error) {
+func (w *Workspace) TreeTaking(ctx context.Context, tree, from content.Digest, paths []string) (content.Digest, error) {
 	pairs, err := w.Chest.Diff(tree, from)
 	if err != nil {
 		return tree, chest.Explain(err)
@@ -349,7 +349,7 @@ func (w *Workspace) TreeTaking(tree, from content.Digest, paths []string) (conte
 			list = append(list, p.Is)
 		}
 	}
-	batch := w.Chest.Contents.Begin()
+	batch := w.Chest.Contents.Begin(ctx)
 	defer batch.Abandon()
 	out, err := w.Chest.Amend(batch, tree, list)
 	if err == nil {

@@ -78,8 +78,8 @@ func (w *Workspace) Changes(ctx context.Context) (*Status, error) {
 		return s, nil
 	}
 	tip, err := w.Chest.Branch(ctx, w.Branch)
-	if err != nil {
-		return nil, err
+	if err != nil || tip.Tip == w.Base.ID {
+		return s, err
 	}
 	err = w.Chest.Ancestors(ctx, tip.Tip, func(c ledger.Commit) (bool, error) {
 		if c.ID == w.Base.ID || c.Generation <= w.Base.Generation {

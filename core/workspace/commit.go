@@ -280,7 +280,7 @@ func (w *Workspace) recordOnce(ctx context.Context, chosen []Change, o CommitOpt
 	if err != nil {
 		return nil, err
 	}
-	batch := w.Chest.Contents.Begin()
+	batch := w.Chest.Contents.Begin(ctx)
 	defer batch.Abandon()
 	tree, chosen, err := w.store(ctx, batch, chosen)
 	if err != nil {

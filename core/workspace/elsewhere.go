@@ -19,7 +19,7 @@ func (w *Workspace) CommittedManifest(c ledger.Commit) ([]byte, error) {
 func (w *Workspace) CommitFiles(ctx context.Context, branch string, on ledger.Commit, files map[string][]byte, message string) (ledger.Commit, error) {
 	var made ledger.Commit
 	err := w.Chest.Storing(ctx, func() error {
-		tree, err := w.TreeWith(on.Tree, files)
+		tree, err := w.TreeWith(ctx, on.Tree, files)
 		if err != nil {
 			return err
 		}

@@ -180,7 +180,7 @@ func (w *Workspace) keepFolders(ctx context.Context) {
 	if err != nil {
 		return
 	}
-	batch := to.Begin()
+	batch := to.Begin(ctx)
 	defer batch.Abandon()
 	if err := w.Chest.CopyFolders(batch, w.Base.Tree); err != nil {
 		return
@@ -206,7 +206,7 @@ func (w *Workspace) holdCommit(ctx context.Context, chosen []Change, o CommitOpt
 	if err != nil {
 		return nil, err
 	}
-	batch := to.Begin()
+	batch := to.Begin(ctx)
 	defer batch.Abandon()
 	tree, chosen, err := w.store(ctx, batch, chosen)
 	if err != nil {
@@ -280,7 +280,7 @@ func (w *Workspace) plan(ctx context.Context, tip ledger.Commit) (*publication, 
 		if err != nil || p.conflicts > 0 {
 			return p, err
 		}
-		tree, err := w.amendNow(p.final, files) // the next one is merged with it
+		tree, err := w.amendNow(ctx, p.final, files) // the next one is merged with it
 		if err != nil {
 			return nil, err
 		}
@@ -344,8 +344,8 @@ func (w *Workspace) amend(batch *content.Batch, tree content.Digest, files []inc
 }
 
 // amendNow is amend, with the outcome in the chest when it returns.
-func (w *Workspace) amendNow(tree content.Digest, files []incoming) (content.Digest, error) {
-	batch := w.Chest.Contents.Begin()
+func (w *Workspace) amendNow(ctx context.Context, tree content.Digest, files []incoming) (content.Digest, error) {
+	batch := w.Chest.Contents.Begin(ctx)
 	defer batch.Abandon()
 	out, err := w.amend(batch, tree, files)
 	if err == nil {
@@ -572,7 +572,7 @@ func (w *Workspace) commitOnto(ctx context.Context, o CommitOptions, p *Pending,
 	if err != nil {
 		return nil, err
 	}
-	batch := to.Begin()
+	batch := to.Begin(ctx)
 	defer batch.Abandon()
 	tree, changes, err := w.store(ctx, batch, changes)
 	if err != nil {

@@ -40,7 +40,7 @@ func craft(t *testing.T, dir string) *crafted {
 		t.Fatal(err)
 	}
 	c := chest.New(f)
-	return &crafted{t, c, c.Contents.Begin()}
+	return &crafted{t, c, c.Contents.Begin(t.Context())}
 }
 
 func (c *crafted) put(data string) content.Digest {

@@ -170,7 +170,7 @@ func (w *Workspace) blend(ctx context.Context, base state.State, onto content.Di
 	if err != nil {
 		return nil, err
 	}
-	tree, err := w.amendNow(onto, incomingOf(m.Edits))
+	tree, err := w.amendNow(ctx, onto, incomingOf(m.Edits))
 	return &Blended{Tree: tree, Merged: m}, err
 }
 

@@ -61,7 +61,7 @@ func (w *Workspace) Park(ctx context.Context, o ParkOptions) ([]Change, error) {
 		return nil, err
 	}
 	defer release()
-	batch := w.Chest.Contents.Begin()
+	batch := w.Chest.Contents.Begin(ctx)
 	defer batch.Abandon()
 	tree, chosen, err := w.store(ctx, batch, chosen)
 	if err != nil {

@@ -61,6 +61,8 @@ type Host struct {
 	// Lenient opens a workspace whose oaken.toml can't be read: the rules of the commit that
 	// it stands on count then, and Broken says why.
 	Lenient bool
+	// Brief says that what is opened serves one command: what the chest answers once counts for all of it.
+	Brief bool
 	// Progress, when set, is told how far long work is: units done of a total.
 	Progress func(what string, done, total int)
 }
@@ -326,6 +328,13 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 		return nil, err
 	}
 	w.Chest.Warden, w.Chest.Actor = warden{w}, w.actor()
+	if host.Brief && !w.Offline {
+		base, _ := ledger.ParseID(w.rec.Base) // whether it is one is said below
+		if err := w.Chest.Brief(ctx, base, []string{chest.FirstBranch, w.Branch}, w.Name); err != nil {
+			w.Close()
+			return nil, chest.Explain(err)
+		}
+	}
 	if err := errors.Join(w.loadBase(ctx), w.loadHeld()); err != nil {
 		w.Close()
 		return nil, err

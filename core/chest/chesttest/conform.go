@@ -536,7 +536,7 @@ func (t *trial) unreadSentencesStay() {
 }
 
 func (t *trial) contentsAreShared() {
-	batch := t.one.Contents().Begin()
+	batch := t.one.Contents().Begin(t.Context())
 	defer batch.Abandon()
 	var digests []content.Digest
 	for n := range 5 {
