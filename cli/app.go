@@ -92,8 +92,22 @@ func Run(ctx context.Context, app *App, args []string) int {
 	case !app.running && fault.CodeOf(err) == fault.Failed: // a rule of the call itself
 		err = fault.New(fault.Usage, "See oaken help.", "The call is wrong: %s.", err.Error())
 	}
+	err = interrupted(ctx, err)
 	app.report(err)
 	return fault.Status(asFault(err))
+}
+
+// interrupted says of an error that came because somebody stopped the call that it did.
+func interrupted(ctx context.Context, err error) error {
+	if ctx.Err() == nil {
+		return err
+	}
+	if errors.Is(err, context.Canceled) {
+		return context.Canceled
+	}
+	f := *asFault(err) // it says what was left half done
+	f.Code = fault.Interrupted
+	return &f
 }
 
 // foundDifference ends a `--check` that found something, without a message.

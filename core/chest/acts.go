@@ -55,6 +55,8 @@ type Deploying struct {
 	Proofs map[string]string `json:",omitempty"`
 	// Expect, when set, is the number of the record that this was decided on, 0 for none.
 	Expect *int64 `json:",omitempty"`
+	// OwnSource says that the account's source is the commit that is deployed.
+	OwnSource bool `json:",omitempty"`
 	// Former is the name by which an older program kept the record, of one workspace; empty for none.
 	Former string `json:",omitempty"`
 }

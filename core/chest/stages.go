@@ -23,8 +23,12 @@ type Conclusion struct {
 	// Deployment is that of the last draft's commit when there are drafts.
 	Deployment ledger.Deployment
 	Account    ledger.Account
-	// NewBranch, when it has a name, is made first. It may be a line (ledger.IsLine).
+	// NewBranch, when it has a name, is made first. It may be a line (ledger.IsLine). OwnName says that there
+	// must be none of that name yet.
 	NewBranch ledger.Branch
+	OwnName   bool
+	// OwnSource says that the account's source is the commit that is deployed.
+	OwnSource bool
 	// Proofs are the rules by which the environment was proven, by folder.
 	Proofs map[string]string
 	// Absences are the works that the environment has no more then.
@@ -47,13 +51,13 @@ type Concluded struct{ Commit, Merge ledger.Commit }
 // Conclude publishes commits and records their deployment, in one transaction: all or
 // nothing. It wraps ledger.ErrMoved when a branch is not where it was.
 func (c *Chest) Conclude(ctx context.Context, x Conclusion) (Concluded, error) {
-	d := &Deploying{Deployment: x.Deployment, Account: x.Account, Kept: x.Kept, Proofs: x.Proofs, Expect: x.Expect}
+	d := &Deploying{Deployment: x.Deployment, Account: x.Account, Kept: x.Kept, Proofs: x.Proofs, Expect: x.Expect, OwnSource: x.OwnSource}
 	if d.Environment = c.RecordName(x.Deployment.Environment); d.Environment != x.Deployment.Environment {
 		d.Former = x.Deployment.Environment
 	}
 	a := Publish{Drafts: x.Drafts, Deployment: d, Absences: c.recorded(x.Absences)}
 	if x.NewBranch.Name != "" {
-		a.NewBranch = &x.NewBranch
+		a.NewBranch, a.OwnName = &x.NewBranch, x.OwnName
 	}
 	if x.EndPending[1] != "" {
 		a.EndPending = [2]string{c.RecordName(x.EndPending[0]), c.RecordName(x.EndPending[1])}
@@ -62,6 +66,9 @@ func (c *Chest) Conclude(ctx context.Context, x Conclusion) (Concluded, error) {
 		a.Merge = &x.Merge
 	}
 	out, err := c.publish(ctx, a)
+	if refused(err, Taken) {
+		err = branchTaken(x.NewBranch.Name)
+	}
 	if err != nil {
 		return Concluded{}, err
 	}

@@ -223,9 +223,13 @@ func (c *Chest) AddBranch(ctx context.Context, b ledger.Branch) error {
 	}
 	_, err := c.do(ctx, MakeBranch{b})
 	if errors.Is(err, ledger.ErrTaken) {
-		err = fault.New(fault.Refused, "Choose another name, or work on it with oaken switch "+fault.Word(b.Name)+".", "There is a branch %s already.", b.Name)
+		err = branchTaken(b.Name)
 	}
 	return Explain(err)
+}
+
+func branchTaken(name string) error {
+	return fault.New(fault.Refused, "Choose another name, or work on it with oaken switch "+fault.Word(name)+".", "There is a branch %s already.", name)
 }
 
 // Releases gives all releases, the newest first.

@@ -126,16 +126,55 @@ func (m *Mover) Noted(ctx context.Context, name string, c ledger.Commit) error {
 
 // found records that an environment holds a commit that was not deployed there by us.
 func (m *Mover) found(ctx context.Context, env manifest.Environment, c ledger.Commit) error {
-	return m.proved(ctx, env, c, ActionFound, ActionFound, 0)
+	return m.proved(ctx, env, c, evidence{ActionFound, ActionFound, 0})
+}
+
+// newBranch makes a branch with a first commit of its own on top of another, and records that an environment was
+// proven to hold that; all in one act.
+func (m *Mover) newBranch(ctx context.Context, b ledger.Branch, files map[string][]byte, message string, env manifest.Environment, p evidence) (c ledger.Commit, err error) {
+	w := m.Workspace
+	if err := chest.CheckName(b.Name); err != nil {
+		return c, err
+	}
+	on, err := w.Chest.Commit(ctx, b.Tip)
+	if err != nil {
+		return c, err
+	}
+	err = w.Chest.Storing(ctx, func() error {
+		tree, err := w.TreeWith(ctx, on.Tree, files)
+		if err != nil {
+			return err
+		}
+		x := m.proof(ctx, env, p)
+		x.NewBranch, x.OwnName, x.OwnSource = b, true, true
+		x.Drafts = []chest.Draft{{Branch: b.Name, Tip: b.Tip, Tree: tree, Author: w.Person, Workspace: w.Name, Time: m.Now(), Message: message}}
+		done, err := w.Chest.Conclude(ctx, x)
+		c = done.Commit
+		return err
+	})
+	return c, err
+}
+
+// evidence is what an environment was proven by: the word of an act, what it was asked for, its steps.
+type evidence struct {
+	action, source string
+	steps          int
+}
+
+// proof is what is recorded of it, but for the commit.
+func (m *Mover) proof(ctx context.Context, env manifest.Environment, p evidence) chest.Conclusion {
+	w := m.Workspace
+	return chest.Conclusion{
+		Deployment: ledger.Deployment{Environment: env.Name, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: p.source, Steps: p.steps},
+		Account:    ledger.Account{Action: p.action, Began: m.Now(), Gates: "[]"}, Proofs: m.rulesOf(ctx, env),
+	}
 }
 
 // proved records that an environment was proven to hold a commit, by an act that has its own
 // word.
-func (m *Mover) proved(ctx context.Context, env manifest.Environment, c ledger.Commit, action, source string, steps int) error {
-	w := m.Workspace
-	_, err := w.Chest.Conclude(ctx, chest.Conclusion{
-		Deployment: ledger.Deployment{Environment: env.Name, Commit: c.ID, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: source, Steps: steps},
-		Account:    ledger.Account{Action: action, Source: c.ID, Began: m.Now(), Gates: "[]"}, Proofs: m.rulesOf(ctx, env),
-	})
+func (m *Mover) proved(ctx context.Context, env manifest.Environment, c ledger.Commit, p evidence) error {
+	x := m.proof(ctx, env, p)
+	x.Deployment.Commit, x.Account.Source = c.ID, c.ID
+	_, err := m.Workspace.Chest.Conclude(ctx, x)
 	return err
 }

@@ -50,14 +50,12 @@ func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (le
 		message = "What was changed in " + name + " by hand"
 	}
 	w := m.Workspace
-	if err := w.Chest.AddBranch(ctx, ledger.Branch{Name: branch, Tip: base.ID, Origin: label(base), Author: w.Person, Time: m.Now()}); err != nil {
-		return base, err
-	}
-	c, err := w.CommitFiles(ctx, branch, base, got.Edits, message)
+	c, err := m.newBranch(ctx, ledger.Branch{Name: branch, Tip: base.ID, Origin: label(base), Author: w.Person, Time: m.Now()}, got.Edits, message,
+		env, evidence{ActionFound, ActionFound, 0})
 	if err != nil {
 		return base, err
 	}
-	return c, m.found(ctx, env, c)
+	return c, nil
 }
 
 // UndoDrift computes what takes back what somebody changed in an environment. Close the

@@ -53,13 +53,19 @@ func (m *Mover) Branch(ctx context.Context, b ledger.Branch, at ledger.Commit, t
 		return nil, err
 	}
 	f := &Fresh{Environment: env}
+	var text []byte
 	if f.Steps, err = m.fill(ctx, env, at, done); err == nil {
-		f.Commit, err = m.declareOn(ctx, b, at, env)
+		text, err = m.Workspace.CommittedManifest(at)
+	}
+	if err == nil {
+		b.Tip = at.ID
+		f.Commit, err = m.newBranch(ctx, b, map[string][]byte{manifest.Name: manifest.AddEnvironment(text, env)}, "The environment "+env.Name+" of the branch",
+			env, evidence{ActionBranch, ActionBranch + " " + b.Name, f.Steps})
 	}
 	if err != nil {
 		return nil, errors.Join(err, undo(context.WithoutCancel(ctx)))
 	}
-	return f, m.proved(ctx, env, f.Commit, ActionBranch, ActionBranch+" "+b.Name, f.Steps)
+	return f, nil
 }
 
 // freshNames refuses names that are taken, before anything is made.
@@ -120,18 +126,4 @@ func (m *Mover) fill(ctx context.Context, env manifest.Environment, at ledger.Co
 			done(step, len(p.Steps))
 		}
 	})
-}
-
-// declareOn makes the branch, with a commit that declares its environment.
-func (m *Mover) declareOn(ctx context.Context, b ledger.Branch, at ledger.Commit, env manifest.Environment) (ledger.Commit, error) {
-	w := m.Workspace
-	text, err := w.CommittedManifest(at)
-	if err != nil {
-		return ledger.Commit{}, err
-	}
-	b.Tip = at.ID
-	if err := w.Chest.AddBranch(ctx, b); err != nil {
-		return ledger.Commit{}, err
-	}
-	return w.CommitFiles(ctx, b.Name, at, map[string][]byte{manifest.Name: manifest.AddEnvironment(text, env)}, "The environment "+env.Name+" of the branch")
 }

@@ -357,7 +357,7 @@ func (m *Mover) Settle(ctx context.Context, s *Settlement, o DeployOptions) (*Ou
 
 // Agrees records that an environment holds what a commit declares: the new baseline.
 func (m *Mover) Agrees(ctx context.Context, s *Settlement, c ledger.Commit) error {
-	return m.proved(ctx, s.env, c, ActionSettle, ActionSettle, len(s.Deployment.Plan.Steps))
+	return m.proved(ctx, s.env, c, evidence{ActionSettle, ActionSettle, len(s.Deployment.Plan.Steps)})
 }
 
 // Text writes a plan as a file that people may edit.

@@ -53,11 +53,7 @@ func adoptModes(a, b *Snapshot) {
 // narrows it; none means all. Where one state is Scoped, only what it speaks of
 // is compared.
 func (r *Reader) Compare(ctx context.Context, from, to State, paths []string) ([]Difference, error) {
-	a, err := open(ctx, from)
-	if err != nil {
-		return nil, err
-	}
-	b, err := open(ctx, to)
+	a, b, err := r.openBoth(ctx, from, to)
 	if err != nil {
 		return nil, err
 	}
@@ -169,7 +165,7 @@ func (r *Reader) addUsers(a, b *Snapshot, units map[string]bool) {
 		folders[path.Dir(p)] = true
 	}
 	for p := range b.files {
-		if _, both := a.files[p]; both && folders[path.Dir(p)] && strings.EqualFold(path.Ext(p), ".gltf") {
+		if _, both := a.files[p]; both && folders[path.Dir(p)] && sceneOfFiles(p) {
 			units[p] = true
 		}
 	}

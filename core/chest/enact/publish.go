@@ -100,7 +100,9 @@ func deployment(tx *tables.Tx, d chest.Deploying) (int64, error) {
 			return 0, err
 		}
 	}
-	d.Account.Deployment = n
+	if d.Account.Deployment = n; d.OwnSource {
+		d.Account.Source = d.Commit
+	}
 	return n, tx.AddAccount(d.Account)
 }
 
