@@ -21,7 +21,7 @@ import (
 )
 
 // smallHeap is the size in bytes from which memory is collected eagerly, while little is read.
-const smallHeap = 240 << 20
+const smallHeap = 190 << 20
 
 // wanted is what was read so far, in bytes.
 var wanted atomic.Int64

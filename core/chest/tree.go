@@ -147,8 +147,9 @@ func decodeTree(data []byte) ([]File, error) {
 
 // treeCache remembers folders that were read; they never change.
 type treeCache struct {
-	mu   sync.Mutex // guards held
-	held map[content.Digest][]File
+	mu    sync.Mutex // guards held
+	held  map[content.Digest][]File
+	files int // in all of them
 }
 
 // folder reads one stored folder. The zero digest is an empty one.
@@ -162,20 +163,53 @@ func (c *Chest) folder(d content.Digest) ([]File, error) {
 	if ok {
 		return entries, nil
 	}
+	entries, err := c.readFolder(d)
+	if err == nil {
+		c.trees.keep(d, entries)
+	}
+	return entries, err
+}
+
+// keep remembers a folder.
+func (t *treeCache) keep(d content.Digest, entries []File) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.held == nil || len(t.held) > 1<<16 {
+		t.held, t.files = map[content.Digest][]File{}, 0
+	}
+	t.held[d] = entries
+	t.files += len(entries)
+}
+
+// mostAlong is how many files the folders may have in all that are remembered because a whole tree was read.
+const mostAlong = 1 << 15
+
+// folderOnce is folder for those who read all of a tree: of a large one not everything is kept.
+func (c *Chest) folderOnce(d content.Digest) ([]File, error) {
+	c.trees.mu.Lock()
+	entries, ok := c.trees.held[d]
+	full := c.trees.files > mostAlong
+	c.trees.mu.Unlock()
+	if ok || d == (content.Digest{}) {
+		return entries, nil
+	}
+	entries, err := c.readFolder(d)
+	if err == nil && !full {
+		c.trees.keep(d, entries)
+	}
+	return entries, err
+}
+
+// readFolder reads one stored folder.
+func (c *Chest) readFolder(d content.Digest) ([]File, error) {
 	data, err := content.ReadAll(c.Contents, d, maxTree)
 	if err != nil {
 		return nil, err
 	}
-	entries, err = decodeTree(data)
+	entries, err := decodeTree(data)
 	if err != nil {
 		return nil, &content.DamageError{Digest: d, File: c.Place(), Reason: err.Error()}
 	}
-	c.trees.mu.Lock()
-	defer c.trees.mu.Unlock()
-	if c.trees.held == nil || len(c.trees.held) > 1<<16 {
-		c.trees.held = map[content.Digest][]File{}
-	}
-	c.trees.held[d] = entries
 	return entries, nil
 }
 
@@ -189,7 +223,7 @@ func (c *Chest) Files(tree content.Digest) ([]File, error) {
 }
 
 func (c *Chest) list(within *bounds, d content.Digest, prefix string, out []File) ([]File, error) {
-	entries, err := c.folder(d)
+	entries, err := c.folderOnce(d)
 	if err != nil {
 		return nil, err
 	}

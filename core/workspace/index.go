@@ -133,7 +133,7 @@ func decodeIndex(data []byte) *index {
 	x := newIndex()
 	x.written = int64(binary.LittleEndian.Uint64(rest))
 	rest = rest[8:]
-	all := string(rest) // one piece of memory for all names
+	all := namesOf(rest) // one piece of memory for all names, and nothing beside them
 	number := func() (uint64, bool) {
 		n, k := binary.Uvarint(rest)
 		if k <= 0 || n > uint64(len(rest)-k) {
@@ -147,9 +147,12 @@ func decodeIndex(data []byte) *index {
 		if !ok {
 			return "", false
 		}
-		at := len(all) - len(rest)
-		rest = rest[n:]
-		return all[at : at+int(n)], true
+		if rest = rest[n:]; uint64(len(all)) < n {
+			return "", false
+		}
+		name := all[:n]
+		all = all[n:]
+		return name, true
 	}
 	folders, ok := number()
 	for range folders {
@@ -175,6 +178,41 @@ func decodeIndex(data []byte) *index {
 		return nil
 	}
 	return x
+}
+
+// namesOf gives the names in an index, one behind the other, as far as it is well formed.
+func namesOf(rest []byte) string {
+	var out strings.Builder
+	number := func() (int, bool) {
+		n, k := binary.Uvarint(rest)
+		if k <= 0 || n > uint64(len(rest)-k) {
+			return 0, false
+		}
+		rest = rest[k:]
+		return int(n), true
+	}
+	text := func() bool {
+		n, ok := number()
+		if ok {
+			out.Write(rest[:n])
+			rest = rest[n:]
+		}
+		return ok
+	}
+	folders, ok := number()
+	for range folders {
+		if ok = ok && text(); !ok {
+			break
+		}
+		files, counted := number()
+		for range files {
+			if !counted || !text() || len(rest) < entryBytes {
+				return out.String()
+			}
+			rest = rest[entryBytes:]
+		}
+	}
+	return out.String()
 }
 
 func (x *index) encode() []byte {
