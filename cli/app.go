@@ -375,7 +375,7 @@ func (a *App) withAddresses(ctx context.Context, args []string, fresh bool, fn f
 
 // mover moves work between the workspace and its environments.
 func (a *App) mover(w *workspace.Workspace) *pipeline.Mover {
-	m := &pipeline.Mover{Workspace: w, Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now, Trust: a.keeper(w)}
+	m := &pipeline.Mover{Project: w.Project, Desk: w, Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now, Trust: a.keeper(w)}
 	if show := a.bar.show(a); show != nil {
 		m.Counting = func(table string, done, of int) {
 			if show("reading "+table+" for what would be lost", done, of); done == of {

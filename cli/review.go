@@ -38,7 +38,7 @@ needs (how many approvals, whose, which checks) is said in oaken.toml, under [re
 }
 
 func (a *App) desk(w *workspace.Workspace) *review.Desk {
-	return &review.Desk{Workspace: w, Now: a.Now, Trust: a.keeper(w)}
+	return &review.Desk{Project: w.Project, Home: w, Now: a.Now, Trust: a.keeper(w)}
 }
 
 // reviewNumber reads the number of a review.

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"oakenchest/core/content"
+	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 )
 
@@ -38,6 +39,18 @@ type Draft struct {
 // committed before. When the branch has moved, it is refused and nothing changes.
 func (c *Chest) Publish(ctx context.Context, d Draft) (ledger.Commit, error) {
 	out, err := c.publish(ctx, Publish{Drafts: []Draft{d}})
+	if err != nil {
+		return ledger.Commit{}, err
+	}
+	return out.Commits[0], nil
+}
+
+// PublishReviewed is Publish that closes a review as it says, with the commit as its outcome; nil closes none.
+func (c *Chest) PublishReviewed(ctx context.Context, r *ledger.Review, d Draft) (ledger.Commit, error) {
+	out, err := c.publish(ctx, Publish{Drafts: []Draft{d}, Review: r})
+	if refused(err, Unknown) && r != nil {
+		err = fault.New(fault.Refused, "oaken review list shows those that are open.", "Review %d is not open any more.", r.Number)
+	}
 	if err != nil {
 		return ledger.Commit{}, err
 	}

@@ -46,7 +46,7 @@ func (m *Mover) Approve(ctx context.Context, to, from, text string, withdraw boo
 	if err := m.settledFor(ctx, l, p); err != nil {
 		return nil, err
 	}
-	err = m.Workspace.Chest.Agree(ctx, ledger.Assent{Environment: to, Commit: p.Source.ID, Person: m.Workspace.Person, Time: m.Now(), Text: text, Withdrawn: withdraw, Tree: p.approvedTree()})
+	err = m.Project.Chest.Agree(ctx, ledger.Assent{Environment: to, Commit: p.Source.ID, Person: m.Project.Person, Time: m.Now(), Text: text, Withdrawn: withdraw, Tree: p.approvedTree()})
 	if err != nil {
 		return nil, err
 	}
@@ -68,7 +68,7 @@ func (m *Mover) Approve(ctx context.Context, to, from, text string, withdraw boo
 
 // settledFor finds out what moves, as people settled it where a promotion is being settled.
 func (m *Mover) settledFor(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
-	all, err := m.Workspace.Chest.PendingPromotions(ctx)
+	all, err := m.Project.Chest.PendingPromotions(ctx)
 	if err != nil {
 		return err
 	}

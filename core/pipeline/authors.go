@@ -35,7 +35,7 @@ type traces struct {
 }
 
 func (m *Mover) traces(ctx context.Context, d environment.Driver) (t traces, err error) {
-	if t.locks, err = m.Workspace.Chest.Locks(ctx); err != nil {
+	if t.locks, err = m.Project.Chest.Locks(ctx); err != nil {
 		return t, err
 	}
 	if l, ok := d.(environment.Logger); ok {
@@ -62,7 +62,7 @@ func (m *Mover) attribute(f folder, t traces, a, b *contents) map[string]Attribu
 		at.Mine = at.Login != "" && at.Login == t.self
 		if l, held := holder(t.locks, at.Address); held {
 			at.Holder, at.Workspace = l.Holder, l.Workspace
-			at.Mine = l.Holder == m.Workspace.Person && l.Workspace == m.Workspace.Name
+			at.Mine = l.Holder == m.Project.Person && l.Workspace == m.Project.Name
 		}
 		out[name] = at
 	}

@@ -12,7 +12,7 @@ import (
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/owed"
-	"oakenchest/core/workspace"
+	"oakenchest/core/project"
 )
 
 // Owed gives what is owed to every environment of the pipeline.
@@ -24,7 +24,7 @@ func (m *Mover) Owed(ctx context.Context) (out []owed.Debt, err error) {
 // OwedOf gives besides what was taken back and is not owed, and the environments of which
 // nothing is known.
 func (m *Mover) OwedOf(ctx context.Context) (out []owed.Debt, empty []string, err error) {
-	err = owed.View(ctx, m.Workspace.Chest, m.rules(ctx), func(b *owed.Book) error {
+	err = owed.View(ctx, m.Project.Chest, m.rules(ctx), func(b *owed.Book) error {
 		out, err = b.All()
 		empty = b.Empty()
 		return err
@@ -102,7 +102,7 @@ func (m *Mover) PrepareBackfill(ctx context.Context, name string, o BackfillOpti
 		}
 	}
 	b := &Backfill{Lane: name, From: o.From}
-	err := owed.View(ctx, m.Workspace.Chest, l, func(book *owed.Book) error {
+	err := owed.View(ctx, m.Project.Chest, l, func(book *owed.Book) error {
 		for _, e := range members {
 			if err := m.owedTo(book, b, e, o.From); err != nil {
 				return err
@@ -180,7 +180,7 @@ func (m *Mover) foresee(ctx context.Context, b *Backfill) error {
 		if tip.Depth == 0 { // it will begin with what comes back
 			continue
 		}
-		merged, err := m.Workspace.ForeseeInto(ctx, tip, x.Sources[0].Commit)
+		merged, err := m.Project.ForeseeInto(ctx, tip, x.Sources[0].Commit)
 		if err != nil {
 			return err
 		}
@@ -191,10 +191,10 @@ func (m *Mover) foresee(ctx context.Context, b *Backfill) error {
 
 // tipOf gives the newest commit of a branch; the zero commit when there is none.
 func (m *Mover) tipOf(ctx context.Context, name string) (ledger.Commit, error) {
-	all, err := m.Workspace.Chest.Branches(ctx)
+	all, err := m.Project.Chest.Branches(ctx)
 	for _, br := range all {
 		if br.Name == name && br.Tip != (ledger.ID{}) {
-			return m.Workspace.Chest.Commit(ctx, br.Tip)
+			return m.Project.Chest.Commit(ctx, br.Tip)
 		}
 	}
 	return ledger.Commit{}, err
@@ -228,12 +228,12 @@ func (m *Mover) bringBack(ctx context.Context, x *BackfillBranch, o BackfillOpti
 			return err
 		}
 		if tip.Depth == 0 {
-			if err := m.Workspace.Chest.AddBranch(ctx, ledger.Branch{Name: x.Name, Tip: s.Commit.ID, Origin: label(s.Commit), Author: m.Workspace.Person, Time: m.Now()}); err != nil {
+			if err := m.Project.Chest.AddBranch(ctx, ledger.Branch{Name: x.Name, Tip: s.Commit.ID, Origin: label(s.Commit), Author: m.Project.Person, Time: m.Now()}); err != nil {
 				return err
 			}
 			continue
 		}
-		c, err := m.Workspace.MergeInto(ctx, workspace.Into{Branch: x.Name, Onto: tip, Theirs: s.Commit, Message: fmt.Sprintf("What %s has comes back to %s", s.Environment, x.Name)})
+		c, err := m.Project.MergeInto(ctx, project.Into{Branch: x.Name, Onto: tip, Theirs: s.Commit, Message: fmt.Sprintf("What %s has comes back to %s", s.Environment, x.Name)})
 		switch {
 		case fault.CodeOf(err) == fault.Usage: // there is nothing of it left to merge
 			continue
@@ -301,7 +301,7 @@ func unless(left string, err error) error {
 // backfillTarget gives the commit that an environment gets; left says why it gets none.
 func (m *Mover) backfillTarget(ctx context.Context, env manifest.Environment, s *BackfillStage) (target ledger.Commit, left string, err error) {
 	l := m.rules(ctx)
-	err = owed.View(ctx, m.Workspace.Chest, l, func(book *owed.Book) error {
+	err = owed.View(ctx, m.Project.Chest, l, func(book *owed.Book) error {
 		target = book.Tip(l.Manifest.BranchOf(env))
 		if target.Depth == 0 {
 			left = "it has no branch that work could be merged into"
@@ -364,7 +364,7 @@ func (m *Mover) keptFrom(ctx context.Context, env manifest.Environment) (string,
 	if ruled := m.keptByRules(ctx, env); ruled != "" {
 		return ruled, nil
 	}
-	if _, deployed, err := m.Workspace.Chest.LastDeployment(ctx, env.Name); err != nil || !deployed {
+	if _, deployed, err := m.Project.Chest.LastDeployment(ctx, env.Name); err != nil || !deployed {
 		return "", err
 	}
 	d, err := m.Drift(ctx, env.Name)

@@ -28,19 +28,19 @@ func (m *Mover) WhoIsBehind(ctx context.Context, branch string) ([]Behind, error
 		record, tip ledger.Commit
 	}
 	var pairs []pair
-	for _, e := range m.Workspace.Manifest.Environments {
+	for _, e := range m.Project.Manifest.Environments {
 		env, err := m.environment(l, e.Name)
 		if err != nil {
 			return nil, err
 		}
 		of := l.Manifest.BranchOf(env)
 		if of == "" && len(l.Into(env.Name)) == 0 {
-			of = m.Workspace.Branch
+			of = m.branch()
 		}
 		if of == "" || branch != "" && of != branch {
 			continue
 		}
-		r, known, err := m.Workspace.Chest.Record(ctx, env.Name)
+		r, known, err := m.Project.Chest.Record(ctx, env.Name)
 		if err != nil {
 			return nil, err
 		}
@@ -56,7 +56,7 @@ func (m *Mover) WhoIsBehind(ctx context.Context, branch string) ([]Behind, error
 		return nil, nil
 	}
 	missing := make([][]ledger.Commit, len(pairs))
-	err := arrival.View(ctx, m.Workspace.Chest, func(r *arrival.Reader) (err error) {
+	err := arrival.View(ctx, m.Project.Chest, func(r *arrival.Reader) (err error) {
 		for i, p := range pairs {
 			if missing[i], err = r.Missing(p.record, p.tip); err != nil {
 				return err

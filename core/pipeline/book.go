@@ -15,7 +15,7 @@ func (m *Mover) Bookings(ctx context.Context, name string) ([]landscape.Slot, er
 	if _, err := m.declaration(ctx, name); err != nil {
 		return nil, err
 	}
-	all, err := m.Workspace.Chest.Bookings(ctx)
+	all, err := m.Project.Chest.Bookings(ctx)
 	return landscape.Coming(all, name, m.Now()), err
 }
 
@@ -43,8 +43,8 @@ func (m *Mover) Book(ctx context.Context, o BookOptions) (landscape.Slot, error)
 	if !ok {
 		return slot, fault.New(fault.Usage, "Lanes are declared in oaken.toml, under [[pipeline.lane]].", "There is no lane %s.", o.Lane)
 	}
-	if len(lane.Developers) > 0 && !l.Manifest.Team.Plays(m.Workspace.Person, append(slices.Clone(lane.Developers), env.Controllers...)) {
-		return slot, fault.New(fault.Refused, "Ask one of them: "+listAnd(lane.Developers)+".", "%s does not work in the lane %s.", m.Workspace.Person, lane.Name)
+	if len(lane.Developers) > 0 && !l.Manifest.Team.Plays(m.Project.Person, append(slices.Clone(lane.Developers), env.Controllers...)) {
+		return slot, fault.New(fault.Refused, "Ask one of them: "+listAnd(lane.Developers)+".", "%s does not work in the lane %s.", m.Project.Person, lane.Name)
 	}
 	if o.From.IsZero() {
 		o.From = m.Now()
@@ -52,7 +52,7 @@ func (m *Mover) Book(ctx context.Context, o BookOptions) (landscape.Slot, error)
 	if o.For <= 0 && !o.Until.After(o.From) {
 		return slot, fault.New(fault.Usage, "Say how long: --until Friday, or --for 2d.", "The booking would end before it begins.")
 	}
-	w := m.Workspace
+	w := m.Project
 	b := ledger.Booking{Environment: o.Environment, Lane: o.Lane, Person: w.Person, Workspace: w.Name, Asked: m.Now(), Begins: o.From, Ends: o.Until, Lasts: o.For, Note: o.Note}
 	b.ID, err = w.Chest.Book(ctx, b, func(others []ledger.Booking) error {
 		for _, s := range landscape.Schedule(append(slices.Clone(others), b), o.Environment) {
@@ -81,11 +81,11 @@ func (m *Mover) EndBooking(ctx context.Context, name, lane string) (landscape.Sl
 			continue
 		}
 		declared, _ := l.Manifest.Pipeline.Lane(s.Lane)
-		if m.Workspace.Person != s.Person && !l.Manifest.Team.Plays(m.Workspace.Person, append(slices.Clone(declared.Developers), env.Controllers...)) {
+		if m.Project.Person != s.Person && !l.Manifest.Team.Plays(m.Project.Person, append(slices.Clone(declared.Developers), env.Controllers...)) {
 			return s, fault.New(fault.Refused, "Ask "+s.Person+", who booked it.", "The booking is one of the lane %s.", s.Lane)
 		}
 		// One that waits has ended before it begins, whenever that would be.
-		return s, m.Workspace.Chest.EndBooking(ctx, s.Booking, m.Now())
+		return s, m.Project.Chest.EndBooking(ctx, s.Booking, m.Now())
 	}
 	return landscape.Slot{}, fault.New(fault.Usage, "oaken book "+fault.Word(name)+" shows who has it when.", "%s has no such booking.", name)
 }

@@ -125,7 +125,7 @@ func (m *Mover) Capture(ctx context.Context, name string, o CaptureOptions) (*Ca
 	if err != nil {
 		return nil, err
 	}
-	release, err := m.Workspace.Chest.Reserve(ctx, name)
+	release, err := m.Project.Chest.Reserve(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -165,15 +165,15 @@ func (m *Mover) Capture(ctx context.Context, name string, o CaptureOptions) (*Ca
 // where finds the branch that the capture goes to, and what the environment was known to
 // hold.
 func (c *capturing) where(ctx context.Context) (err error) {
-	m, w := c.m, c.m.Workspace
-	if w.Offline {
+	m, w := c.m, c.m.Project
+	if m.Desk.Away() {
 		return fault.New(fault.Unreachable, "Try again when it can be reached.", "What %s held is written in the chest, which is out of reach.", c.Environment.Name)
 	}
 	env, err := m.environment(m.rules(ctx), c.Environment.Name)
 	if err != nil {
 		return err
 	}
-	c.Branch = w.Branch
+	c.Branch = m.branch()
 	if named := m.rules(ctx).Manifest.BranchOf(env); named != "" {
 		tip, err := m.tipOf(ctx, named)
 		if err != nil {
@@ -191,14 +191,14 @@ func (c *capturing) where(ctx context.Context) (err error) {
 		c.Branch = b.Name
 	}
 	if !c.o.Commit {
-		if c.Branch != w.Branch {
-			return fault.New(fault.Refused, "Run oaken switch "+fault.Word(c.Branch)+" first, or record it at once: oaken capture "+fault.Word(env.Name)+" --commit -m TEXT. For this branch: --onto "+w.Branch+".",
-				"What is changed in %s goes to branch %s, and this workspace is on %s.", env.Name, c.Branch, w.Branch)
+		if c.Branch != m.branch() {
+			return fault.New(fault.Refused, "Run oaken switch "+fault.Word(c.Branch)+" first, or record it at once: oaken capture "+fault.Word(env.Name)+" --commit -m TEXT. For this branch: --onto "+m.branch()+".",
+				"What is changed in %s goes to branch %s, and this workspace is on %s.", env.Name, c.Branch, m.branch())
 		}
-		if p, err := w.Pending(); err != nil || p != nil {
+		if p, err := m.Desk.Pending(); err != nil || p != nil {
 			return orUnderWay(p, err)
 		}
-		if _, err := w.Sync(ctx); err != nil {
+		if _, err := m.Desk.Sync(ctx); err != nil {
 			return err
 		}
 	}
@@ -231,7 +231,7 @@ func (c *capturing) read(ctx context.Context) (err error) {
 	if _, c.driver, err = m.stage(ctx, c.Environment.Name); err != nil {
 		return err
 	}
-	if c.have, err = holding(ctx, m.Workspace.CommitState(before, label(before)), c.Environment); err == nil {
+	if c.have, err = holding(ctx, m.Project.CommitState(before, label(before)), c.Environment); err == nil {
 		c.got, err = c.driver.Capture(ctx, c.have)
 	}
 	if err == nil && !c.o.Mine {
@@ -317,7 +317,7 @@ func (c *capturing) whatIsLacking(ctx context.Context) error {
 
 // touchesFolders reports whether a commit changed something that an environment holds.
 func (m *Mover) touchesFolders(ctx context.Context, c ledger.Commit, env manifest.Environment) (bool, error) {
-	pairs, err := m.Workspace.Did(ctx, c)
+	pairs, err := m.Project.Did(ctx, c)
 	return slices.ContainsFunc(pairs, func(p chest.Pair) bool {
 		return p.Is.Mode != chest.Folder && p.Was.Mode != chest.Folder && state.Under(env.Folders(), p.Path)
 	}), err
@@ -334,9 +334,9 @@ func (c *capturing) tree(ctx context.Context) (content.Digest, error) {
 		before = c.record.Commit.Tree
 	}
 	if c.first() { // nothing but what is there
-		return c.m.Workspace.TreeWith(ctx, before, c.got.Files)
+		return c.m.Project.TreeWith(ctx, before, c.got.Files)
 	}
-	return c.m.Workspace.TreeWith(ctx, before, c.got.Edits)
+	return c.m.Project.TreeWith(ctx, before, c.got.Edits)
 }
 
 // note describes the capture for the workspace, which records it.
@@ -358,7 +358,7 @@ func (c *capturing) plain(ctx context.Context) (bool, error) {
 	if len(c.Apart)+len(c.own) > 0 {
 		return false, nil
 	}
-	return c.m.Workspace.SameIn(c.Environment.Folders(), c.record.Commit.Tree, c.tip.Tree)
+	return c.m.Project.SameIn(c.Environment.Folders(), c.record.Commit.Tree, c.tip.Tree)
 }
 
 // apart finds out what the environment stood on that the branch has not.
@@ -371,7 +371,6 @@ func (c *capturing) apart(ctx context.Context) (err error) {
 
 // layOut brings what was captured into the workspace.
 func (c *capturing) layOut(ctx context.Context) error {
-	w := c.m.Workspace
 	if err := c.apart(ctx); err != nil {
 		return err
 	}
@@ -380,7 +379,7 @@ func (c *capturing) layOut(ctx context.Context) error {
 			"%s stood on %s, which branch %s has not.", c.Environment.Name, labels(c.Apart, 2), c.Branch)
 	}
 	if c.o.Mine && !c.known || len(c.got.Edits) == 0 && len(c.own) == 0 {
-		paths, rescued, err := w.WriteFiles(ctx, "", c.got.Edits)
+		paths, rescued, err := c.m.Desk.WriteFiles(ctx, "", c.got.Edits)
 		c.Written, c.Rescued = paths, rescued
 		return err
 	}
@@ -394,7 +393,7 @@ func (c *capturing) layOut(ctx context.Context) error {
 	}
 	c.Pending = true
 	if plain {
-		have, err := holding(ctx, w.Work(), c.Environment)
+		have, err := holding(ctx, c.m.Desk.Work(), c.Environment)
 		if err != nil {
 			return err
 		}
@@ -403,16 +402,16 @@ func (c *capturing) layOut(ctx context.Context) error {
 				delete(c.got.Edits, name)
 			}
 		}
-		c.Written, c.Rescued, err = w.TakeCaptured(ctx, note, c.got.Edits)
+		c.Written, c.Rescued, err = c.m.Desk.TakeCaptured(ctx, note, c.got.Edits)
 		return err
 	}
 	var r *workspace.MergeResult
 	if len(c.got.Edits) == 0 { // what was captured before is not in the branch yet
-		if r, err = w.Merge(ctx, c.record.Commit, c.record.Commit.Branch, ""); err == nil && r.Committed != nil {
+		if r, err = c.m.Desk.Merge(ctx, c.record.Commit, c.record.Commit.Branch, ""); err == nil && r.Committed != nil {
 			c.Merged, c.Pending = &r.Committed.Commit, false
 		}
 	} else {
-		r, err = w.MergeCaptured(ctx, note)
+		r, err = c.m.Desk.MergeCaptured(ctx, note)
 	}
 	if err != nil {
 		return err

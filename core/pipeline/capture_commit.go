@@ -13,7 +13,7 @@ import (
 
 // commit records what was captured beside the workspace.
 func (c *capturing) commit(ctx context.Context) error {
-	w := c.m.Workspace
+	w := c.m.Project
 	if err := c.apart(ctx); err != nil {
 		return err
 	}
@@ -31,7 +31,7 @@ func (c *capturing) commit(ctx context.Context) error {
 		}
 		return nil
 	}
-	if err := w.MayChange(ctx, c.got.Edits); err != nil {
+	if err := c.m.Desk.MayChange(ctx, c.got.Edits); err != nil {
 		return err
 	}
 	held, err := w.Chest.Hold(ctx)
@@ -47,10 +47,10 @@ func (c *capturing) commit(ctx context.Context) error {
 		c.Commit = ledger.Commit{}
 	}
 	_ = w.Chest.Gather(ctx)
-	if w.Branch != c.Branch || c.Open || len(w.HeldCommits()) > 0 {
+	if c.m.branch() != c.Branch || c.Open || c.m.Desk.Unsent() {
 		return nil
 	}
-	if _, err := w.Sync(ctx); err != nil && fault.CodeOf(err) != fault.Refused && fault.CodeOf(err) != fault.Conflict {
+	if _, err := c.m.Desk.Sync(ctx); err != nil && fault.CodeOf(err) != fault.Refused && fault.CodeOf(err) != fault.Conflict {
 		return err
 	}
 	return nil
@@ -59,7 +59,7 @@ func (c *capturing) commit(ctx context.Context) error {
 // publish makes the commits: on the branch where that stands where the environment stood,
 // else beside it, with a merge.
 func (c *capturing) publish(ctx context.Context) error {
-	w := c.m.Workspace
+	w := c.m.Project
 	note, err := c.note(ctx)
 	if err != nil {
 		return err
@@ -119,12 +119,12 @@ func (c *capturing) broughtBy(ctx context.Context) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	mine, err := c.m.Workspace.Chest.Diff(c.record.Commit.Tree, tree)
+	mine, err := c.m.Project.Chest.Diff(c.record.Commit.Tree, tree)
 	if err != nil {
 		return false, chest.Explain(err)
 	}
 	for _, x := range lacks {
-		theirs, err := c.m.Workspace.Did(ctx, x)
+		theirs, err := c.m.Project.Did(ctx, x)
 		if err != nil {
 			return false, err
 		}
@@ -137,7 +137,7 @@ func (c *capturing) broughtBy(ctx context.Context) (bool, error) {
 
 // onBranch records what was captured as a commit of the branch itself.
 func (c *capturing) onBranch(ctx context.Context, note workspace.Capture) error {
-	w, m := c.m.Workspace, c.m
+	w, m := c.m.Project, c.m
 	tree, err := w.TreeWith(ctx, c.tip.Tree, c.got.Edits)
 	if err != nil {
 		return err
@@ -155,7 +155,7 @@ func (c *capturing) onBranch(ctx context.Context, note workspace.Capture) error 
 // beside records what was captured as a commit on the record, and its merge into the
 // branch when there is one. What was captured before and only has to be merged is merged.
 func (c *capturing) beside(ctx context.Context, note workspace.Capture, merge chest.Draft) error {
-	w := c.m.Workspace
+	w := c.m.Project
 	if len(c.got.Edits) == 0 {
 		c.Commit = c.record.Commit
 		if merge.Branch == "" {
@@ -166,7 +166,7 @@ func (c *capturing) beside(ctx context.Context, note workspace.Capture, merge ch
 		c.Merged = &made
 		return err
 	}
-	done, err := w.PublishCaptured(ctx, note, c.o.Message, c.o.Item, merge)
+	done, err := c.m.Desk.PublishCaptured(ctx, note, c.o.Message, c.o.Item, merge)
 	if c.Commit = done.Commit; done.Merge.Depth > 0 {
 		c.Merged = &done.Merge
 	}
@@ -176,10 +176,10 @@ func (c *capturing) beside(ctx context.Context, note workspace.Capture, merge ch
 // openConflicts lays the conflicts between what was captured and the branch open in the
 // workspace, where that stands on the branch and has no edits.
 func (c *capturing) openConflicts(ctx context.Context) error {
-	w := c.m.Workspace
-	if w.Branch == c.Branch {
-		if _, err := w.Sync(ctx); err == nil {
-			r, err := w.Merge(ctx, c.Commit, label(c.Commit), "From "+c.Environment.Name+": "+c.o.Message)
+	w := c.m.Project
+	if c.m.branch() == c.Branch {
+		if _, err := c.m.Desk.Sync(ctx); err == nil {
+			r, err := c.m.Desk.Merge(ctx, c.Commit, label(c.Commit), "From "+c.Environment.Name+": "+c.o.Message)
 			if err == nil {
 				c.Conflicts, c.Open = r.Conflicts, true
 				return nil
@@ -198,7 +198,7 @@ func (c *capturing) openConflicts(ctx context.Context) error {
 
 // bringOnto does again on a branch what was captured beside it.
 func (c *capturing) bringOnto(ctx context.Context) error {
-	w := c.m.Workspace
+	w := c.m.Project
 	list := c.own
 	if len(c.got.Edits) > 0 {
 		list = append(slices.Clone(list), c.Commit)

@@ -64,7 +64,7 @@ func (m *Mover) fitting(ctx context.Context, list []ledger.Commit, o PromoteOpti
 			continue
 		}
 		if len(o.Paths) > 0 {
-			pairs, err := m.Workspace.Did(ctx, c)
+			pairs, err := m.Project.Did(ctx, c)
 			if err != nil {
 				return nil, err
 			}
@@ -82,7 +82,7 @@ func (m *Mover) pick(ctx context.Context, p *Promotion, take []ledger.Commit) er
 	p.tree, p.take = p.onto.Tree, take
 	told := 0
 	for _, c := range take {
-		b, err := m.Workspace.BlendOne(ctx, p.tree, c, p.choices.settle)
+		b, err := m.Project.BlendOne(ctx, p.tree, c, p.choices.settle)
 		if err != nil {
 			return err
 		}
@@ -93,7 +93,7 @@ func (m *Mover) pick(ctx context.Context, p *Promotion, take []ledger.Commit) er
 			message += settledText(p.Settled[told:])
 			told = len(p.Settled)
 		}
-		p.drafts = append(p.drafts, chest.Draft{Branch: p.Branch, Tip: p.onto.ID, Tree: b.Tree, Author: c.Author, Workspace: m.Workspace.Name, Time: m.Now(), Message: message, Item: c.Item, Picks: c.ID})
+		p.drafts = append(p.drafts, chest.Draft{Branch: p.Branch, Tip: p.onto.ID, Tree: b.Tree, Author: c.Author, Workspace: m.Project.Name, Time: m.Now(), Message: message, Item: c.Item, Picks: c.ID})
 	}
 	return nil
 }
@@ -149,7 +149,7 @@ type deedOf struct {
 
 // readDeed reads what a commit did, element by element.
 func (m *Mover) readDeed(ctx context.Context, c ledger.Commit) (*deedOf, error) {
-	w := m.Workspace
+	w := m.Project
 	is := w.CommitState(c, label(c))
 	before, err := w.Before(ctx, c)
 	if err != nil {

@@ -15,17 +15,17 @@ import (
 	"oakenchest/core/workspace"
 )
 
-// project is a workspace that tests write into.
-type project struct {
+// stand is a workspace that tests write into.
+type stand struct {
 	t *testing.T
 	w *workspace.Workspace
 	m *Mover
 }
 
-func newProject(t *testing.T, manifest string) *project {
+func newProject(t *testing.T, manifest string) *stand {
 	t.Helper()
 	root := filepath.Join(t.TempDir(), "work")
-	p := &project{t: t}
+	p := &stand{t: t}
 	now := time.Date(2026, 6, 1, 9, 0, 0, 0, time.UTC)
 	clock := func() time.Time { now = now.Add(time.Minute); return now }
 	if err := os.MkdirAll(root, 0o777); err != nil {
@@ -39,12 +39,12 @@ func newProject(t *testing.T, manifest string) *project {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { w.Close() })
-	p.w, p.m = w, &Mover{Workspace: w, Host: environment.Host{Root: root}, Now: clock}
+	p.w, p.m = w, &Mover{Project: w.Project, Desk: w, Host: environment.Host{Root: root}, Now: clock}
 	return p
 }
 
 // commit writes files, empty ones removed, and commits them.
-func (p *project) commit(files map[string]string) ledger.Commit {
+func (p *stand) commit(files map[string]string) ledger.Commit {
 	p.t.Helper()
 	for name, text := range files {
 		full := filepath.Join(p.w.Root, filepath.FromSlash(name))

@@ -73,7 +73,7 @@ func (m *Mover) accountOf(ctx context.Context, d *Deployment, a account) (ledger
 		}
 	}
 	out := ledger.Account{Action: a.action, Origin: a.origin, Lane: a.lane, Source: a.source, Began: a.began, Took: m.Now().Sub(a.began), Items: itemsOf(a.moved), Reason: a.reason}
-	if out.Tree, err = m.Workspace.Chest.Store(ctx, files); err != nil {
+	if out.Tree, err = m.Project.Chest.Store(ctx, files); err != nil {
 		return out, err
 	}
 	gates, err := json.Marshal(a.gates)
@@ -100,7 +100,7 @@ func (m *Mover) conclude(ctx context.Context, d *Deployment, kept int64, a accou
 	if x.Account, err = m.accountOf(ctx, d, a); err != nil {
 		return ledger.Commit{}, err
 	}
-	w := m.Workspace
+	w := m.Project
 	x.Kept = append(d.unfinished, kept)
 	x.Deployment = ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: source, Steps: len(d.Plan.Steps)}
 	x.Proofs = m.rulesOf(ctx, d.Environment)
@@ -132,7 +132,7 @@ func (m *Mover) found(ctx context.Context, env manifest.Environment, c ledger.Co
 // newBranch makes a branch with a first commit of its own on top of another, and records that an environment was
 // proven to hold that; all in one act.
 func (m *Mover) newBranch(ctx context.Context, b ledger.Branch, files map[string][]byte, message string, env manifest.Environment, p evidence) (c ledger.Commit, err error) {
-	w := m.Workspace
+	w := m.Project
 	if err := chest.CheckName(b.Name); err != nil {
 		return c, err
 	}
@@ -163,7 +163,7 @@ type evidence struct {
 
 // proof is what is recorded of it, but for the commit.
 func (m *Mover) proof(ctx context.Context, env manifest.Environment, p evidence) chest.Conclusion {
-	w := m.Workspace
+	w := m.Project
 	return chest.Conclusion{
 		Deployment: ledger.Deployment{Environment: env.Name, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: p.source, Steps: p.steps},
 		Account:    ledger.Account{Action: p.action, Began: m.Now(), Gates: "[]"}, Proofs: m.rulesOf(ctx, env),
@@ -175,6 +175,6 @@ func (m *Mover) proof(ctx context.Context, env manifest.Environment, p evidence)
 func (m *Mover) proved(ctx context.Context, env manifest.Environment, c ledger.Commit, p evidence) error {
 	x := m.proof(ctx, env, p)
 	x.Deployment.Commit, x.Account.Source = c.ID, c.ID
-	_, err := m.Workspace.Chest.Conclude(ctx, x)
+	_, err := m.Project.Chest.Conclude(ctx, x)
 	return err
 }

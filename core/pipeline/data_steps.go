@@ -101,12 +101,12 @@ func (m *Mover) onlyIn(ctx context.Context, env manifest.Environment, files, oth
 
 // addedBy gives the commit before a tip that added a file last; nil for none.
 func (m *Mover) addedBy(ctx context.Context, tip ledger.Commit, path string) (*ledger.Commit, error) {
-	list, _, err := history.List(ctx, m.Workspace.Chest, tip, history.Query{Path: path})
+	list, _, err := history.List(ctx, m.Project.Chest, tip, history.Query{Path: path})
 	if err != nil {
 		return nil, err
 	}
 	for _, e := range list {
-		pairs, err := m.Workspace.Did(ctx, e.Commit)
+		pairs, err := m.Project.Did(ctx, e.Commit)
 		if err != nil {
 			return nil, err
 		}
@@ -132,7 +132,7 @@ func (m *Mover) dataSteps(ctx context.Context, env manifest.Environment, files e
 	if out.Tokens, err = m.unended(ctx, env); err != nil {
 		return out, nil, err
 	}
-	r, known, err := m.Workspace.Chest.Record(ctx, env.Name)
+	r, known, err := m.Project.Chest.Record(ctx, env.Name)
 	if err != nil {
 		return out, tidied, err
 	}
@@ -160,7 +160,7 @@ func (m *Mover) dataSteps(ctx context.Context, env manifest.Environment, files e
 	}
 	gone := slices.Clone(has.without)
 	var since, onlyHeld []ledger.Commit
-	err = arrival.View(ctx, m.Workspace.Chest, func(a *arrival.Reader) error {
+	err = arrival.View(ctx, m.Project.Chest, func(a *arrival.Reader) error {
 		for _, s := range fresh {
 			if s.by == nil || !a.Has(r.Commit, *s.by) {
 				out.Due = append(out.Due, s.name)
@@ -216,7 +216,7 @@ func (m *Mover) undoneWith(ctx context.Context, s stepped, since []ledger.Commit
 	if s.by == nil {
 		return false, nil
 	}
-	work, err := m.Workspace.Did(ctx, *s.by)
+	work, err := m.Project.Did(ctx, *s.by)
 	if err != nil {
 		return false, err
 	}
@@ -225,7 +225,7 @@ func (m *Mover) undoneWith(ctx context.Context, s stepped, since []ledger.Commit
 		before[p.Path] = p
 	}
 	for _, c := range since {
-		pairs, err := m.Workspace.Did(ctx, c)
+		pairs, err := m.Project.Did(ctx, c)
 		if err != nil {
 			return false, err
 		}
@@ -244,7 +244,7 @@ func (m *Mover) undoneWith(ctx context.Context, s stepped, since []ledger.Commit
 
 // heldSteps gives the data steps of an environment that a commit has.
 func (m *Mover) heldSteps(ctx context.Context, env manifest.Environment, c ledger.Commit) (environment.Files, error) {
-	at := m.Workspace.CommitState(c, label(c))
+	at := m.Project.CommitState(c, label(c))
 	list, err := at.Files(ctx)
 	out := environment.Files{}
 	for _, f := range list {
@@ -260,7 +260,7 @@ func (m *Mover) heldSteps(ctx context.Context, env manifest.Environment, c ledge
 func (m *Mover) stepsOf(ctx context.Context, env manifest.Environment, at ledger.Commit, work []ledger.Commit, held environment.Files) (environment.Files, error) {
 	out := environment.Files{}
 	for _, c := range work {
-		pairs, err := m.Workspace.Did(ctx, c)
+		pairs, err := m.Project.Did(ctx, c)
 		if err != nil {
 			return nil, err
 		}
@@ -291,11 +291,11 @@ func (m *Mover) noneDue(ctx context.Context, env manifest.Environment, files env
 
 // heldBy gives what an environment is known to hold; nothing where nothing is known.
 func (m *Mover) heldBy(ctx context.Context, env manifest.Environment) (environment.Files, error) {
-	r, known, err := m.Workspace.Chest.Record(ctx, env.Name)
+	r, known, err := m.Project.Chest.Record(ctx, env.Name)
 	if err != nil || !known {
 		return nil, err
 	}
-	return holding(ctx, m.Workspace.CommitState(r.Commit, label(r.Commit)), env)
+	return holding(ctx, m.Project.CommitState(r.Commit, label(r.Commit)), env)
 }
 
 // undoing gives what takes back the data steps that some deployments ran, by their accounts, and
@@ -332,7 +332,7 @@ func (m *Mover) undoing(ctx context.Context, r *Rollback, env manifest.Environme
 		name := stepPath(env, address)
 		text := held[name]
 		if text == nil && r.is.Depth > 0 {
-			text, _ = state.ReadFile(m.Workspace.CommitState(r.is, label(r.is)), name)
+			text, _ = state.ReadFile(m.Project.CommitState(r.is, label(r.is)), name)
 		}
 		if text == nil {
 			if text, err = m.lastText(ctx, r.was, r.was, name); err != nil {
@@ -350,7 +350,7 @@ func (m *Mover) undoing(ctx context.Context, r *Rollback, env manifest.Environme
 
 // unended gives the tokens of deployments that did not end.
 func (m *Mover) unended(ctx context.Context, env manifest.Environment) (out []string, err error) {
-	kept, err := m.Workspace.Chest.KeptSince(ctx, env.Name)
+	kept, err := m.Project.Chest.KeptSince(ctx, env.Name)
 	for _, k := range kept {
 		if k.Deployment != 0 {
 			break
@@ -377,30 +377,30 @@ func token(k ledger.Kept) string { return fmt.Sprintf("%s/%d/%s", k.Environment,
 
 // lastText gives a file that a commit added and that is gone since, as it was last before at.
 func (m *Mover) lastText(ctx context.Context, added, at ledger.Commit, path string) ([]byte, error) {
-	list, _, err := history.List(ctx, m.Workspace.Chest, at, history.Query{Path: path})
+	list, _, err := history.List(ctx, m.Project.Chest, at, history.Query{Path: path})
 	if err != nil {
 		return nil, err
 	}
 	for _, e := range list {
-		if data, err := state.ReadFile(m.Workspace.CommitState(e.Commit, label(e.Commit)), e.Path); err == nil {
+		if data, err := state.ReadFile(m.Project.CommitState(e.Commit, label(e.Commit)), e.Path); err == nil {
 			return data, nil
 		}
 	}
-	return state.ReadFile(m.Workspace.CommitState(added, label(added)), path)
+	return state.ReadFile(m.Project.CommitState(added, label(added)), path)
 }
 
 // RanIn lists the environments that are known to have run a data step, by its path, and those
 // that hold such a folder and have not.
 func (m *Mover) RanIn(ctx context.Context, path string) (ran, not []string, err error) {
-	for _, env := range m.Workspace.Manifest.Environments {
-		r, known, err := m.Workspace.Chest.Record(ctx, env.Name)
+	for _, env := range m.Project.Manifest.Environments {
+		r, known, err := m.Project.Chest.Record(ctx, env.Name)
 		if err != nil {
 			return nil, nil, err
 		}
 		if !known || len(dataStepsIn(env, environment.Files{path: {}})) == 0 {
 			continue
 		}
-		held, err := holding(ctx, m.Workspace.CommitState(r.Commit, label(r.Commit)), env)
+		held, err := holding(ctx, m.Project.CommitState(r.Commit, label(r.Commit)), env)
 		if err != nil {
 			return nil, nil, err
 		}

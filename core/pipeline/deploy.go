@@ -72,7 +72,7 @@ type Deployment struct {
 // Prepare computes what deploying a commit would do; with mine, only to the objects that
 // this person has changed or locked. Until it is closed, nobody else deploys there.
 func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine bool) (*Deployment, error) {
-	release, err := m.Workspace.Chest.Reserve(ctx, name)
+	release, err := m.Project.Chest.Reserve(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -80,7 +80,7 @@ func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine 
 	again, lost, err := m.bringsAgain(ctx, name, c)
 	var d *Deployment
 	if err == nil {
-		d, err = m.prepare(ctx, name, m.Workspace.CommitState(c, label), label, mine, lost, works{of: []ledger.Commit{c}})
+		d, err = m.prepare(ctx, name, m.Project.CommitState(c, label), label, mine, lost, works{of: []ledger.Commit{c}})
 	}
 	if err != nil {
 		release()
@@ -97,7 +97,7 @@ func (m *Mover) Prepare(ctx context.Context, name string, c ledger.Commit, mine 
 
 // Foresee is Prepare for a state that is only looked at, such as what is not committed yet.
 func (m *Mover) Foresee(ctx context.Context, name string, s state.State, label string, mine bool) (*Deployment, error) {
-	d, err := m.prepare(ctx, name, s, label, mine, nil, works{of: []ledger.Commit{m.Workspace.Base}})
+	d, err := m.prepare(ctx, name, s, label, mine, nil, works{of: []ledger.Commit{m.base()}})
 	if err == nil {
 		err = m.overDrift(ctx, d)
 	}
@@ -151,7 +151,7 @@ func (m *Mover) overDrift(ctx context.Context, d *Deployment) (err error) {
 // recordedFiles takes what a commit holds out of what would be lost: a file of a plain
 // folder that goes, and is as it was deployed.
 func (m *Mover) recordedFiles(ctx context.Context, d *Deployment) error {
-	last, ok, err := m.Workspace.Chest.LastDeployment(ctx, d.Environment.Name)
+	last, ok, err := m.Project.Chest.LastDeployment(ctx, d.Environment.Name)
 	if err != nil || !ok {
 		return err
 	}
@@ -166,12 +166,12 @@ func (m *Mover) recordedFiles(ctx context.Context, d *Deployment) error {
 				return err
 			}
 		}
-		c, err := m.Workspace.Chest.Commit(ctx, last.Commit)
+		c, err := m.Project.Chest.Commit(ctx, last.Commit)
 		if err != nil {
 			return err
 		}
 		name := s.Into + "/" + s.Address.Steps[0].Key
-		f, err := m.Workspace.Chest.At(c.Tree, name)
+		f, err := m.Project.Chest.At(c.Tree, name)
 		if err != nil {
 			return chest.Explain(err)
 		}
@@ -184,7 +184,7 @@ func (m *Mover) recordedFiles(ctx context.Context, d *Deployment) error {
 
 // notUnfinished finds deployments that were cut off since the last one that ended.
 func (m *Mover) notUnfinished(ctx context.Context, d *Deployment) error {
-	kept, err := m.Workspace.Chest.KeptSince(ctx, d.Environment.Name)
+	kept, err := m.Project.Chest.KeptSince(ctx, d.Environment.Name)
 	for _, k := range kept {
 		if k.Deployment != 0 {
 			break
@@ -242,7 +242,7 @@ func (m *Mover) deployPart(ctx context.Context, d *Deployment, o DeployOptions) 
 	if err != nil {
 		return err
 	}
-	w := m.Workspace
+	w := m.Project
 	was, err := holding(ctx, w.CommitState(r.Commit, label(r.Commit)), d.Environment)
 	if err != nil {
 		return err
@@ -295,8 +295,8 @@ func (m *Mover) deployAs(ctx context.Context, d *Deployment, o DeployOptions, a 
 
 // comesWith lists the work that a commit brings to an environment.
 func (m *Mover) comesWith(ctx context.Context, name string, c ledger.Commit) (out []ledger.Commit, err error) {
-	err = arrival.View(ctx, m.Workspace.Chest, func(r *arrival.Reader) error {
-		out, err = r.Brings(m.Workspace.Chest.RecordName(name), c)
+	err = arrival.View(ctx, m.Project.Chest, func(r *arrival.Reader) error {
+		out, err = r.Brings(m.Project.Chest.RecordName(name), c)
 		return err
 	})
 	return out, err
@@ -308,7 +308,7 @@ func (m *Mover) change(ctx context.Context, d *Deployment, o DeployOptions) erro
 	if err != nil || kept == 0 {
 		return err
 	}
-	err = m.Workspace.Chest.Changed(ctx, kept)
+	err = m.Project.Chest.Changed(ctx, kept)
 	if err == nil {
 		d.recorded(ctx)
 	}
@@ -334,14 +334,14 @@ func (m *Mover) carryOut(ctx context.Context, d *Deployment, o DeployOptions) (k
 		if kept, err = m.keep(ctx, d); err != nil {
 			return 0, err
 		}
-		k, ok, err := m.Workspace.Chest.KeptAs(ctx, kept)
+		k, ok, err := m.Project.Chest.KeptAs(ctx, kept)
 		if err != nil || !ok {
 			return 0, err
 		}
 		d.Plan.Token = token(k)
 		if err := d.Plan.Apply(ctx, o.Done); err != nil {
 			if d.Plan.Whole() || environment.NothingDone(err) { // nothing was changed
-				err = errors.Join(err, m.Workspace.Chest.Forget(context.WithoutCancel(ctx), kept))
+				err = errors.Join(err, m.Project.Chest.Forget(context.WithoutCancel(ctx), kept))
 			}
 			return 0, err
 		}
@@ -372,7 +372,7 @@ func (m *Mover) keep(ctx context.Context, d *Deployment) (int64, error) {
 		list = append(list, chest.InMemory(keptWas+name, data))
 	}
 	if d.Plan.Save != nil && d.Plan.Keeps() {
-		folder := filepath.Join(m.Workspace.Root, workspace.Folder, "rescue", m.Now().UTC().Format("2006-01-02T150405.000Z"), d.Environment.Name)
+		folder := filepath.Join(m.Desk.SavesRows(), m.Now().UTC().Format("2006-01-02T150405.000Z"), d.Environment.Name)
 		if err := d.Plan.Save(ctx, folder); err != nil {
 			return 0, err
 		}
@@ -392,5 +392,5 @@ func (m *Mover) keep(ctx context.Context, d *Deployment) (int64, error) {
 			return 0, err
 		}
 	}
-	return m.Workspace.Chest.Keep(ctx, d.Environment.Name, list, m.Now())
+	return m.Project.Chest.Keep(ctx, d.Environment.Name, list, m.Now())
 }

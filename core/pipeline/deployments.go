@@ -25,7 +25,7 @@ type Record struct {
 // before another, the newest first; zero times are no bounds. What an environment was only
 // found to hold is left out.
 func (m *Mover) Deployments(ctx context.Context, name string, since, until time.Time) ([]Record, error) {
-	all, err := m.Workspace.Chest.Deployments(ctx, name)
+	all, err := m.Project.Chest.Deployments(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -47,7 +47,7 @@ func (m *Mover) Deployments(ctx context.Context, name string, since, until time.
 
 // Record gives one deployment by its number, whole.
 func (m *Mover) Record(ctx context.Context, number int64) (*Record, error) {
-	all, err := m.Workspace.Chest.Deployments(ctx, "")
+	all, err := m.Project.Chest.Deployments(ctx, "")
 	if err != nil {
 		return nil, err
 	}
@@ -79,7 +79,7 @@ func (m *Mover) readAccount(r *Record) error {
 			return err
 		}
 	}
-	files, err := m.Workspace.Chest.Stored(r.Account.Tree)
+	files, err := m.Project.Chest.Stored(r.Account.Tree)
 	if err != nil {
 		return err
 	}
@@ -100,7 +100,7 @@ func (m *Mover) between(ctx context.Context, a, b chest.Deployed) ([]state.Diffe
 			folders = append(folders, env.Folders()...)
 		}
 	}
-	w := m.Workspace
+	w := m.Project
 	return w.Reader().Compare(ctx, w.CommitState(a.Commit, label(a.Commit)), w.CommitState(b.Commit, label(b.Commit)), folders)
 }
 

@@ -26,7 +26,7 @@ type Drift struct {
 // in the chest, as far as that can be written.
 func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
 	d, err := m.compareDeployed(ctx, name)
-	look := ledger.Look{Environment: name, Time: m.Now(), Person: m.Workspace.Person}
+	look := ledger.Look{Environment: name, Time: m.Now(), Person: m.Project.Person}
 	switch {
 	case err != nil && fault.CodeOf(err) != fault.Unreachable:
 		return d, err
@@ -43,7 +43,7 @@ func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
 		}
 	}
 	m.tellOfDrift(ctx, look)
-	_ = m.Workspace.Chest.Looked(ctx, look) // a chest that can only be read takes no notes
+	_ = m.Project.Chest.Looked(ctx, look) // a chest that can only be read takes no notes
 	return d, err
 }
 
@@ -55,15 +55,15 @@ func (m *Mover) tellOfDrift(ctx context.Context, look ledger.Look) {
 	if err != nil || look.Differences == 0 || env.Tier == manifest.Development || env.Tier == "" {
 		return
 	}
-	looks, err1 := m.Workspace.Chest.Looks(ctx)
-	last, ok, err2 := m.Workspace.Chest.LastDeployment(ctx, env.Name)
-	if err1 != nil || err2 != nil || !ok || last.Workspace == m.Workspace.Name {
+	looks, err1 := m.Project.Chest.Looks(ctx)
+	last, ok, err2 := m.Project.Chest.LastDeployment(ctx, env.Name)
+	if err1 != nil || err2 != nil || !ok || last.Workspace == m.Project.Name {
 		return
 	}
 	if before, seen := looks[env.Name]; seen && !before.Time.Before(last.Time) && before.Differences > 0 {
 		return
 	}
-	_ = m.Workspace.Chest.Notify(ctx, ledger.Notice{Workspace: last.Workspace, Time: m.Now(), Text: "Somebody changed " + env.Name + " by hand since you deployed to it: oaken drift " + env.Name + " shows what."})
+	_ = m.Project.Chest.Notify(ctx, ledger.Notice{Workspace: last.Workspace, Time: m.Now(), Text: "Somebody changed " + env.Name + " by hand since you deployed to it: oaken drift " + env.Name + " shows what."})
 }
 
 func (m *Mover) compareDeployed(ctx context.Context, name string) (*Drift, error) {
@@ -73,16 +73,16 @@ func (m *Mover) compareDeployed(ctx context.Context, name string) (*Drift, error
 	}
 	defer d.Close()
 	out := &Drift{Environment: env}
-	last, ok, err := m.Workspace.Chest.LastDeployment(ctx, name)
+	last, ok, err := m.Project.Chest.LastDeployment(ctx, name)
 	if err != nil || !ok {
 		return out, err
 	}
-	c, err := m.Workspace.Chest.Resolve(ctx, last.Commit.String())
+	c, err := m.Project.Chest.Resolve(ctx, last.Commit.String())
 	if err != nil {
 		return nil, err
 	}
 	out.Deployed = &c
-	from := m.Workspace.CommitState(c, workspace.Label(c))
+	from := m.Project.CommitState(c, workspace.Label(c))
 	files, err := holding(ctx, from, env)
 	if err != nil {
 		return nil, err

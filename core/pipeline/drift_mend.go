@@ -19,23 +19,23 @@ func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (le
 		return ledger.Commit{}, err
 	}
 	defer d.Close()
-	release, err := m.Workspace.Chest.Reserve(ctx, name)
+	release, err := m.Project.Chest.Reserve(ctx, name)
 	if err != nil {
 		return ledger.Commit{}, err
 	}
 	defer release()
-	last, ok, err := m.Workspace.Chest.LastDeployment(ctx, name)
+	last, ok, err := m.Project.Chest.LastDeployment(ctx, name)
 	if err == nil && !ok {
 		err = fault.New(fault.Refused, "oaken capture "+fault.Word(name)+" brings what it holds into the workspace.", "Nothing was deployed to %s, so it can't have drifted.", name)
 	}
 	if err != nil {
 		return ledger.Commit{}, err
 	}
-	base, err := m.Workspace.Chest.Commit(ctx, last.Commit)
+	base, err := m.Project.Chest.Commit(ctx, last.Commit)
 	if err != nil {
 		return base, err
 	}
-	files, err := holding(ctx, m.Workspace.CommitState(base, label(base)), env)
+	files, err := holding(ctx, m.Project.CommitState(base, label(base)), env)
 	if err != nil {
 		return base, err
 	}
@@ -49,7 +49,7 @@ func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (le
 	if message == "" {
 		message = "What was changed in " + name + " by hand"
 	}
-	w := m.Workspace
+	w := m.Project
 	c, err := m.newBranch(ctx, ledger.Branch{Name: branch, Tip: base.ID, Origin: label(base), Author: w.Person, Time: m.Now()}, got.Edits, message,
 		env, evidence{ActionFound, ActionFound, 0})
 	if err != nil {
@@ -61,14 +61,14 @@ func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (le
 // UndoDrift computes what takes back what somebody changed in an environment. Close the
 // deployment.
 func (m *Mover) UndoDrift(ctx context.Context, name string) (*Deployment, error) {
-	last, ok, err := m.Workspace.Chest.LastDeployment(ctx, name)
+	last, ok, err := m.Project.Chest.LastDeployment(ctx, name)
 	if err != nil {
 		return nil, err
 	}
 	if !ok {
 		return nil, fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+fault.Word(name)+" STATE.", "Nothing was deployed to %s yet.", name)
 	}
-	c, err := m.Workspace.Chest.Commit(ctx, last.Commit)
+	c, err := m.Project.Chest.Commit(ctx, last.Commit)
 	if err != nil {
 		return nil, err
 	}
@@ -84,6 +84,6 @@ func (m *Mover) Undo(ctx context.Context, d *Deployment, o DeployOptions) error 
 	if err := m.change(ctx, d, o); err != nil {
 		return err
 	}
-	_ = m.Workspace.Chest.Looked(ctx, ledger.Look{Environment: d.Environment.Name, Time: m.Now(), Commit: d.Commit.ID, Person: m.Workspace.Person}) // it was proven to agree
+	_ = m.Project.Chest.Looked(ctx, ledger.Look{Environment: d.Environment.Name, Time: m.Now(), Commit: d.Commit.ID, Person: m.Project.Person}) // it was proven to agree
 	return nil
 }

@@ -17,9 +17,9 @@ import (
 // is everything there. The addresses are those of the project, sorted.
 func (m *Mover) unknownTo(ctx context.Context, env manifest.Environment, target environment.Files) ([]string, error) {
 	record := environment.Files{}
-	r, known, err := m.Workspace.Chest.Record(ctx, env.Name)
+	r, known, err := m.Project.Chest.Record(ctx, env.Name)
 	if err == nil && known {
-		record, err = holding(ctx, m.Workspace.CommitState(r.Commit, label(r.Commit)), env)
+		record, err = holding(ctx, m.Project.CommitState(r.Commit, label(r.Commit)), env)
 	}
 	if err != nil {
 		return nil, err

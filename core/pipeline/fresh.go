@@ -55,7 +55,7 @@ func (m *Mover) Branch(ctx context.Context, b ledger.Branch, at ledger.Commit, t
 	f := &Fresh{Environment: env}
 	var text []byte
 	if f.Steps, err = m.fill(ctx, env, at, done); err == nil {
-		text, err = m.Workspace.CommittedManifest(at)
+		text, err = m.Project.CommittedManifest(at)
 	}
 	if err == nil {
 		b.Tip = at.ID
@@ -73,10 +73,10 @@ func (m *Mover) freshNames(ctx context.Context, branch, env string) error {
 	if err := chest.CheckName(branch); err != nil {
 		return err
 	}
-	if _, err := m.Workspace.Chest.Branch(ctx, branch); err == nil {
+	if _, err := m.Project.Chest.Branch(ctx, branch); err == nil {
 		return fault.New(fault.Refused, "Choose another name.", "There is a branch %s already.", branch)
 	}
-	if _, err := m.Workspace.Manifest.Environment(env); err == nil {
+	if _, err := m.Project.Manifest.Environment(env); err == nil {
 		return fault.New(fault.Refused, "Choose another name for the branch.", "There is an environment %s already.", env)
 	}
 	return nil
@@ -84,12 +84,12 @@ func (m *Mover) freshNames(ctx context.Context, branch, env string) error {
 
 // folderFor gives the folder of the project that holds what a sort of target does.
 func (m *Mover) folderFor(kindName string) string {
-	for _, e := range m.Workspace.Manifest.Environments {
+	for _, e := range m.Project.Manifest.Environments {
 		if k, err := environment.KindOf(e.Target); err == nil && k == kindName {
 			return e.Into
 		}
 	}
-	for _, a := range m.Workspace.Manifest.Artifacts {
+	for _, a := range m.Project.Manifest.Artifacts {
 		if a.Kind == kindName && kindName != "" {
 			return a.Path
 		}
@@ -104,7 +104,7 @@ func (m *Mover) fill(ctx context.Context, env manifest.Environment, at ledger.Co
 		return 0, err
 	}
 	defer d.Close()
-	files, err := declared(ctx, m.Workspace.CommitState(at, workspace.Label(at)), env)
+	files, err := declared(ctx, m.Project.CommitState(at, workspace.Label(at)), env)
 	if err != nil {
 		return 0, err
 	}

@@ -10,7 +10,6 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
-	"oakenchest/core/workspace"
 )
 
 // EndFresh drops the database that a branch was given, when the work of the branch is done. What it
@@ -21,14 +20,14 @@ func (m *Mover) EndFresh(ctx context.Context, name string, allowLoss bool) (save
 	if err != nil {
 		return "", err
 	}
-	done, err := m.Workspace.Chest.Deployments(ctx, name)
+	done, err := m.Project.Chest.Deployments(ctx, name)
 	if err != nil {
 		return "", err
 	}
 	if !slices.ContainsFunc(done, func(d chest.Deployed) bool { return d.Account != nil && d.Account.Action == ActionBranch }) || len(env.Also) > 0 {
 		return "", fault.New(fault.Refused, "Remove it with the tools of the engine, if that is meant.", "The database of %s was not made for a branch, so it is not dropped.", name)
 	}
-	release, err := m.Workspace.Chest.Reserve(ctx, name)
+	release, err := m.Project.Chest.Reserve(ctx, name)
 	if err != nil {
 		return "", err
 	}
@@ -70,7 +69,7 @@ func (m *Mover) leave(ctx context.Context, name string, allowLoss bool) (saved s
 	if !allowLoss {
 		return "", fault.New(fault.Refused, "Run it again with --allow-loss if that is meant; what is lost is saved first.", "Dropping the database of %s would lose data: %s.", name, strings.Join(p.Loses(), ", "))
 	}
-	saved = filepath.Join(m.Workspace.Root, workspace.Folder, "rescue", m.Now().UTC().Format("2006-01-02T150405.000Z"), name)
+	saved = filepath.Join(m.Desk.SavesRows(), m.Now().UTC().Format("2006-01-02T150405.000Z"), name)
 	return saved, p.Save(ctx, saved)
 }
 

@@ -106,7 +106,7 @@ func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 	if err := m.owedGate(l, p, add); err != nil {
 		return err
 	}
-	if len(p.To.Controllers) > 0 && !l.Manifest.Team.Plays(m.Workspace.Person, p.To.Controllers) {
+	if len(p.To.Controllers) > 0 && !l.Manifest.Team.Plays(m.Project.Person, p.To.Controllers) {
 		add(GateControl, fmt.Sprintf("%s controls %s", listAnd(p.To.Controllers), p.To.Name), "Ask them to promote it.")
 	}
 	return nil
@@ -129,7 +129,7 @@ func (m *Mover) againGate(ctx context.Context, p *Promotion, add func(name, said
 		return nil
 	}
 	a := p.Deployment.Again[len(p.Deployment.Again)-1]
-	c, err := m.Workspace.Chest.Commit(ctx, a.Work)
+	c, err := m.Project.Chest.Commit(ctx, a.Work)
 	if err != nil {
 		return err
 	}
@@ -195,7 +195,7 @@ func (m *Mover) driftGate(ctx context.Context, p *Promotion, add func(name, said
 
 // bookingGate is shut when another lane has booked the target.
 func (m *Mover) bookingGate(ctx context.Context, p *Promotion, add func(name, said, do string)) error {
-	all, err := m.Workspace.Chest.Bookings(ctx)
+	all, err := m.Project.Chest.Bookings(ctx)
 	if err != nil {
 		return err
 	}
@@ -295,7 +295,7 @@ func (m *Mover) reviewsGate(ctx context.Context, p *Promotion, r *GateResult) er
 
 // bookedGate asks for a booking of the lane.
 func (m *Mover) bookedGate(ctx context.Context, p *Promotion, r *GateResult) error {
-	all, err := m.Workspace.Chest.Bookings(ctx)
+	all, err := m.Project.Chest.Bookings(ctx)
 	if err != nil {
 		return err
 	}
@@ -314,7 +314,7 @@ func (m *Mover) restGate(ctx context.Context, p *Promotion, g manifest.Gate, r *
 	if err != nil {
 		return err
 	}
-	d, ok, err := m.Workspace.Chest.LastDeployment(ctx, p.From.Name)
+	d, ok, err := m.Project.Chest.LastDeployment(ctx, p.From.Name)
 	if err != nil {
 		return err
 	}
@@ -345,7 +345,7 @@ func Span(d time.Duration) string {
 
 // approvalGate asks that enough of certain people want the commit in the environment.
 func (m *Mover) approvalGate(ctx context.Context, l *landscape.Landscape, p *Promotion, g manifest.Gate, r *GateResult) error {
-	given, err := m.Workspace.Chest.Assents(ctx, p.To.Name, p.Source.ID)
+	given, err := m.Project.Chest.Assents(ctx, p.To.Name, p.Source.ID)
 	if err != nil {
 		return err
 	}
@@ -394,7 +394,7 @@ func fromFlag(l *landscape.Landscape, p *Promotion) string {
 
 // unreviewed lists the commits that no merged review brought.
 func (m *Mover) unreviewed(ctx context.Context, commits []ledger.Commit) ([]ledger.Commit, error) {
-	c := m.Workspace.Chest
+	c := m.Project.Chest
 	reviews, err := c.Reviews(ctx)
 	if err != nil {
 		return nil, err
@@ -491,7 +491,7 @@ func (m *Mover) gateFolder(ctx context.Context, s state.State) (dir string, done
 		return "", nil, err
 	}
 	done = func() { _ = os.RemoveAll(dir) }
-	if err := m.Workspace.LayOut(ctx, s, dir); err != nil {
+	if err := m.Project.LayOut(ctx, s, dir); err != nil {
 		done()
 		return "", nil, err
 	}
@@ -505,14 +505,14 @@ func (m *Mover) withJudge(ctx context.Context, p *Promotion, g manifest.Gate) (s
 	if err != nil {
 		return "", nil, err
 	}
-	tree, err := m.Workspace.TreeTaking(ctx, p.tree, tip.Tree, g.Files)
+	tree, err := m.Project.TreeTaking(ctx, p.tree, tip.Tree, g.Files)
 	if err != nil {
 		return "", nil, err
 	}
-	return m.gateFolder(ctx, m.Workspace.TreeState(tree, "what moves"))
+	return m.gateFolder(ctx, m.Project.TreeState(tree, "what moves"))
 }
 
 // state is what the target is to hold, with everything else of the project.
 func (p *Promotion) state(m *Mover, name string) state.State {
-	return m.Workspace.TreeState(p.tree, name)
+	return m.Project.TreeState(p.tree, name)
 }

@@ -16,7 +16,7 @@ import (
 
 // compareHistories finds out which work each side has and the other has not.
 func (m *Mover) compareHistories(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
-	err := owed.View(ctx, m.Workspace.Chest, l, func(book *owed.Book) (err error) {
+	err := owed.View(ctx, m.Project.Chest, l, func(book *owed.Book) (err error) {
 		r := book.Arrived
 		if c, ok := book.Standing[p.To.Name]; ok {
 			p.Standing = &c
@@ -131,7 +131,7 @@ func (m *Mover) sharedBranch(r *arrival.Reader, p *Promotion, standing ledger.Co
 
 // besideBranch gives a merge that no branch has its place.
 func (m *Mover) besideBranch(ctx context.Context, p *Promotion) error {
-	line, fresh, err := m.Workspace.Chest.Line(ctx, p.To.Name, p.onto)
+	line, fresh, err := m.Project.Chest.Line(ctx, p.To.Name, p.onto)
 	p.Branch = line.Name
 	if fresh {
 		p.begins = p.onto
@@ -148,7 +148,7 @@ func (m *Mover) allWork(ctx context.Context, p *Promotion) error {
 		}
 		return nil
 	}
-	w := m.Workspace
+	w := m.Project
 	p.tree = p.onto.Tree
 	if len(p.open) == 0 { // the branch has all of that work, by whatever way
 		return nil
@@ -183,7 +183,7 @@ func (m *Mover) bySettlers(ctx context.Context, p *Promotion) error {
 	some.only, some.used = map[string]bool{}, map[string]bool{}
 	for i, person := range who {
 		some.only[person] = true
-		b, err := m.Workspace.Blend(ctx, p.onto, p.Source, some.settle)
+		b, err := m.Project.Blend(ctx, p.onto, p.Source, some.settle)
 		if err != nil {
 			return err
 		}
@@ -201,9 +201,9 @@ func (m *Mover) bySettlers(ctx context.Context, p *Promotion) error {
 
 // whatChanges compares what To holds by the records with what it is to hold.
 func (m *Mover) whatChanges(ctx context.Context, p *Promotion) ([]state.Difference, error) {
-	before := m.Workspace.TreeState(content.Digest{}, "nothing")
+	before := m.Project.TreeState(content.Digest{}, "nothing")
 	if p.Standing != nil {
-		before = m.Workspace.CommitState(*p.Standing, label(*p.Standing))
+		before = m.Project.CommitState(*p.Standing, label(*p.Standing))
 	}
-	return m.Workspace.Reader().Compare(ctx, before, p.state(m, p.label()), p.To.Folders())
+	return m.Project.Reader().Compare(ctx, before, p.state(m, p.label()), p.To.Folders())
 }

@@ -20,7 +20,7 @@ func (m *Mover) laneGate(ctx context.Context, l *landscape.Landscape, p *Promoti
 	}
 	var carried []ledger.Commit
 	var past, lanes []string
-	err := owed.View(ctx, m.Workspace.Chest, l, func(b *owed.Book) error {
+	err := owed.View(ctx, m.Project.Chest, l, func(b *owed.Book) error {
 		r := b.Arrived
 		for _, c := range p.Moving {
 			lane, err := b.LaneOfWork(c)

@@ -30,7 +30,7 @@ func (m *Mover) Lookalikes(ctx context.Context, least float64, all bool) ([]Look
 	if err != nil {
 		return nil, err
 	}
-	marks, err := m.Workspace.Chest.Distincts(ctx)
+	marks, err := m.Project.Chest.Distincts(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -65,9 +65,9 @@ func (m *Mover) MarkDistinct(ctx context.Context, one, other, reason string, wit
 	}
 	x, y := sorted(one, other)
 	if withdraw {
-		return m.Workspace.Chest.UnmarkDistinct(ctx, x, y)
+		return m.Project.Chest.UnmarkDistinct(ctx, x, y)
 	}
-	return m.Workspace.Chest.MarkDistinct(ctx, ledger.Distinct{One: x, Other: y, Person: m.Workspace.Person, Time: m.Now(), Reason: reason})
+	return m.Project.Chest.MarkDistinct(ctx, ledger.Distinct{One: x, Other: y, Person: m.Project.Person, Time: m.Now(), Reason: reason})
 }
 
 // silentTypes are sorts of elements that are no things of their own.
@@ -88,7 +88,7 @@ func (m *Mover) addedByLanes(ctx context.Context) ([]lookalike.Thing, error) {
 		if len(work) == 0 {
 			continue
 		}
-		a := &adder{m: m, lane: lane.Name, now: m.Workspace.CommitState(tip, lane.Branch), roots: map[string]*element.Element{}, seen: map[string]bool{}}
+		a := &adder{m: m, lane: lane.Name, now: m.Project.CommitState(tip, lane.Branch), roots: map[string]*element.Element{}, seen: map[string]bool{}}
 		for _, c := range work {
 			if err := a.commit(ctx, c); err != nil {
 				return nil, err
@@ -102,7 +102,7 @@ func (m *Mover) addedByLanes(ctx context.Context) ([]lookalike.Thing, error) {
 // unreleased lists the work of a lane that is not live: what its branch has, however that
 // came there, but for the work of other lanes and of stages that all share.
 func (m *Mover) unreleased(ctx context.Context, l *landscape.Landscape, lane manifest.Lane) (tip ledger.Commit, work []ledger.Commit, err error) {
-	err = owed.View(ctx, m.Workspace.Chest, l, func(b *owed.Book) error {
+	err = owed.View(ctx, m.Project.Chest, l, func(b *owed.Book) error {
 		tip = b.Tip(lane.Branch)
 		var live ledger.Commit
 		for _, e := range l.Staged() {
@@ -132,7 +132,7 @@ type adder struct {
 
 // commit notes what one commit added.
 func (a *adder) commit(ctx context.Context, c ledger.Commit) error {
-	w := a.m.Workspace
+	w := a.m.Project
 	before, err := w.Before(ctx, c)
 	if err != nil {
 		return err
@@ -166,7 +166,7 @@ func (a *adder) root(ctx context.Context, p string) (*element.Element, error) {
 	if root, ok := a.roots[p]; ok {
 		return root, nil
 	}
-	art, err := a.m.Workspace.Reader().Read(ctx, a.now, p)
+	art, err := a.m.Project.Reader().Read(ctx, a.now, p)
 	if err != nil {
 		a.roots[p] = nil // it is gone, or can't be read
 		return nil, nil

@@ -26,7 +26,7 @@ func (m *Mover) folderOf(into, target string) (folder, error) {
 	if err != nil || name == "" {
 		return folder{path: into}, err
 	}
-	k, _ := m.Workspace.Reader().Kinds.As(name, into)
+	k, _ := m.Project.Reader().Kinds.As(name, into)
 	w, ok := k.(kind.Writer)
 	if !ok {
 		return folder{}, fmt.Errorf("the kind %s can't be written", name)

@@ -2,11 +2,11 @@ package pipeline
 
 import (
 	"context"
-	"oakenchest/core/environment"
 	"slices"
 	"strings"
 	"time"
 
+	"oakenchest/core/environment"
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
@@ -62,7 +62,7 @@ type MoveView struct {
 // Overview reads the whole landscape.
 func (m *Mover) Overview(ctx context.Context) (*Overview, error) {
 	l := m.rules(ctx)
-	c := m.Workspace.Chest
+	c := m.Project.Chest
 	o := &Overview{Project: l.Manifest.Project, Landscape: l, Findings: l.Check(), At: m.Now()}
 	looks, err := c.Looks(ctx)
 	if err != nil {

@@ -40,7 +40,7 @@ type choices struct {
 
 // choicesFor reads the choices that were made for a promotion.
 func (m *Mover) choicesFor(ctx context.Context, p *Promotion) (*choices, error) {
-	list, err := m.Workspace.Chest.Chosen(ctx, p.From.Name, p.To.Name)
+	list, err := m.Project.Chest.Chosen(ctx, p.From.Name, p.To.Name)
 	if err != nil {
 		return nil, err
 	}
@@ -55,7 +55,7 @@ func (m *Mover) choicesFor(ctx context.Context, p *Promotion) (*choices, error) 
 func (m *Mover) filesAt(trees ...content.Digest) func(string) [][]byte {
 	return func(path string) (out [][]byte) {
 		for _, t := range trees {
-			f, err := m.Workspace.Chest.At(t, path)
+			f, err := m.Project.Chest.At(t, path)
 			if err != nil { // of what can't be read no choice was made
 				out = append(out, []byte(err.Error()))
 				continue
@@ -149,7 +149,7 @@ type PendingPromotion struct {
 
 // Sides gives the two states that stand against each other.
 func (s *PendingPromotion) Sides() (mine, theirs state.State, err error) {
-	w := s.m.Workspace
+	w := s.m.Project
 	return w.CommitState(s.p.onto, "mine"), w.CommitState(s.p.Source, "theirs"), nil
 }
 
@@ -166,14 +166,14 @@ func (m *Mover) BeginSettling(ctx context.Context, from, to string, o PromoteOpt
 	if err != nil {
 		return nil, err
 	}
-	err = m.Workspace.Chest.Settle(ctx, ledger.Pending{Origin: from, Target: to, Chosen: string(chosen), Person: m.Workspace.Person, Time: m.Now()})
+	err = m.Project.Chest.Settle(ctx, ledger.Pending{Origin: from, Target: to, Chosen: string(chosen), Person: m.Project.Person, Time: m.Now()})
 	return s, err
 }
 
 // Settling gives the promotion into an environment that is being settled; from may be empty
 // where there is one alone.
 func (m *Mover) Settling(ctx context.Context, from, to string) (*PendingPromotion, error) {
-	all, err := m.Workspace.Chest.PendingPromotions(ctx)
+	all, err := m.Project.Chest.PendingPromotions(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -203,7 +203,7 @@ func (m *Mover) pending(ctx context.Context, from, to string, o PromoteOptions) 
 	if err != nil {
 		return nil, err
 	}
-	release, err := m.Workspace.Chest.Hold(ctx)
+	release, err := m.Project.Chest.Hold(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -242,7 +242,7 @@ func (s *PendingPromotion) settledBefore(ctx context.Context) ([]element.Conflic
 	fresh := *s.p
 	fresh.choices = &choices{used: map[string]bool{}, files: s.choices.files}
 	fresh.Conflicts, fresh.drafts, fresh.Settled = nil, nil, nil
-	release, err := s.m.Workspace.Chest.Hold(ctx)
+	release, err := s.m.Project.Chest.Hold(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -282,9 +282,9 @@ func (s *PendingPromotion) choose(ctx context.Context, conflicts []element.Confl
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, ledger.Chosen{Origin: s.From, Target: s.To, Address: made.Address, Sides: s.choices.sides(c), Keep: made.Keep, Sort: made.Sort, Value: made.Value, Person: s.m.Workspace.Person, Time: s.m.Now()})
+		list = append(list, ledger.Chosen{Origin: s.From, Target: s.To, Address: made.Address, Sides: s.choices.sides(c), Keep: made.Keep, Sort: made.Sort, Value: made.Value, Person: s.m.Project.Person, Time: s.m.Now()})
 	}
-	if err := s.m.Workspace.Chest.Choose(ctx, list); err != nil {
+	if err := s.m.Project.Chest.Choose(ctx, list); err != nil {
 		return nil, err
 	}
 	is, err := s.m.Settling(ctx, s.From, s.To)

@@ -16,16 +16,19 @@ import (
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
+	"oakenchest/core/project"
 	"oakenchest/core/state"
 	"oakenchest/core/trust"
 	"oakenchest/core/workspace"
 )
 
-// Mover moves work between one workspace's chest and its environments.
+// Mover moves work between a project's chest and its environments.
 type Mover struct {
-	Workspace *workspace.Workspace
-	Host      environment.Host
-	Now       func() time.Time
+	Project *project.Project
+	// Desk is the folder of whoever moves it.
+	Desk Desk
+	Host environment.Host
+	Now  func() time.Time
 	// Fill gives values for columns that are to take no null; see environment.Settings.
 	Fill map[string]string
 	// Trust, when set, is asked before a command of the project is run, and a target reached.
@@ -86,7 +89,7 @@ func (m *Mover) live(ctx context.Context, name string) (env manifest.Environment
 	if env, d, err = m.stage(ctx, name); err != nil {
 		return env, nil, nil, nil, err
 	}
-	if have, err = holding(ctx, m.Workspace.Work(), env); err == nil {
+	if have, err = holding(ctx, m.Desk.Work(), env); err == nil {
 		got, err = whole(ctx, d, have)
 	}
 	if err != nil {
@@ -148,7 +151,7 @@ func (m *Mover) Has(ctx context.Context, name string) (ledger.Commit, error) {
 // holds reports whether an environment holds what a commit declares: what means the same
 // is read in the words of the commit.
 func (m *Mover) holds(ctx context.Context, env manifest.Environment, d environment.Driver, c ledger.Commit) (bool, error) {
-	from := m.Workspace.CommitState(c, workspace.Label(c))
+	from := m.Project.CommitState(c, workspace.Label(c))
 	files, err := holding(ctx, from, env)
 	if err != nil {
 		return false, err
@@ -172,7 +175,7 @@ func (m *Mover) candidates(ctx context.Context, name string) []ledger.Commit {
 			out = append(out, c)
 		}
 	}
-	c := m.Workspace.Chest
+	c := m.Project.Chest
 	last := func() {
 		if d, ok, err := c.LastDeployment(ctx, name); ok && err == nil {
 			add(c.Resolve(ctx, d.Commit.String()))
@@ -186,8 +189,8 @@ func (m *Mover) candidates(ctx context.Context, name string) []ledger.Commit {
 		add(c.Resolve(ctx, l.Manifest.BranchOf(env)))
 		last()
 	}
-	add(c.Resolve(ctx, m.Workspace.Branch))
-	add(m.Workspace.Base, nil)
+	add(c.Resolve(ctx, m.branch()))
+	add(m.base(), nil)
 	last()
 	return out
 }

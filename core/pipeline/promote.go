@@ -133,11 +133,11 @@ func (m *Mover) PreparePromotion(ctx context.Context, from, to string, o Promote
 	if o.Expect != (ledger.ID{}) && p.Source.ID != o.Expect {
 		return nil, fault.New(fault.Refused, "Look at it again, and plan the promotion anew.", "%s holds %s now, and not what was to be promoted.", from, label(p.Source))
 	}
-	given, err := m.Workspace.Chest.Reserve(ctx, to)
+	given, err := m.Project.Chest.Reserve(ctx, to)
 	if err != nil {
 		return nil, err
 	}
-	stored, err := m.Workspace.Chest.Hold(ctx)
+	stored, err := m.Project.Chest.Hold(ctx)
 	if err != nil {
 		given()
 		return nil, err
@@ -196,7 +196,7 @@ func (m *Mover) chooseLane(l *landscape.Landscape, p *Promotion, named string) e
 			p.Lane = lane
 		}
 	}
-	if own := l.LanesOf(m.Workspace.Person); p.Lane == "" && len(own) == 1 {
+	if own := l.LanesOf(m.Project.Person); p.Lane == "" && len(own) == 1 {
 		p.Lane = own[0]
 	}
 	return nil
@@ -385,13 +385,13 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) (er
 			x.EndPending = [2]string{p.From.Name, p.To.Name}
 		}
 		if p.begins.Depth > 0 {
-			x.NewBranch = ledger.Branch{Name: p.Branch, Tip: p.begins.ID, Origin: label(p.begins), Author: m.Workspace.Person, Time: m.Now()}
+			x.NewBranch = ledger.Branch{Name: p.Branch, Tip: p.begins.ID, Origin: label(p.begins), Author: m.Project.Person, Time: m.Now()}
 		}
 		p.Deployment.Commit = p.target()
 		if p.Commit, err = m.conclude(ctx, p.Deployment, kept, a, x, "env:"+p.From.Name); err == nil {
-			_ = m.Workspace.Chest.Gather(ctx)
+			_ = m.Project.Chest.Gather(ctx)
 			m.tellOwners(ctx, p)
-			return m.Workspace.Follow(ctx, p.Branch, p.onto)
+			return m.Desk.Follow(ctx, p.Branch, p.onto)
 		}
 		if !errors.Is(err, ledger.ErrMoved) || try == mostTries {
 			return err
@@ -420,7 +420,7 @@ func (m *Mover) pass(ctx context.Context, l *landscape.Landscape, p *Promotion, 
 	if o.some() && len(p.Chosen) == 0 {
 		return fault.New(fault.Refused, "A promotion without --item and paths shows all that would move.", "%s has no such work that %s has not.", p.From.Name, p.To.Name)
 	}
-	if err := m.Workspace.Chest.Allowed(ctx, p.drafts...); err != nil {
+	if err := m.Project.Chest.Allowed(ctx, p.drafts...); err != nil {
 		return err
 	}
 	if err := m.override(l, p, o); err != nil {
@@ -457,11 +457,11 @@ func (m *Mover) tellOwners(ctx context.Context, p *Promotion) {
 	}
 	theirs := map[string][]ledger.Commit{}
 	for _, c := range p.Moving {
-		if c.Workspace != "" && c.Workspace != m.Workspace.Name {
+		if c.Workspace != "" && c.Workspace != m.Project.Name {
 			theirs[c.Workspace] = append(theirs[c.Workspace], c)
 		}
 	}
 	for workspace, list := range theirs {
-		_ = m.Workspace.Chest.Notify(ctx, ledger.Notice{Workspace: workspace, Time: m.Now(), Text: fmt.Sprintf("%s promoted your %s to %s.", m.Workspace.Person, labels(list, 3), p.To.Name)})
+		_ = m.Project.Chest.Notify(ctx, ledger.Notice{Workspace: workspace, Time: m.Now(), Text: fmt.Sprintf("%s promoted your %s to %s.", m.Project.Person, labels(list, 3), p.To.Name)})
 	}
 }

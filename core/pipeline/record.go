@@ -26,7 +26,7 @@ func (m *Mover) rulesOf(ctx context.Context, env manifest.Environment) map[strin
 // proven for other folders, or by other filters, than it has now: what these let in or out
 // nobody has looked at.
 func (m *Mover) record(ctx context.Context, env manifest.Environment) (r chest.Record, known bool, err error) {
-	r, known, err = m.Workspace.Chest.Record(ctx, env.Name)
+	r, known, err = m.Project.Chest.Record(ctx, env.Name)
 	return r, known && proven(r, m.rulesOf(ctx, env)), err
 }
 
@@ -56,7 +56,7 @@ func narrower(was, is string) bool {
 // apartFrom lists the work of an environment's record that a branch has not: own is what
 // was captured there and is not merged yet, foreign what came from other branches.
 func (m *Mover) apartFrom(ctx context.Context, tip, record ledger.Commit) (own, foreign []ledger.Commit, err error) {
-	err = arrival.View(ctx, m.Workspace.Chest, func(r *arrival.Reader) error {
+	err = arrival.View(ctx, m.Project.Chest, func(r *arrival.Reader) error {
 		missing, err := r.Missing(tip, record)
 		for _, c := range missing {
 			if ledger.IsLine(c.Branch) {
@@ -72,7 +72,7 @@ func (m *Mover) apartFrom(ctx context.Context, tip, record ledger.Commit) (own, 
 
 // lacks lists the work of a branch that a record has not.
 func (m *Mover) lacks(ctx context.Context, record, tip ledger.Commit) (out []ledger.Commit, err error) {
-	err = arrival.View(ctx, m.Workspace.Chest, func(r *arrival.Reader) error {
+	err = arrival.View(ctx, m.Project.Chest, func(r *arrival.Reader) error {
 		out, err = r.Missing(record, tip)
 		return err
 	})
@@ -81,7 +81,7 @@ func (m *Mover) lacks(ctx context.Context, record, tip ledger.Commit) (out []led
 
 // earlier lists what an environment was known to hold before, the newest first, each once.
 func (m *Mover) earlier(ctx context.Context, name string, most int) ([]ledger.Commit, error) {
-	all, err := m.Workspace.Chest.Deployments(ctx, name)
+	all, err := m.Project.Chest.Deployments(ctx, name)
 	var out []ledger.Commit
 	for _, d := range all {
 		if len(out) < most && !slices.ContainsFunc(out, func(c ledger.Commit) bool { return c.Tree == d.Commit.Tree }) {

@@ -30,7 +30,7 @@ func (m *Mover) resumeGate(ctx context.Context, p *Promotion, add func(name, sai
 // foreign lists the files that the target of a promotion holds otherwise than before the
 // deployment that did not end, and than they are to be.
 func (m *Mover) foreign(ctx context.Context, p *Promotion) ([]string, error) {
-	kept, err := m.Workspace.Chest.KeptSince(ctx, p.To.Name)
+	kept, err := m.Project.Chest.KeptSince(ctx, p.To.Name)
 	if err != nil {
 		return nil, err
 	}
@@ -44,7 +44,7 @@ func (m *Mover) foreign(ctx context.Context, p *Promotion) ([]string, error) {
 	}
 	ways := []environment.Files{before}
 	for _, tree := range append(slices.Clone(p.tried), p.tree) {
-		files, err := holding(ctx, m.Workspace.TreeState(tree, "what is to be"), p.To)
+		files, err := holding(ctx, m.Project.TreeState(tree, "what is to be"), p.To)
 		if err != nil {
 			return nil, err
 		}
@@ -86,7 +86,7 @@ func (m *Mover) foreign(ctx context.Context, p *Promotion) ([]string, error) {
 // halfway leaves out of files those that an engine without transactions left half done:
 // whatever differs there from before is on its way to what is to be.
 func (m *Mover) halfway(ctx context.Context, p *Promotion, names []string, before, now, target environment.Files) ([]string, error) {
-	r := m.Workspace.Reader()
+	r := m.Project.Reader()
 	was := heldState(p.To, before)
 	done, err := r.Compare(ctx, was, heldState(p.To, now), p.To.Folders())
 	if err != nil {

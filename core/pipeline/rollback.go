@@ -46,7 +46,7 @@ func (m *Mover) PrepareRollback(ctx context.Context, name string, to int64) (*Ro
 	if err != nil {
 		return nil, err
 	}
-	release, err := m.Workspace.Chest.Reserve(ctx, name)
+	release, err := m.Project.Chest.Reserve(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -68,7 +68,7 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 		return err
 	}
 	if to != 0 { // what was changed by hand between is no part of what it left
-		if before, err = holding(ctx, m.Workspace.CommitState(r.to, label(r.to)), env); err != nil {
+		if before, err = holding(ctx, m.Project.CommitState(r.to, label(r.to)), env); err != nil {
 			return err
 		}
 	}
@@ -86,7 +86,7 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 		if _, r.driver, err = m.stage(ctx, env.Name); err != nil {
 			return err
 		}
-		if r.Plan, err = m.planOf(ctx, r.driver, env, m.Workspace.CommitState(r.is, label(r.is)), before, lost, works{steps: &steps}); err == nil {
+		if r.Plan, err = m.planOf(ctx, r.driver, env, m.Project.CommitState(r.is, label(r.is)), before, lost, works{steps: &steps}); err == nil {
 			err = m.recordedFiles(ctx, &r.Deployment)
 		}
 		if err == nil {
@@ -150,11 +150,11 @@ func columnOf(env manifest.Environment, name string) (key, column string) {
 
 // takenBack finds what was kept before the deployments that a rollback takes back.
 func (m *Mover) takenBack(ctx context.Context, name string, to int64, r *Rollback) error {
-	all, err := m.Workspace.Chest.KeptSince(ctx, name)
+	all, err := m.Project.Chest.KeptSince(ctx, name)
 	if err != nil {
 		return err
 	}
-	done, err := m.Workspace.Chest.Deployments(ctx, name)
+	done, err := m.Project.Chest.Deployments(ctx, name)
 	if err != nil {
 		return err
 	}
@@ -239,7 +239,7 @@ func (m *Mover) backTo(kept []ledger.Kept, env manifest.Environment) (before, lo
 
 // kept gives what an environment held before a deployment, and what that lost.
 func (m *Mover) kept(k ledger.Kept, env manifest.Environment) (before, lost environment.Files, err error) {
-	files, err := m.Workspace.Chest.KeptFiles(k)
+	files, err := m.Project.Chest.KeptFiles(k)
 	before, lost = environment.Files{}, environment.Files{}
 	for name, data := range files {
 		if p, ok := strings.CutPrefix(name, keptWas); ok {
@@ -286,7 +286,7 @@ func (m *Mover) Lost(ctx context.Context, name string) (environment.Files, error
 	if err != nil {
 		return nil, err
 	}
-	k, ok, err := m.Workspace.Chest.LastKept(ctx, name)
+	k, ok, err := m.Project.Chest.LastKept(ctx, name)
 	if err != nil || !ok {
 		return nil, err
 	}

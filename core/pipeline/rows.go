@@ -31,7 +31,7 @@ func (m *Mover) TrackRows(ctx context.Context, name string, tables []string) ([]
 	if err != nil {
 		return nil, err
 	}
-	have, err := declared(ctx, m.Workspace.Work(), env)
+	have, err := declared(ctx, m.Desk.Work(), env)
 	if err != nil {
 		return nil, err
 	}
@@ -57,7 +57,7 @@ func (m *Mover) takeRows(ctx context.Context, env manifest.Environment, files en
 	for name, data := range files {
 		c.got.Edits[env.Into+"/"+name] = data
 	}
-	return m.Workspace.TakeMore(ctx, note, c.got.Edits)
+	return m.Desk.TakeMore(ctx, note, c.got.Edits)
 }
 
 // UntrackRows takes the files of tables' rows out of the workspace, and gives their
@@ -67,7 +67,7 @@ func (m *Mover) UntrackRows(ctx context.Context, name string, tables []string) (
 	if err != nil {
 		return nil, err
 	}
-	have, err := declared(ctx, m.Workspace.Work(), env)
+	have, err := declared(ctx, m.Desk.Work(), env)
 	if err != nil {
 		return nil, err
 	}
@@ -88,7 +88,7 @@ func (m *Mover) UntrackRows(ctx context.Context, name string, tables []string) (
 		}
 		edits[found] = nil
 	}
-	written, _, err := m.Workspace.WriteFiles(ctx, env.Into, edits)
+	written, _, err := m.Desk.WriteFiles(ctx, env.Into, edits)
 	return written, err
 }
 
@@ -103,7 +103,7 @@ func (m *Mover) database(ctx context.Context, name string, same func(a, b manife
 		return m.declaration(ctx, name)
 	}
 	var found []manifest.Environment
-	for _, e := range m.Workspace.Manifest.Environments {
+	for _, e := range m.Project.Manifest.Environments {
 		if kind, err := environment.KindOf(e.Target); err == nil && kind != "" {
 			found = append(found, e)
 		}

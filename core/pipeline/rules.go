@@ -3,7 +3,6 @@ package pipeline
 import (
 	"context"
 	"errors"
-
 	"reflect"
 	"slices"
 
@@ -21,7 +20,7 @@ import (
 // declares moves, what the workspace was brought from counts, and until that does, what it
 // has.
 func (m *Mover) rules(ctx context.Context) *landscape.Landscape {
-	w := m.Workspace
+	w := m.Project
 	if tip, err := m.tipOf(ctx, chest.FirstBranch); err == nil && tip.Depth > 0 {
 		if m.ruled != nil && m.ruledBy == tip.ID {
 			return m.ruled
@@ -32,7 +31,7 @@ func (m *Mover) rules(ctx context.Context) *landscape.Landscape {
 			return l
 		}
 	}
-	if l, _ := m.declaredIn(w.BaseState()); l != nil {
+	if l, _ := m.declaredIn(m.Desk.BaseState()); l != nil {
 		return l
 	}
 	return landscape.Of(w.Manifest)
@@ -48,7 +47,7 @@ func (m *Mover) declaredIn(s state.State) (*landscape.Landscape, error) {
 	if err != nil {
 		return nil, err
 	}
-	read, err := m.Workspace.ReadManifest(data)
+	read, err := m.Project.ReadManifest(data)
 	if err != nil || len(read.Pipeline.Moves) == 0 {
 		return nil, err
 	}
@@ -70,7 +69,7 @@ func (m *Mover) Landscape(ctx context.Context) *landscape.Landscape { return m.r
 // Other reports that the workspace declares another landscape than the one that counts.
 func (m *Mover) Other(ctx context.Context) bool {
 	l := m.rules(ctx)
-	return !reflect.DeepEqual(l.Manifest.Pipeline, m.Workspace.Manifest.Pipeline) || !reflect.DeepEqual(l.Manifest.Environments, m.Workspace.Manifest.Environments)
+	return !reflect.DeepEqual(l.Manifest.Pipeline, m.Project.Manifest.Pipeline) || !reflect.DeepEqual(l.Manifest.Environments, m.Project.Manifest.Environments)
 }
 
 // environment gives an environment as a landscape has it, or, where that does not name it, as
@@ -79,7 +78,7 @@ func (m *Mover) environment(l *landscape.Landscape, name string) (manifest.Envir
 	if env, err := l.Manifest.Environment(name); err == nil {
 		return env, nil
 	}
-	return m.Workspace.Manifest.Environment(name)
+	return m.Project.Manifest.Environment(name)
 }
 
 // declaration gives an environment as it counts: as the rules have it, target, folders and
@@ -95,12 +94,12 @@ func (m *Mover) counting(ctx context.Context, into string) *manifest.Manifest {
 	if slices.ContainsFunc(l.Manifest.Environments, func(e manifest.Environment) bool { return slices.Contains(e.Folders(), into) }) {
 		return l.Manifest
 	}
-	return m.Workspace.Manifest
+	return m.Project.Manifest
 }
 
 // reader compares what an environment holds, by the kinds and recipes that count.
 func (m *Mover) reader(ctx context.Context, env manifest.Environment) *state.Reader {
-	return m.Workspace.ReaderBy(m.counting(ctx, env.Into))
+	return m.Project.ReaderBy(m.counting(ctx, env.Into))
 }
 
 // mayControl refuses people who do not control an environment that somebody controls.
@@ -109,10 +108,10 @@ func (m *Mover) mayControl(l *landscape.Landscape, env manifest.Environment, wha
 		return err
 	}
 	declared, err := l.Manifest.Environment(env.Name)
-	if err != nil || len(declared.Controllers) == 0 || l.Manifest.Team.Plays(m.Workspace.Person, declared.Controllers) {
+	if err != nil || len(declared.Controllers) == 0 || l.Manifest.Team.Plays(m.Project.Person, declared.Controllers) {
 		return nil
 	}
-	return fault.New(fault.Refused, "Ask them to do it, or to approve it with oaken approve "+fault.Word(env.Name)+".", "%s controls %s, so %s can't %s.", listAnd(declared.Controllers), env.Name, m.Workspace.Person, what)
+	return fault.New(fault.Refused, "Ask them to do it, or to approve it with oaken approve "+fault.Word(env.Name)+".", "%s controls %s, so %s can't %s.", listAnd(declared.Controllers), env.Name, m.Project.Person, what)
 }
 
 // mayOverride refuses people who have no right to pass a gate that is shut.
@@ -123,8 +122,8 @@ func (m *Mover) mayOverride(l *landscape.Landscape, reason string) error {
 	if len(l.Manifest.Pipeline.MayOverride) == 0 {
 		return fault.New(fault.Refused, "Name people or roles under may-override in [pipeline] of oaken.toml, and commit that.", "Nobody may override gates in this project.")
 	}
-	if !l.Manifest.Team.Plays(m.Workspace.Person, l.Manifest.Pipeline.MayOverride) {
-		return fault.New(fault.Refused, "They can do it: "+listAnd(l.Manifest.Pipeline.MayOverride)+".", "%s may not override gates.", m.Workspace.Person)
+	if !l.Manifest.Team.Plays(m.Project.Person, l.Manifest.Pipeline.MayOverride) {
+		return fault.New(fault.Refused, "They can do it: "+listAnd(l.Manifest.Pipeline.MayOverride)+".", "%s may not override gates.", m.Project.Person)
 	}
 	if reason == "" {
 		return fault.New(fault.Usage, "Say why with --reason TEXT; it stays on the record.", "An override needs a reason.")
@@ -140,7 +139,7 @@ func (m *Mover) direct(ctx context.Context, env manifest.Environment, reason str
 	if len(moves) == 0 {
 		return nil
 	}
-	if _, before, err := m.Workspace.Chest.LastDeployment(ctx, env.Name); err != nil || !before {
+	if _, before, err := m.Project.Chest.LastDeployment(ctx, env.Name); err != nil || !before {
 		return err
 	}
 	if reason != "" {

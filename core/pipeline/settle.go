@@ -137,7 +137,7 @@ func (m *Mover) PrepareSettle(ctx context.Context, name string, prefer Prefer) (
 
 // stepsBefore refuses to settle while data steps are due, which only a deployment runs.
 func (m *Mover) stepsBefore(ctx context.Context, s *Settlement) error {
-	steps, _, err := m.dataSteps(ctx, s.env, s.have, works{of: []ledger.Commit{m.Workspace.Base}})
+	steps, _, err := m.dataSteps(ctx, s.env, s.have, works{of: []ledger.Commit{m.base()}})
 	if err == nil && len(steps.Due) > 0 {
 		err = fault.New(fault.Refused, "Capture what is new there, deploy, and settle then what is left.", "Data steps are due in %s, which a deployment runs: %s.", s.env.Name, strings.Join(steps.Due, ", "))
 	}
@@ -146,7 +146,7 @@ func (m *Mover) stepsBefore(ctx context.Context, s *Settlement) error {
 
 func (m *Mover) compareSides(ctx context.Context, s *Settlement, prefer Prefer) error {
 	var err error
-	if s.have, err = holding(ctx, m.Workspace.Work(), s.env); err != nil {
+	if s.have, err = holding(ctx, m.Desk.Work(), s.env); err != nil {
 		return err
 	}
 	got, err := whole(ctx, s.driver, s.have)
@@ -221,7 +221,7 @@ func (m *Mover) sinceDeployed(ctx context.Context, s *Settlement) error {
 	if err != nil || !known {
 		return err
 	}
-	common, err := m.Workspace.Common(ctx, m.Workspace.Base, r.Commit)
+	common, err := m.Project.Common(ctx, m.base(), r.Commit)
 	if err != nil {
 		return err
 	}
@@ -351,7 +351,7 @@ func (m *Mover) Settle(ctx context.Context, s *Settlement, o DeployOptions) (*Ou
 	}
 	out := &Outcome{}
 	var err error
-	out.Written, out.Rescued, err = m.Workspace.WriteFiles(ctx, "", edits(s.have, s.files))
+	out.Written, out.Rescued, err = m.Desk.WriteFiles(ctx, "", edits(s.have, s.files))
 	return out, err
 }
 

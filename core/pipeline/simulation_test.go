@@ -134,7 +134,7 @@ func newWorld(t *testing.T, seed uint64) *world {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { w.Close() })
-	x.w, x.m = w, &Mover{Workspace: w, Host: environment.Host{Root: folder}, Now: clock}
+	x.w, x.m = w, &Mover{Project: w.Project, Desk: w, Host: environment.Host{Root: folder}, Now: clock}
 	if _, err := w.Commit(ctx, workspace.CommitOptions{Message: "First"}); err != nil {
 		t.Fatal(err)
 	}

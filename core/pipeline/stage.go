@@ -121,13 +121,13 @@ func (m *Mover) planOf(ctx context.Context, d environment.Driver, env manifest.E
 	if err != nil {
 		return nil, err
 	}
-	r, known, err := m.Workspace.Chest.Record(ctx, env.Name)
+	r, known, err := m.Project.Chest.Record(ctx, env.Name)
 	var tidied []string
 	if err == nil {
 		past.Steps, tidied, err = m.dataSteps(ctx, env, files, has)
 	}
 	if err == nil && known {
-		past.Held, err = holding(ctx, m.Workspace.CommitState(r.Commit, label(r.Commit)), env)
+		past.Held, err = holding(ctx, m.Project.CommitState(r.Commit, label(r.Commit)), env)
 	}
 	if err != nil {
 		return nil, err

@@ -36,7 +36,7 @@ func (c *capturing) foundElsewhere(ctx context.Context) (*ledger.Commit, error) 
 	}
 	near, nearest := known, ledger.Commit{}
 	for _, x := range candidates {
-		files, err := holding(ctx, c.m.Workspace.CommitState(x, label(x)), c.Environment)
+		files, err := holding(ctx, c.m.Project.CommitState(x, label(x)), c.Environment)
 		if err != nil {
 			return nil, err
 		}
@@ -98,7 +98,7 @@ func (c *capturing) otherStates(ctx context.Context, stage bool) (out []ledger.C
 			return nil
 		}
 		for _, o := range append(out, c.record.Commit) {
-			if same, err := m.Workspace.SameIn(c.Environment.Folders(), o.Tree, x.Tree); err != nil || same {
+			if same, err := m.Project.SameIn(c.Environment.Folders(), o.Tree, x.Tree); err != nil || same {
 				return err
 			}
 		}
@@ -113,7 +113,7 @@ func (c *capturing) otherStates(ctx context.Context, stage bool) (out []ledger.C
 		if e.Name == c.Environment.Name {
 			continue
 		}
-		r, known, err := m.Workspace.Chest.Record(ctx, e.Name)
+		r, known, err := m.Project.Chest.Record(ctx, e.Name)
 		if err == nil && known {
 			err = add(r.Commit)
 		}

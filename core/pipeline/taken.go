@@ -18,7 +18,7 @@ import (
 // recordTaken records a rollback: which work is not there any more, and, where the
 // environment's branch is nobody else's, a commit on that which takes the work back.
 func (m *Mover) recordTaken(ctx context.Context, r *Rollback, aside int64, order []ledger.Kept, reason string) error {
-	w := m.Workspace
+	w := m.Project
 	for range mostTries {
 		x := chest.TakingBack{Kept: order, Author: w.Person, Workspace: w.Name, Time: m.Now(), Aside: aside}
 		for _, c := range r.Takes {
@@ -40,7 +40,7 @@ func (m *Mover) recordTaken(ctx context.Context, r *Rollback, aside int64, order
 			if err != nil {
 				return err
 			}
-			return w.Follow(ctx, x.Draft.Branch, before)
+			return m.Desk.Follow(ctx, x.Draft.Branch, before)
 		}
 		if !errors.Is(err, ledger.ErrMoved) { // else others have published meanwhile
 			return err
@@ -53,7 +53,7 @@ func (m *Mover) recordTaken(ctx context.Context, r *Rollback, aside int64, order
 // from what it held to what it holds again is done to the branch's newest commit. It has
 // no branch where others take work from that one too, or where it does not fit.
 func (m *Mover) takingCommit(ctx context.Context, r *Rollback, reason string) (d chest.Draft, err error) {
-	w := m.Workspace
+	w := m.Project
 	l := m.rules(ctx)
 	env, err := m.environment(l, r.Environment.Name)
 	branch := l.Manifest.BranchOf(env)
@@ -95,7 +95,7 @@ func (m *Mover) takingCommit(ctx context.Context, r *Rollback, reason string) (d
 // environment held to what it holds again, or, where it gets something again that way, or the
 // branch keeps some of it, each work by itself. fits is false where other work stands on it.
 func (m *Mover) treeWithout(ctx context.Context, tip ledger.Commit, r *Rollback) (tree content.Digest, fits bool, err error) {
-	w := m.Workspace
+	w := m.Project
 	gets, err := m.lacks(ctx, r.was, r.is)
 	if err != nil {
 		return tree, false, err
@@ -132,11 +132,11 @@ func takesFrom(l *landscape.Landscape, branch string, env manifest.Environment) 
 // comesAgain lists what of some work was taken back from an environment, the last taking of
 // each, and what was lost then.
 func (m *Mover) comesAgain(ctx context.Context, env manifest.Environment, works []ledger.Commit) (out []ledger.Absence, lost environment.Files, err error) {
-	all, err := m.Workspace.Chest.Absences(ctx)
+	all, err := m.Project.Chest.Absences(ctx)
 	if err != nil || len(all[env.Name]) == 0 || len(works) == 0 {
 		return nil, nil, err
 	}
-	err = arrival.View(ctx, m.Workspace.Chest, func(r *arrival.Reader) error {
+	err = arrival.View(ctx, m.Project.Chest, func(r *arrival.Reader) error {
 		last := map[ledger.ID]ledger.Absence{}
 		for _, a := range all[env.Name] {
 			last[r.Root(a.Work)] = a
@@ -157,7 +157,7 @@ func (m *Mover) comesAgain(ctx context.Context, env manifest.Environment, works 
 		seen[a.Kept] = true
 		var k ledger.Kept
 		var ok bool
-		if k, ok, err = m.Workspace.Chest.KeptAs(ctx, a.Kept); err == nil && ok {
+		if k, ok, err = m.Project.Chest.KeptAs(ctx, a.Kept); err == nil && ok {
 			var gone environment.Files
 			_, gone, err = m.kept(k, env)
 			maps.Copy(lost, gone)

@@ -69,10 +69,10 @@ func (m *Mover) PrepareWithdrawal(ctx context.Context, name string, o WithdrawOp
 			"%s has no branch of its own, so what is taken out of it would go from others too.", name)
 	}
 	x := &Withdrawal{Item: o.Item}
-	if x.release, err = m.Workspace.Chest.Reserve(ctx, name); err != nil {
+	if x.release, err = m.Project.Chest.Reserve(ctx, name); err != nil {
 		return nil, err
 	}
-	if x.held, err = m.Workspace.Chest.Hold(ctx); err == nil {
+	if x.held, err = m.Project.Chest.Hold(ctx); err == nil {
 		err = m.planWithdrawal(ctx, env, branch, o, x)
 	}
 	if err != nil {
@@ -100,7 +100,7 @@ func (m *Mover) planWithdrawal(ctx context.Context, env manifest.Environment, br
 	}
 	tree := r.Commit.Tree
 	for _, c := range slices.Backward(x.Takes) {
-		b, err := m.Workspace.BlendBack(ctx, tree, c)
+		b, err := m.Project.BlendBack(ctx, tree, c)
 		if err != nil {
 			return err
 		}
@@ -110,19 +110,19 @@ func (m *Mover) planWithdrawal(ctx context.Context, env manifest.Environment, br
 		tree = b.Tree
 	}
 	what := env.Name + " without " + o.Item
-	d, err := m.prepare(ctx, env.Name, m.Workspace.TreeState(tree, what), what, false, nil, works{of: []ledger.Commit{r.Commit}, without: x.Takes})
+	d, err := m.prepare(ctx, env.Name, m.Project.TreeState(tree, what), what, false, nil, works{of: []ledger.Commit{r.Commit}, without: x.Takes})
 	if err != nil {
 		return err
 	}
 	d.release, x.release = x.release, nil
 	x.Deployment = *d
-	x.draft = chest.Draft{Branch: branch, Tip: x.onto.ID, Tree: tree, Author: m.Workspace.Person, Workspace: m.Workspace.Name, Message: "Withdrawn from " + env.Name + ": " + o.Item, Item: ""}
+	x.draft = chest.Draft{Branch: branch, Tip: x.onto.ID, Tree: tree, Author: m.Project.Person, Workspace: m.Project.Name, Message: "Withdrawn from " + env.Name + ": " + o.Item, Item: ""}
 	beside, err := m.lacks(ctx, x.onto, r.Commit)
 	if err != nil {
 		return errors.Join(err, d.driver.Close())
 	}
 	if len(beside) > 0 { // what was captured there and is not in the branch yet comes first
-		x.drafts = append(x.drafts, chest.Draft{Branch: branch, Tip: x.onto.ID, Merged: r.Commit.ID, Tree: r.Commit.Tree, Author: m.Workspace.Person, Workspace: m.Workspace.Name, Time: m.Now(), Message: "What " + env.Name + " holds"})
+		x.drafts = append(x.drafts, chest.Draft{Branch: branch, Tip: x.onto.ID, Merged: r.Commit.ID, Tree: r.Commit.Tree, Author: m.Project.Person, Workspace: m.Project.Name, Time: m.Now(), Message: "What " + env.Name + " holds"})
 	}
 	for _, c := range x.Takes {
 		x.draft.Takes = append(x.draft.Takes, c.ID)
@@ -133,7 +133,7 @@ func (m *Mover) planWithdrawal(ctx context.Context, env manifest.Environment, br
 // chooseWithdrawn finds the work that goes, and what stands on it.
 func (m *Mover) chooseWithdrawn(ctx context.Context, env manifest.Environment, branch string, standing ledger.Commit, o WithdrawOptions, x *Withdrawal) error {
 	var all []ledger.Commit
-	err := arrival.View(ctx, m.Workspace.Chest, func(r *arrival.Reader) (err error) {
+	err := arrival.View(ctx, m.Project.Chest, func(r *arrival.Reader) (err error) {
 		waiting, err := r.Missing(standing, x.onto)
 		if err == nil && len(waiting) > 0 {
 			err = fault.New(fault.Refused, "Promote that first, or take it back from the branch.", "Branch %s has work that %s has not yet: %s.", branch, env.Name, labels(waiting, 3))
@@ -234,14 +234,14 @@ func (m *Mover) Withdraw(ctx context.Context, x *Withdrawal, o DeployOptions) (e
 	}
 	c := chest.Conclusion{Drafts: append(x.drafts, x.draft)}
 	for _, work := range x.Takes {
-		c.Absences = append(c.Absences, ledger.Absence{Environment: x.Environment.Name, Work: work.ID, Person: m.Workspace.Person, Time: x.draft.Time, Reason: o.Reason, Kept: kept})
+		c.Absences = append(c.Absences, ledger.Absence{Environment: x.Environment.Name, Work: work.ID, Person: m.Project.Person, Time: x.draft.Time, Reason: o.Reason, Kept: kept})
 	}
-	if known, err := m.Workspace.Chest.Branch(ctx, x.draft.Branch); err != nil || known.Name == "" {
-		c.NewBranch = ledger.Branch{Name: x.draft.Branch, Tip: x.onto.ID, Origin: label(x.onto), Author: m.Workspace.Person, Time: began}
+	if known, err := m.Project.Chest.Branch(ctx, x.draft.Branch); err != nil || known.Name == "" {
+		c.NewBranch = ledger.Branch{Name: x.draft.Branch, Tip: x.onto.ID, Origin: label(x.onto), Author: m.Project.Person, Time: began}
 	}
 	if x.Commit, err = m.conclude(ctx, &x.Deployment, kept, account{action: ActionWithdraw, lane: x.Environment.Lane, source: x.onto.ID, reason: o.Reason, began: began}, c, ActionWithdraw+" "+x.Item); err != nil {
 		return err
 	}
-	_ = m.Workspace.Chest.Gather(ctx)
-	return m.Workspace.Follow(ctx, x.draft.Branch, x.onto)
+	_ = m.Project.Chest.Gather(ctx)
+	return m.Desk.Follow(ctx, x.draft.Branch, x.onto)
 }

@@ -31,7 +31,7 @@ func (d *Desk) checks(ctx context.Context, r *Review, list []manifest.ReviewChec
 		return err
 	}
 	defer os.RemoveAll(dir)
-	if err := d.Workspace.LayOut(ctx, s, dir); err != nil {
+	if err := d.Project.LayOut(ctx, s, dir); err != nil {
 		return err
 	}
 	for _, c := range list {
@@ -43,7 +43,7 @@ func (d *Desk) checks(ctx context.Context, r *Review, list []manifest.ReviewChec
 		if failed != nil {
 			kind = ledger.RemarkKind("failed:" + c.Name)
 		}
-		if err := d.Workspace.Chest.AddRemark(ctx, ledger.Remark{Review: r.Number, Kind: kind, Tip: r.Tip.ID, Author: d.Workspace.Person, Time: d.now(), Text: output}); err != nil {
+		if err := d.Project.Chest.AddRemark(ctx, ledger.Remark{Review: r.Number, Kind: kind, Tip: r.Tip.ID, Author: d.Project.Person, Time: d.now(), Text: output}); err != nil {
 			return err
 		}
 		if failed != nil {

@@ -20,15 +20,27 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
+	"oakenchest/core/project"
 	"oakenchest/core/state"
 	"oakenchest/core/trust"
-	"oakenchest/core/workspace"
 )
 
-// Desk is where reviews are made: a workspace whose person acts.
+// Home is the folder of whoever reviews, as far as a review needs one: a workspace.
+type Home interface {
+	// Stands gives the branch that is worked on; Unsent says that commits of it wait to be published.
+	Stands() (branch string, base ledger.Commit)
+	Unsent() bool
+	// Follow brings the newest state of a branch in, where it was worked on at a commit.
+	Follow(ctx context.Context, branch string, before ledger.Commit) error
+}
+
+// Desk is where reviews are made.
 type Desk struct {
-	Workspace *workspace.Workspace
-	Now       func() time.Time
+	// Project says who acts.
+	Project *project.Project
+	// Home is where they work; nil for nowhere.
+	Home Home
+	Now  func() time.Time
 	// Trust, when set, is asked before a command of the project is run.
 	Trust trust.Keeper
 }
@@ -104,9 +116,14 @@ type Draft struct {
 
 // Open opens a review.
 func (d *Desk) Open(ctx context.Context, o Draft) (*Review, error) {
-	w := d.Workspace
+	w := d.Project
+	branch, unsent := "", false
+	if d.Home != nil {
+		branch, _ = d.Home.Stands()
+		unsent = d.Home.Unsent()
+	}
 	if o.Source == "" {
-		o.Source = w.Branch
+		o.Source = branch
 	}
 	if o.Target == "" {
 		o.Target = chest.FirstBranch
@@ -124,7 +141,7 @@ func (d *Desk) Open(ctx context.Context, o Draft) (*Review, error) {
 			return nil, fault.New(fault.Usage, "Commit something on it first.", "Branch %s has no commit yet.", name)
 		}
 	}
-	if w.Branch == o.Source && len(w.HeldCommits()) > 0 {
+	if branch == o.Source && unsent {
 		return nil, fault.New(fault.Refused, "Publish them first, with oaken sync.", "Commits of %s are held here, so others can't see them.", o.Source)
 	}
 	all, err := w.Chest.Reviews(ctx)
@@ -151,7 +168,7 @@ func (d *Desk) now() time.Time { return d.Now().UTC().Truncate(time.Millisecond)
 
 // Show gives a review as it stands.
 func (d *Desk) Show(ctx context.Context, number int64) (*Review, error) {
-	row, remarks, err := d.Workspace.Chest.Review(ctx, number)
+	row, remarks, err := d.Project.Chest.Review(ctx, number)
 	if err != nil {
 		return nil, err
 	}
@@ -161,7 +178,7 @@ func (d *Desk) Show(ctx context.Context, number int64) (*Review, error) {
 
 // List gives all reviews as they stand, the newest first; open narrows it.
 func (d *Desk) List(ctx context.Context, open bool) ([]*Review, error) {
-	all, err := d.Workspace.Chest.Reviews(ctx)
+	all, err := d.Project.Chest.Reviews(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -181,7 +198,7 @@ func (d *Desk) List(ctx context.Context, open bool) ([]*Review, error) {
 
 // fill finds out how a review stands.
 func (d *Desk) fill(ctx context.Context, r *Review) error {
-	w := d.Workspace
+	w := d.Project
 	if r.State == ledger.ReviewMerged {
 		return d.fillMerged(ctx, r)
 	}
@@ -200,7 +217,7 @@ func (d *Desk) fill(ctx context.Context, r *Review) error {
 	if len(bases) > 0 {
 		base = bases[0]
 	}
-	r.Base = w.CommitState(base, workspace.Label(base))
+	r.Base = w.CommitState(base, project.Label(base))
 	if r.Paths, err = changedPaths(w.Chest, base, r.Tip); err != nil || r.State != ledger.ReviewOpen {
 		return err
 	}
@@ -219,7 +236,7 @@ func (d *Desk) fill(ctx context.Context, r *Review) error {
 
 // fillMerged gives what a merged review brought: from before its merge to that.
 func (d *Desk) fillMerged(ctx context.Context, r *Review) error {
-	w := d.Workspace
+	w := d.Project
 	c, err := w.Chest.Commit(ctx, r.Outcome)
 	if err != nil {
 		return err
@@ -229,7 +246,7 @@ func (d *Desk) fillMerged(ctx context.Context, r *Review) error {
 		if r.Onto, err = w.Chest.Commit(ctx, c.Parents[0]); err != nil {
 			return err
 		}
-		r.Base = w.CommitState(r.Onto, workspace.Label(r.Onto))
+		r.Base = w.CommitState(r.Onto, project.Label(r.Onto))
 	}
 	r.Paths, err = changedPaths(w.Chest, r.Onto, c)
 	return err
@@ -247,16 +264,16 @@ func changedPaths(c *chest.Chest, from, to ledger.Commit) ([]string, error) {
 // rules gives the rules as the target branch has them: the work under review can't change
 // its own.
 func (d *Desk) rules(ctx context.Context, onto ledger.Commit) (manifest.ReviewRules, error) {
-	if first, err := d.Workspace.FirstManifest(ctx); err != nil {
+	if first, err := d.Project.FirstManifest(ctx); err != nil {
 		return manifest.ReviewRules{}, err
 	} else if first != nil { // rules of reviews count as the first branch has them
 		return first.Review, nil
 	}
-	text, err := d.Workspace.CommittedManifest(onto)
+	text, err := d.Project.CommittedManifest(onto)
 	if err != nil {
 		return manifest.ReviewRules{}, nil // it has none
 	}
-	m, err := d.Workspace.ReadManifest(text)
+	m, err := d.Project.ReadManifest(text)
 	if err != nil {
 		return manifest.ReviewRules{}, err
 	}
@@ -330,7 +347,7 @@ func (d *Desk) Approve(ctx context.Context, number int64, text string) error {
 	if err != nil {
 		return err
 	}
-	if r.Author == d.Workspace.Person && !rules.SelfApproval {
+	if r.Author == d.Project.Person && !rules.SelfApproval {
 		return fault.New(fault.Refused, "Ask somebody else to look at it.", "Review %d is your own, and this project lets nobody approve their own work.", number)
 	}
 	return d.say(ctx, number, ledger.Approval, "", text)
@@ -358,15 +375,15 @@ func (d *Desk) say(ctx context.Context, number int64, kind ledger.RemarkKind, ad
 		}
 	}
 	text = strings.TrimSpace(text)
-	if err := d.Workspace.Chest.AddRemark(ctx, ledger.Remark{Review: number, Kind: kind, Address: address, Tip: r.Tip.ID, Author: d.Workspace.Person, Time: d.now(), Text: text}); err != nil {
+	if err := d.Project.Chest.AddRemark(ctx, ledger.Remark{Review: number, Kind: kind, Address: address, Tip: r.Tip.ID, Author: d.Project.Person, Time: d.now(), Text: text}); err != nil {
 		return err
 	}
-	if d.Workspace.Name == r.Workspace {
+	if d.Project.Name == r.Workspace {
 		return nil
 	}
 	word := map[ledger.RemarkKind]string{ledger.Comment: "commented on", ledger.Approval: "approved", ledger.Decline: "declined"}[kind]
-	notice := fmt.Sprintf("%s %s your review %d (%s).", d.Workspace.Person, word, number, r.Title)
-	return d.Workspace.Chest.Notify(ctx, ledger.Notice{Workspace: r.Workspace, Time: d.now(), Text: notice})
+	notice := fmt.Sprintf("%s %s your review %d (%s).", d.Project.Person, word, number, r.Title)
+	return d.Project.Chest.Notify(ctx, ledger.Notice{Workspace: r.Workspace, Time: d.now(), Text: notice})
 }
 
 // known refuses an address that neither side of a review has.
@@ -375,7 +392,7 @@ func (d *Desk) known(ctx context.Context, r *Review, address string) error {
 	if err != nil {
 		return fault.New(fault.Usage, "Write PATH or PATH::type:key, as oaken review show does.", "That is no address: %w.", err)
 	}
-	w := d.Workspace
+	w := d.Project
 	for _, s := range []state.State{w.CommitState(r.Tip, r.Source), r.Base} {
 		art, err := w.Reader().Read(ctx, s, a.Path)
 		if err != nil {
@@ -400,17 +417,17 @@ func (d *Desk) Withdraw(ctx context.Context, number int64) error {
 	if r.State != ledger.ReviewOpen {
 		return fault.New(fault.Refused, "oaken review list shows those that are open.", "Review %d is %s.", number, r.State)
 	}
-	if r.Author != d.Workspace.Person {
+	if r.Author != d.Project.Person {
 		return fault.New(fault.Refused, "Decline it with oaken review decline, and say why.", "Only %s, who opened it, withdraws review %d.", r.Author, number)
 	}
 	row := r.Review
-	row.State, row.Closer, row.Closed = ledger.ReviewEnded, d.Workspace.Person, d.now()
-	return d.Workspace.Chest.CloseReview(ctx, row)
+	row.State, row.Closer, row.Closed = ledger.ReviewEnded, d.Project.Person, d.now()
+	return d.Project.Chest.CloseReview(ctx, row)
 }
 
 // Merge brings the work of a review into its target branch, when nothing is missing and
 // the checks pass. The workspace stays as it is, unless it stands on the target branch.
-func (d *Desk) Merge(ctx context.Context, number int64, message string, progress func(check string)) (*Review, *workspace.Arrived, error) {
+func (d *Desk) Merge(ctx context.Context, number int64, message string, progress func(check string)) (*Review, *project.Arrived, error) {
 	r, err := d.Show(ctx, number)
 	if err != nil {
 		return nil, nil, err
@@ -433,17 +450,21 @@ func (d *Desk) Merge(ctx context.Context, number int64, message string, progress
 			message += "\n\n" + r.Text
 		}
 	}
-	into := workspace.Into{Branch: r.Target, Onto: r.Onto, Theirs: r.Tip, Message: message, Item: r.Item}
+	into := project.Into{Branch: r.Target, Onto: r.Onto, Theirs: r.Tip, Message: message, Item: r.Item}
 	into.Check = func(s state.State) error { return d.checks(ctx, r, rules.Checks, s, progress) }
-	c, err := d.Workspace.MergeInto(ctx, into)
+	row := r.Review
+	row.State, row.Closer, row.Closed = ledger.ReviewMerged, d.Project.Person, d.now()
+	into.Review = &row
+	c, err := d.Project.MergeInto(ctx, into)
 	if err != nil {
 		return nil, nil, err
 	}
-	row := r.Review
-	row.State, row.Closer, row.Closed, row.Outcome = ledger.ReviewMerged, d.Workspace.Person, d.now(), c.Commit.ID
-	err = d.Workspace.Chest.CloseReview(ctx, row)
-	if d.Workspace.Name != r.Workspace {
-		err = errors.Join(err, d.Workspace.Chest.Notify(ctx, ledger.Notice{Workspace: r.Workspace, Time: d.now(), Text: fmt.Sprintf("%s merged your review %d (%s) as %s.", d.Workspace.Person, number, r.Title, workspace.Label(c.Commit))}))
+	row.Outcome = c.Commit.ID
+	if d.Home != nil {
+		err = d.Home.Follow(ctx, r.Target, r.Onto)
+	}
+	if d.Project.Name != r.Workspace {
+		err = errors.Join(err, d.Project.Chest.Notify(ctx, ledger.Notice{Workspace: r.Workspace, Time: d.now(), Text: fmt.Sprintf("%s merged your review %d (%s) as %s.", d.Project.Person, number, r.Title, project.Label(c.Commit))}))
 	}
 	r.Review = row
 	return r, c, err

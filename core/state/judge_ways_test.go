@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/kind/all"
 	"oakenchest/core/ledger"
+	"oakenchest/core/project"
 	"oakenchest/core/review"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
@@ -163,14 +164,14 @@ var ways = []way{
 	{"merge into a branch, as a backfill does", func(p *pair, ctx context.Context, x *state.Trial) (*workspace.Workspace, bool) {
 		theirs := p.branch(ctx, x)
 		p.commits(p.imke, x, x.Mine)
-		_, err := p.tarek.MergeInto(ctx, workspace.Into{Branch: chest.FirstBranch, Onto: p.imke.Base, Theirs: theirs, Message: "Back again"})
+		_, err := p.tarek.MergeInto(ctx, project.Into{Branch: chest.FirstBranch, Onto: p.imke.Base, Theirs: theirs, Message: "Back again"})
 		conflict := p.refused(err)
 		p.sync(p.imke)
 		return p.imke, conflict
 	}},
 	{"review", func(p *pair, ctx context.Context, x *state.Trial) (*workspace.Workspace, bool) {
 		p.branch(ctx, x)
-		desk := &review.Desk{Workspace: p.tarek, Now: p.clock}
+		desk := &review.Desk{Project: p.tarek.Project, Home: p.tarek, Now: p.clock}
 		branches, err := p.imke.Chest.Branches(ctx)
 		p.must(err)
 		r, err := desk.Open(ctx, review.Draft{Title: "Theirs", Source: branches[len(branches)-1].Name})

@@ -8,6 +8,7 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/project"
 	"oakenchest/core/state"
 )
 
@@ -52,7 +53,7 @@ func (w *Workspace) commitBehind(ctx context.Context, o CommitOptions, p *Pendin
 	if err != nil {
 		return nil, err
 	}
-	tree, err := w.amendNow(ctx, tip.Tree, incomingOf(m.Edits))
+	tree, err := w.AmendNow(ctx, tip.Tree, project.IncomingOf(m.Edits))
 	if err != nil {
 		return nil, err
 	}

@@ -1,10 +1,8 @@
 package workspace
 
 import (
-	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -13,6 +11,7 @@ import (
 	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/project"
 	"oakenchest/core/state"
 )
 
@@ -106,7 +105,7 @@ func (w *Workspace) MergeCaptured(ctx context.Context, c Capture) (*MergeResult,
 		if err != nil {
 			return nil, err
 		}
-		g, err := w.common(ctx, w.Base, at)
+		g, err := w.Ground(ctx, w.Base, at)
 		if err != nil {
 			return nil, err
 		}
@@ -123,18 +122,18 @@ func (w *Workspace) MergeCaptured(ctx context.Context, c Capture) (*MergeResult,
 }
 
 // on notes what the two sides of a merge have in common.
-func (p *Pending) on(g ground) {
+func (p *Pending) on(g project.Ground) {
 	var base ledger.Commit
-	if len(g.bases) == 1 {
-		base = g.bases[0]
+	if len(g.Bases) == 1 {
+		base = g.Bases[0]
 	}
 	p.Base = hexOf(base.Tree)
-	for _, b := range g.bases {
-		if len(g.bases) > 1 {
+	for _, b := range g.Bases {
+		if len(g.Bases) > 1 {
 			p.Bases = append(p.Bases, b.ID.String())
 		}
 	}
-	for _, c := range g.apart {
+	for _, c := range g.Apart {
 		p.Apart = append(p.Apart, c.ID.String())
 	}
 }
@@ -277,7 +276,7 @@ func (w *Workspace) capturedBeside(ctx context.Context, c Capture, at ledger.Com
 	}
 	if on.Depth == 0 || len(bases) == 1 && bases[0].ID == on.ID {
 		base := w.TreeState(on.Tree, "base")
-		b, err := w.blend(ctx, base, at.Tree, w.TreeState(tree, c.Environment), nil)
+		b, err := w.BlendAgainst(ctx, base, at.Tree, w.TreeState(tree, c.Environment), nil)
 		if err != nil {
 			return err
 		}
@@ -293,69 +292,6 @@ func (w *Workspace) capturedBeside(ctx context.Context, c Capture, at ledger.Com
 		return w.standOn(ctx, done.Merge)
 	}
 	return nil
-}
-
-// SameIn reports whether two trees have the same files in some folders.
-func (w *Workspace) SameIn(folders []string, a, b content.Digest) (bool, error) {
-	pairs, err := w.Chest.Diff(a, b)
-	if err != nil {
-		return false, chest.Explain(err)
-	}
-	return !slices.ContainsFunc(pairs, func(p chest.Pair) bool {
-		return p.Is.Mode != chest.Folder && p.Was.Mode != chest.Folder && state.Under(folders, p.Path)
-	}), nil
-}
-
-// TreeWith stores files in the chest, and gives a tree that has them, nil ones removed.
-func (w *Workspace) TreeWith(ctx context.Context, tree content.Digest, files map[string][]byte) (content.Digest, error) {
-	batch := w.Chest.Contents.Begin(ctx)
-	defer batch.Abandon()
-	var list []state.File
-	for p, data := range files {
-		if data == nil { // it goes
-			list = append(list, state.File{Path: p})
-			continue
-		}
-		d, size, err := batch.Put(bytes.NewReader(data))
-		if err != nil {
-			return tree, unstored(p, err)
-		}
-		f := state.File{Path: p, Mode: chest.Plain, Size: size, Digest: d}
-		if was, err := w.Chest.At(tree, p); err == nil && was.Mode == chest.Executable {
-			f.Mode = chest.Executable // a new content is none for what it is
-		}
-		list = append(list, f)
-	}
-	out, err := w.Chest.Amend(batch, tree, list)
-	if err == nil {
-		err = batch.Commit()
-	}
-	if err != nil {
-		return tree, chest.Explain(fmt.Errorf("what was captured can't be stored: %w", err))
-	}
-	return out, nil
-}
-
-// TreeTaking gives a tree with some paths, files or folders, as another tree has them.
-func (w *Workspace) TreeTaking(ctx context.Context, tree, from content.Digest, paths []string) (content.Digest, error) {
-	pairs, err := w.Chest.Diff(tree, from)
-	if err != nil {
-		return tree, chest.Explain(err)
-	}
-	var list []state.File
-	for _, p := range pairs {
-		if p.Is.Mode != chest.Folder && p.Was.Mode != chest.Folder && state.Under(paths, p.Path) {
-			p.Is.Path = p.Path
-			list = append(list, p.Is)
-		}
-	}
-	batch := w.Chest.Contents.Begin(ctx)
-	defer batch.Abandon()
-	out, err := w.Chest.Amend(batch, tree, list)
-	if err == nil {
-		err = batch.Commit()
-	}
-	return out, chest.Explain(err)
 }
 
 // MayChange refuses paths that somebody else has locked, or that need a lock.

@@ -74,7 +74,7 @@ func (w *Workspace) keepLeftOut(pairs []chest.Pair, to content.Digest) ([]chest.
 	if !slices.ContainsFunc(pairs, func(p chest.Pair) bool { return p.Path == manifest.Name }) {
 		return pairs, nil
 	}
-	m, err := w.manifestIn(to)
+	m, err := w.ManifestIn(to)
 	if err != nil {
 		return pairs, nil // what can't be read leaves nothing out
 	}

@@ -5,10 +5,8 @@ import (
 	"errors"
 	"io"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
-	"syscall"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/content"
@@ -18,6 +16,7 @@ import (
 	"oakenchest/core/kind"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
+	"oakenchest/core/project"
 	"oakenchest/core/state"
 )
 
@@ -343,9 +342,6 @@ func (w *Workspace) store(ctx context.Context, batch *content.Batch, chosen []Ch
 	if err == nil {
 		err = batch.Commit()
 	}
-	if unwritable(err) {
-		err = chestUnwritable(err)
-	}
 	return tree, real, chest.Explain(err)
 }
 
@@ -393,7 +389,7 @@ func (in *intake) settle(left int) error {
 		f := a.change.is
 		var err error
 		if f.Digest, f.Size, err = a.content.Finish(); err != nil {
-			return unstored(f.Path, err)
+			return project.Unstored(f.Path, err)
 		}
 		if seen, left := in.w.unread[f.Path]; left && seen.size == f.Size {
 			in.w.learn(f.Path, seen, f.Digest)
@@ -414,12 +410,12 @@ func (w *Workspace) storeFile(batch *content.Batch, change Change) (incomingFile
 		return incomingFile{}, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s went away while it was being committed.", f.Path)
 	}
 	if err != nil {
-		return incomingFile{}, unstored(f.Path, err)
+		return incomingFile{}, project.Unstored(f.Path, err)
 	}
 	defer in.Close()
 	c, err := batch.Start(in, w.seams(f, in))
 	if err != nil {
-		return incomingFile{}, unstored(f.Path, err)
+		return incomingFile{}, project.Unstored(f.Path, err)
 	}
 	return incomingFile{change, c}, nil
 }
@@ -439,26 +435,6 @@ func (w *Workspace) seams(f state.File, in io.ReadCloser) []int64 {
 		return k.Seams(file, f.Size)
 	}
 	return nil
-}
-
-// unwritable reports whether an error says that a place can't be written.
-func unwritable(err error) bool {
-	return errors.Is(err, syscall.EROFS) || errors.Is(err, syscall.ENOSPC) || errors.Is(err, syscall.EDQUOT) || errors.Is(err, os.ErrPermission)
-}
-
-func chestUnwritable(err error) error {
-	return fault.New(fault.Unreachable, "Make room, or check the rights, and commit again; nothing was recorded.", "The chest can't be written: %w.", err)
-}
-
-func unstored(p string, err error) error {
-	if explained := chest.Explain(err); fault.CodeOf(explained) == fault.Unreachable {
-		return explained
-	}
-	var at *os.PathError
-	if unwritable(err) && errors.As(err, &at) && strings.Contains(filepath.Base(at.Path), "writing-") {
-		return chestUnwritable(err)
-	}
-	return fault.New(fault.Failed, "Nothing was recorded. Check the disk and the rights, and commit again.", "%s can't be stored: %w.", p, err)
 }
 
 // lockedBy lists this workspace's locks that lie on changed paths or objects. A lock on

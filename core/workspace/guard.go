@@ -53,31 +53,6 @@ func (w *Workspace) ruling() *manifest.Manifest {
 	return rules
 }
 
-// FirstManifest reads the manifest that the newest commit of the first branch has; nil when it
-// has none.
-func (w *Workspace) FirstManifest(ctx context.Context) (*manifest.Manifest, error) {
-	first, err := w.Chest.Branch(ctx, chest.FirstBranch)
-	if err != nil || first.Tip == (ledger.ID{}) {
-		return nil, err
-	}
-	tip, err := w.Chest.Commit(ctx, first.Tip)
-	if err != nil {
-		return nil, err
-	}
-	f, err := w.Chest.At(tip.Tree, manifest.Name)
-	if err != nil || f.Mode == 0 {
-		return nil, chest.Explain(err)
-	}
-	if w.firstRules == nil || w.firstRulesOf != f.Digest {
-		m, err := w.manifestIn(tip.Tree)
-		if err != nil {
-			return nil, err
-		}
-		w.firstRules, w.firstRulesOf = m, f.Digest
-	}
-	return w.firstRules, nil
-}
-
 // idle says that no policy can ask for anything.
 func (g guard) idle() bool { return len(g.rules.Locks) == 0 && !g.shared }
 

@@ -1,7 +1,6 @@
 package workspace
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"os"
@@ -14,6 +13,7 @@ import (
 	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/project"
 	"oakenchest/core/state"
 )
 
@@ -226,19 +226,6 @@ func (w *Workspace) holdCommit(ctx context.Context, chosen []Change, o CommitOpt
 	return &Committed{Commit: w.Base, Changes: chosen, Held: len(w.held), HeldMessage: o.Message}, w.saveHeld()
 }
 
-// copyInto puts content that lies here into a batch of the chest.
-func (w *Workspace) copyInto(batch *content.Batch, f state.File) error {
-	if f.Mode == 0 || f.Mode == chest.Folder || batch.Has(f.Digest) {
-		return nil
-	}
-	in, err := w.Chest.Contents.Open(f.Digest)
-	if err != nil {
-		return chest.Explain(err)
-	}
-	_, _, err = batch.Put(in)
-	return errors.Join(err, in.Close())
-}
-
 // draft is a held commit as it is to be published.
 type draft struct {
 	held heldCommit
@@ -280,7 +267,7 @@ func (w *Workspace) plan(ctx context.Context, tip ledger.Commit) (*publication, 
 		if err != nil || p.conflicts > 0 {
 			return p, err
 		}
-		tree, err := w.amendNow(ctx, p.final, files) // the next one is merged with it
+		tree, err := w.AmendNow(ctx, p.final, files) // the next one is merged with it
 		if err != nil {
 			return nil, err
 		}
@@ -291,21 +278,15 @@ func (w *Workspace) plan(ctx context.Context, tip ledger.Commit) (*publication, 
 	return p, nil
 }
 
-// incoming is a file of a tree to be; data is its content when no store has it.
-type incoming struct {
-	state.File
-	data []byte
-}
-
 // onTop gives what one held commit changes on top of what the plan has come to.
-func (w *Workspace) onTop(ctx context.Context, p *publication, before content.Digest, h heldCommit) ([]incoming, error) {
-	var out []incoming
+func (w *Workspace) onTop(ctx context.Context, p *publication, before content.Digest, h heldCommit) ([]project.Incoming, error) {
+	var out []project.Incoming
 	if before == p.final {
 		pairs, err := w.Chest.Diff(before, h.tree())
 		for _, d := range pairs {
 			f := d.Is
 			f.Path = d.Path
-			out = append(out, incoming{File: f})
+			out = append(out, project.Incoming{File: f})
 		}
 		return out, chest.Explain(err)
 	}
@@ -321,55 +302,7 @@ func (w *Workspace) onTop(ctx context.Context, p *publication, before content.Di
 		return nil, nil
 	}
 	p.artifacts = state.AlsoCombined(p.artifacts, m.Artifacts)
-	return incomingOf(m.Edits), nil
-}
-
-// amend puts files into a tree; contents that the chest does not have go into the batch.
-func (w *Workspace) amend(batch *content.Batch, tree content.Digest, files []incoming) (content.Digest, error) {
-	list := make([]state.File, len(files))
-	for i, f := range files {
-		var err error
-		if f.data != nil {
-			f.Digest, f.Size, err = batch.Put(bytes.NewReader(f.data))
-		} else {
-			err = w.copyInto(batch, f.File)
-		}
-		if err != nil {
-			return tree, unstored(f.Path, err)
-		}
-		list[i] = f.File
-	}
-	out, err := w.Chest.Amend(batch, tree, list)
-	return out, chest.Explain(err)
-}
-
-// amendNow is amend, with the outcome in the chest when it returns.
-func (w *Workspace) amendNow(ctx context.Context, tree content.Digest, files []incoming) (content.Digest, error) {
-	batch := w.Chest.Contents.Begin(ctx)
-	defer batch.Abandon()
-	out, err := w.amend(batch, tree, files)
-	if err == nil {
-		err = chest.Explain(batch.Commit())
-	}
-	return out, err
-}
-
-func incomingOf(edits []state.Edit) []incoming {
-	var out []incoming
-	for _, e := range edits {
-		f := e.Take
-		f.Path = e.Path
-		if !e.Gone && e.Take.Mode == 0 {
-			f.Mode = e.Mode
-			out = append(out, incoming{f, append([]byte{}, e.Data...)})
-			continue
-		}
-		if e.Gone {
-			f.Mode = 0
-		}
-		out = append(out, incoming{File: f})
-	}
-	return out
+	return project.IncomingOf(m.Edits), nil
 }
 
 func (h heldCommit) key() string {

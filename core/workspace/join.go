@@ -60,7 +60,8 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 		return nil, errors.Join(err, f.Close())
 	}
 	_, existed := os.Stat(root)
-	w = &Workspace{Root: root, Manifest: &manifest.Manifest{}, Person: person, Name: workspaceName(person, host.Machine, root), Branch: branch, host: host}
+	w = inFolder(root, host)
+	w.Manifest, w.Person, w.Name, w.Branch = &manifest.Manifest{}, person, workspaceName(person, host.Machine, root), branch
 	w.use(f)
 	w.rec = record{Format: formatVersion, Person: person, Name: w.Name, Chest: location, Only: o.Only}
 	err = os.MkdirAll(filepath.Join(root, Folder, "temp"), ownFolder)

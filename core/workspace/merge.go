@@ -54,12 +54,12 @@ func (w *Workspace) mergeOf(ctx context.Context, theirs ledger.Commit, label, me
 // mergeOnto describes the merge of a commit into another one, whose files are those of a
 // tree; nil when there is nothing to merge.
 func (w *Workspace) mergeOnto(ctx context.Context, onto ledger.Commit, tree content.Digest, theirs ledger.Commit) (*Pending, error) {
-	g, err := w.common(ctx, onto, theirs)
-	if err != nil || g.all(theirs) {
+	g, err := w.Ground(ctx, onto, theirs)
+	if err != nil || g.All(theirs) {
 		return nil, err
 	}
-	if len(g.conflicts) > 0 {
-		return nil, fault.New(fault.Conflict, "Bring one of the two branches to what the other has of it first, by a commit.", "What %s took back can't be told from what came since, at %s.", Label(g.apart[0]), g.conflicts[0].Address)
+	if len(g.Conflicts) > 0 {
+		return nil, fault.New(fault.Conflict, "Bring one of the two branches to what the other has of it first, by a commit.", "What %s took back can't be told from what came since, at %s.", Label(g.Apart[0]), g.Conflicts[0].Address)
 	}
 	p := &Pending{Mine: hexOf(tree), Theirs: hexOf(theirs.Tree), Parent: theirs.ID.String()}
 	p.on(g)
@@ -178,16 +178,16 @@ func (w *Workspace) compute(ctx context.Context, p *Pending) (*state.Merged, err
 		return nil, err
 	}
 	if len(p.Bases) > 0 {
-		commits, err := w.commitsBy(ctx, p.Bases)
+		commits, err := w.CommitsBy(ctx, p.Bases)
 		if err != nil {
 			return nil, err
 		}
-		if base, err = w.joined(ctx, commits); err != nil {
+		if base, err = w.Joined(ctx, commits); err != nil {
 			return nil, err
 		}
 	}
 	if len(p.Apart) > 0 {
-		if base, err = w.withoutTaken(ctx, base, p.Apart); err != nil {
+		if base, err = w.WithoutTaken(ctx, base, p.Apart); err != nil {
 			return nil, err
 		}
 	}

@@ -2,13 +2,10 @@ package workspace
 
 import (
 	"context"
-	"io"
 	"io/fs"
 	"os"
-	"path/filepath"
 	"slices"
 
-	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind/recipe"
 	"oakenchest/core/ledger"
@@ -142,7 +139,11 @@ func (w *Workspace) Restore(ctx context.Context, paths []string, from state.Stat
 		}
 	}
 	if to != "" {
-		return w.restoreTo(ctx, chosen, from, to)
+		paths, err := w.PutOut(ctx, chosen, from, to)
+		if err != nil {
+			return nil, err
+		}
+		return &Restored{Paths: paths}, nil
 	}
 	return w.restoreHere(ctx, paths, chosen, from)
 }
@@ -204,62 +205,6 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 		}
 	}
 	return r, w.mark(ctx, r.Paths)
-}
-
-// restoreTo writes files below a folder that is empty or new; nothing that is
-// there is overwritten.
-func (w *Workspace) restoreTo(ctx context.Context, chosen []state.File, from state.State, to string) (*Restored, error) {
-	r := &Restored{}
-	for _, f := range chosen {
-		if _, err := os.Lstat(filepath.Join(to, filepath.FromSlash(f.Path))); err == nil {
-			return nil, fault.New(fault.Refused, "Name an empty folder.", "%s is in %s already and would be overwritten.", f.Path, to)
-		}
-	}
-	if err := os.MkdirAll(to, 0o777); err != nil {
-		return nil, fault.New(fault.Refused, "Name another folder.", "%s can't be made: %w.", to, err)
-	}
-	for _, f := range chosen {
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
-		full := filepath.Join(to, filepath.FromSlash(f.Path))
-		if f.Mode == chest.Folder {
-			if err := os.MkdirAll(full, 0o777); err != nil {
-				return nil, err
-			}
-			continue
-		}
-		if err := os.MkdirAll(filepath.Dir(full), 0o777); err != nil {
-			return nil, fault.New(fault.Refused, "Name another folder.", "%s can't be made: %w.", to, err)
-		}
-		if err := copyOut(from, f, full); err != nil {
-			return nil, err
-		}
-		r.Paths = append(r.Paths, f.Path)
-	}
-	return r, nil
-}
-
-func copyOut(from state.State, f state.File, full string) error {
-	in, err := from.Open(f.Path)
-	if err != nil {
-		return err
-	}
-	defer in.Close()
-	mode := os.FileMode(0o666)
-	if f.Mode == chest.Executable {
-		mode = 0o777
-	}
-	out, err := os.OpenFile(full, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
-	if err != nil {
-		return err
-	}
-	if _, err := io.Copy(out, in); err != nil {
-		out.Close()
-		os.Remove(full)
-		return err
-	}
-	return out.Close()
 }
 
 // WriteFiles writes files below a folder of the project, the top one for an empty name,

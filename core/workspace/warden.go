@@ -45,7 +45,7 @@ func (g warden) MayMove(ctx context.Context, from, to content.Digest) error {
 // compare holds the manifest of a tree against a new text of it; nil for none.
 func (g warden) compare(ctx context.Context, from content.Digest, text []byte) error {
 	w := g.w
-	before, err := w.manifestIn(from)
+	before, err := w.ManifestIn(from)
 	if err != nil {
 		return nil // what can't be read has to be mended by somebody, and guards nothing
 	}
@@ -153,17 +153,4 @@ func (g warden) RecordName(environment string) string {
 		return environment
 	}
 	return environment + chest.PersonalMark + g.w.Name
-}
-
-// manifestIn reads the manifest of a tree; one that is missing declares nothing.
-func (w *Workspace) manifestIn(tree content.Digest) (*manifest.Manifest, error) {
-	f, err := w.Chest.At(tree, manifest.Name)
-	if err != nil || f.Mode == 0 {
-		return &manifest.Manifest{}, err
-	}
-	data, err := state.ReadFile(w.TreeState(tree, chest.FirstBranch), manifest.Name)
-	if err != nil {
-		return nil, err
-	}
-	return w.ReadManifest(data)
 }

@@ -28,7 +28,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 	"unicode"
 
@@ -43,6 +42,7 @@ import (
 	"oakenchest/core/kind/recipe"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
+	"oakenchest/core/project"
 	"oakenchest/core/state"
 )
 
@@ -109,17 +109,15 @@ func (r record) location(root string) string {
 
 // Workspace is an open workspace.
 type Workspace struct {
-	Root     string
-	Chest    *chest.Chest
-	Manifest *manifest.Manifest
+	// Project is what it is a workspace of.
+	*project.Project
+	Root string
 	// Unfinished is why what an interrupted command had begun could not be finished; commands that
 	// only look go on all the same.
 	Unfinished error
 	// Broken is why oaken.toml can't be read, when the workspace was opened all the same.
 	Broken error
-	// Person acts; Name is the workspace's, as others see it.
-	Person, Name string
-	Branch       string
+	Branch string
 	// Base is the commit that the files were brought from; zero before the first.
 	Base ledger.Commit
 
@@ -136,24 +134,12 @@ type Workspace struct {
 	pocket     *content.Store // the contents of held commits, and the base's folders
 	registered bool
 	alone      *bool // whether no other workspace is known; nil when not asked yet
-	// firstRules is the manifest of the first branch, when its file had the digest firstRulesOf.
-	firstRules   *manifest.Manifest
-	firstRulesOf content.Digest
-	learnt       bool // whether the index knows more than its file
-	loosened     bool // whether files that need no lock are being made writable
-	busy         *flock.Flock
-	index        *index
+	learnt     bool  // whether the index knows more than its file
+	loosened   bool  // whether files that need no lock are being made writable
+	busy       *flock.Flock
+	index      *index
 	// unread holds the files whose digest the last scan left out.
 	unread map[string]found
-	kinds  knownKinds
-}
-
-// knownKinds are the kinds as the recipes of a manifest have them; workers that
-// commit ask for them file by file.
-type knownKinds struct {
-	sync.Mutex
-	table *kind.Table
-	of    *manifest.Manifest
 }
 
 // BeginOptions are the choices of Begin.
@@ -206,7 +192,8 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 		person = host.Person
 	}
 	own := filepath.Join(root, Folder)
-	w := &Workspace{Root: root, Person: person, Branch: chest.FirstBranch, host: host, Manifest: existing}
+	w := inFolder(root, host)
+	w.Person, w.Branch, w.Manifest = person, chest.FirstBranch, existing
 	w.rec = record{Format: formatVersion, Person: person, Name: workspaceName(person, host.Machine, root), Branch: chest.FirstBranch, Chest: o.Chest}
 	w.Name = w.rec.Name
 	if err := os.MkdirAll(filepath.Join(own, "temp"), ownFolder); err != nil {
@@ -254,6 +241,11 @@ func (w *Workspace) makeChest(ctx context.Context, location string) (*local.Fold
 	}
 	w.rec.Chest = abs
 	return local.Create(ctx, abs, w.Person, w.host.Now)
+}
+
+// inFolder is a workspace of which nothing is known but where it is.
+func inFolder(root string, host Host) *Workspace {
+	return &Workspace{Root: root, host: host, Project: &project.Project{Kinds: host.Kinds, Now: host.Now}}
 }
 
 // use makes a chest in a folder the workspace's.
@@ -307,7 +299,7 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 	if err != nil {
 		return nil, fault.New(fault.Unreachable, "Run oaken begin to put a folder under control, or name one with --in FOLDER.", "%s is in no workspace: no folder above it is under control.", dir)
 	}
-	w := &Workspace{Root: root, host: host}
+	w := inFolder(root, host)
 	if err := w.loadRecord(); err != nil {
 		return nil, err
 	}
@@ -566,29 +558,6 @@ func (w *Workspace) temporary(data []byte, mode os.FileMode) (string, error) {
 	return f.Name(), err
 }
 
-// Reader reads artifacts as this project declares them.
-func (w *Workspace) Reader() *state.Reader {
-	w.kinds.Lock()
-	defer w.kinds.Unlock()
-	if w.kinds.of != w.Manifest {
-		w.kinds.table, w.kinds.of = recipe.Over(w.host.Kinds, w.Manifest.Recipes), w.Manifest
-	}
-	return &state.Reader{Kinds: w.kinds.table, Manifest: w.Manifest}
-}
-
-// ReaderBy reads artifacts by the kinds and recipes of another manifest.
-func (w *Workspace) ReaderBy(m *manifest.Manifest) *state.Reader {
-	if m == w.Manifest {
-		return w.Reader()
-	}
-	return &state.Reader{Kinds: recipe.Over(w.host.Kinds, m.Recipes), Manifest: m}
-}
-
-// CommitState is the state of a commit.
-func (w *Workspace) CommitState(c ledger.Commit, label string) state.State {
-	return state.Commit{Chest: w.Chest, Tree: c.Tree, Name: label}
-}
-
 // BaseState is the state that changes are counted against: what the workspace was brought
 // from, with the commits that are held here.
 func (w *Workspace) BaseState() state.State {
@@ -596,12 +565,7 @@ func (w *Workspace) BaseState() state.State {
 }
 
 // Label writes a commit's address for people: BRANCH:NUMBER.
-func Label(c ledger.Commit) string {
-	if c.ID == (ledger.ID{}) {
-		return "nothing"
-	}
-	return c.Branch + ":" + itoa(c.Depth)
-}
+func Label(c ledger.Commit) string { return project.Label(c) }
 
 func itoa(n int) string { return element.IntValue(int64(n)).Text() }
 
