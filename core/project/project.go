@@ -4,6 +4,7 @@
 package project
 
 import (
+	"context"
 	"strconv"
 	"sync"
 	"time"
@@ -37,6 +38,18 @@ type Project struct {
 		of         *manifest.Manifest
 		table      *kind.Table // with the recipes of the manifest
 	}
+}
+
+// New gives the project of a chest, for whoever acts from a place of some name: with the rules of the first
+// branch, which counts where there is no folder that could say otherwise.
+func New(ctx context.Context, c *chest.Chest, kinds *kind.Table, who chest.Actor, now func() time.Time) (*Project, error) {
+	p := &Project{Chest: c, Kinds: kinds, Person: who.Person, Name: who.Workspace, Now: now, Manifest: &manifest.Manifest{}}
+	c.Actor, c.Warden = who, Warden{Project: p}
+	m, err := p.FirstManifest(ctx)
+	if err == nil && m != nil {
+		p.Manifest = m
+	}
+	return p, err
 }
 
 // Reader reads artifacts as this project declares them.

@@ -2,6 +2,8 @@
 
 package workspace
 
-import "os"
+import (
+	"os"
+)
 
 const umask = os.FileMode(0)

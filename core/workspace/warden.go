@@ -2,121 +2,16 @@ package workspace
 
 import (
 	"context"
-	"slices"
-	"strings"
-	"time"
 
 	"oakenchest/core/chest"
-	"oakenchest/core/content"
-	"oakenchest/core/fault"
-	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
+	"oakenchest/core/project"
 	"oakenchest/core/state"
 )
 
-// warden keeps the rules of a project: the parts of oaken.toml that guard change on the
-// first branch by those alone who may.
-type warden struct{ w *Workspace }
-
-// MayMove refuses somebody's change of rules that they may not change.
-func (g warden) MayMove(ctx context.Context, from, to content.Digest) error {
-	w := g.w
-	was, err := w.Chest.At(from, manifest.Name)
-	if err != nil {
-		return chest.Explain(err)
-	}
-	is, err := w.Chest.At(to, manifest.Name)
-	if err != nil {
-		return chest.Explain(err)
-	}
-	if was.Same(is) || was.Mode == 0 { // a project without rules may get some
-		return nil
-	}
-	if is.Mode == 0 {
-		return g.compare(ctx, from, nil)
-	}
-	data, err := state.ReadFile(w.TreeState(to, chest.FirstBranch), manifest.Name)
-	if err != nil {
-		return err
-	}
-	return g.compare(ctx, from, data)
-}
-
-// compare holds the manifest of a tree against a new text of it; nil for none.
-func (g warden) compare(ctx context.Context, from content.Digest, text []byte) error {
-	w := g.w
-	before, err := w.ManifestIn(from)
-	if err != nil {
-		return nil // what can't be read has to be mended by somebody, and guards nothing
-	}
-	founder, err := w.Chest.Branch(ctx, chest.FirstBranch)
-	if err != nil || before.Team.MayChangeRules(w.Person, founder.Author) {
-		return err
-	}
-	after := &manifest.Manifest{}
-	if text != nil {
-		if after, err = w.ReadManifest(text); err != nil {
-			return fault.New(fault.Refused, "Correct "+manifest.Name+" first.", "%s could not be read then, and with it the rules that guard branch %s: %w.", manifest.Name, chest.FirstBranch, err)
-		}
-	}
-	changes := before.RulesThatChange(after)
-	if len(changes) == 0 {
-		return nil
-	}
-	var list []string
-	for _, c := range changes {
-		list = append(list, c.Name+" "+c.How)
-	}
-	may := before.Team.MayRule
-	if len(may) == 0 {
-		may = []string{founder.Author}
-	}
-	if left, err := g.somebodyLeft(ctx, before.Team, may); err != nil {
-		return err
-	} else if !left && w.folder.Owned() {
-		return g.asOwner(ctx, list, may)
-	}
-	return fault.New(fault.Refused, "Nothing was recorded. Propose it alone: commit oaken.toml on a branch of its own, open a review into "+chest.FirstBranch+", and let one of them merge it.",
-		"Rules that change on branch %s: %s. They are changed by %s alone.", chest.FirstBranch, strings.Join(list, "; "), strings.Join(may, ", "))
-}
-
-// goneAfter is how long nothing was seen of somebody who is not here any more.
-const goneAfter = 90 * 24 * time.Hour
-
-// somebodyLeft reports whether one of some people or roles still works here, as far as is known:
-// a workspace of theirs gave a sign of life. Of whom nothing was ever seen, nobody can say that
-// they are gone.
-func (g warden) somebodyLeft(ctx context.Context, team manifest.Team, may []string) (bool, error) {
-	all, err := g.w.Chest.Workspaces(ctx)
-	if err != nil {
-		return true, err
-	}
-	seen := map[string]time.Time{}
-	for _, x := range all {
-		if x.Seen.After(seen[x.Person]) {
-			seen[x.Person] = x.Seen
-		}
-	}
-	people := []string{}
-	for _, name := range may {
-		if role, is := team.Roles[name]; is {
-			people = append(people, role...)
-		} else {
-			people = append(people, name)
-		}
-	}
-	return len(people) == 0 || slices.ContainsFunc(people, func(who string) bool {
-		last, known := seen[who]
-		return !known || g.w.host.Now().Sub(last) < goneAfter
-	}), nil
-}
-
-// asOwner lets the owner of the chest change rules when nobody of those who may is left, and
-// puts it on the record.
-func (g warden) asOwner(ctx context.Context, changes, may []string) error {
-	w := g.w
-	said := "As the chest's owner, because nothing was seen of " + strings.Join(may, ", ") + " for 90 days: " + strings.Join(changes, "; ")
-	return w.Chest.Attempted(ctx, ledger.Attempt{Environment: chest.FirstBranch, Action: "rules", Person: w.Person, Workspace: w.Name, Time: w.host.Now(), Outcome: "changed", Said: said})
+// warden keeps the rules of the project.
+func (w *Workspace) warden() project.Warden {
+	return project.Warden{Project: w.Project, Owner: func() bool { return w.folder != nil && w.folder.Owned() }}
 }
 
 // mayMerge refuses a merge into the first branch that would change rules which this person
@@ -141,16 +36,7 @@ func (w *Workspace) mayMerge(ctx context.Context, m *state.Merged, theirs state.
 		if err != nil {
 			return err
 		}
-		return warden{w}.compare(ctx, w.tree(), data)
+		return w.warden().MayRule(ctx, w.tree(), data)
 	}
 	return nil
-}
-
-// RecordName gives the name under which records of an environment are kept.
-func (g warden) RecordName(environment string) string {
-	e, err := g.w.Manifest.Environment(environment)
-	if err != nil || !e.Personal() {
-		return environment
-	}
-	return environment + chest.PersonalMark + g.w.Name
 }

@@ -251,7 +251,7 @@ func inFolder(root string, host Host) *Workspace {
 // use makes a chest in a folder the workspace's.
 func (w *Workspace) use(f *local.Folder) {
 	w.folder, w.Chest = f, chest.New(f)
-	w.Chest.Warden, w.Chest.Actor = warden{w}, w.actor()
+	w.Chest.Warden, w.Chest.Actor = w.warden(), w.actor()
 }
 
 // actor is who acts in the workspace.
@@ -319,7 +319,7 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 	if err != nil {
 		return nil, err
 	}
-	w.Chest.Warden, w.Chest.Actor = warden{w}, w.actor()
+	w.Chest.Warden, w.Chest.Actor = w.warden(), w.actor()
 	if host.Brief && !w.Offline {
 		base, _ := ledger.ParseID(w.rec.Base) // whether it is one is said below
 		if err := w.Chest.Brief(ctx, base, []string{chest.FirstBranch, w.Branch}, w.Name); err != nil {
