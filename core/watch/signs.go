@@ -59,7 +59,7 @@ func (s *Session) opened(ctx context.Context, w *workspace.Workspace, signs []st
 		name := signOf(path.Base(sign), names)
 		p := path.Join(dir, name)
 		info, err := os.Lstat(filepath.Join(w.Root, filepath.FromSlash(p)))
-		if name == "" || err != nil || info.Mode().Perm()&0o200 != 0 || !w.WantsLock(p) {
+		if name == "" || err != nil || info.Mode().Perm()&0o200 != 0 || !w.WantsLock(ctx, p) {
 			continue
 		}
 		l, err := w.Lock(ctx, []string{p}, workspace.LockOptions{Reason: "being worked on"})

@@ -188,7 +188,7 @@ func (s *Session) seen(ctx context.Context, w *workspace.Workspace, c workspace.
 		return nil
 	}
 	s.tell(Edited, c.Path, "%s: %s.", c.Path, c.State)
-	if !s.TakeLocks || c.State != workspace.Edited || !w.WantsLock(c.Path) {
+	if !s.TakeLocks || c.State != workspace.Edited || !w.WantsLock(ctx, c.Path) {
 		return nil
 	}
 	l, err := w.Lock(ctx, []string{c.Path}, workspace.LockOptions{Reason: "being edited"})

@@ -96,7 +96,7 @@ func (w *Workspace) TakeMore(ctx context.Context, c Capture, files map[string][]
 // the environment's record is what both have in common. The workspace must have no changes
 // of its own.
 func (w *Workspace) MergeCaptured(ctx context.Context, c Capture) (*MergeResult, error) {
-	if err := errors.Join(w.reviewed("capture"), w.quiet(ctx, "capture that is to be combined with newer work")); err != nil {
+	if err := errors.Join(w.reviewed(ctx, "capture"), w.quiet(ctx, "capture that is to be combined with newer work")); err != nil {
 		return nil, err
 	}
 	p := &Pending{What: "capture " + c.Environment, Message: "What was changed in " + c.Environment, Mine: hexOf(w.tree()), Theirs: c.Tree, Captured: &c, Base: hexOf(content.Digest{})}

@@ -76,7 +76,7 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 		return nil, err
 	}
 	if pending != nil && pending.Onto == "" && pending.Parent == "" {
-		if err := w.reviewed("commit"); err != nil {
+		if err := w.reviewed(ctx, "commit"); err != nil {
 			return nil, err
 		}
 	}
@@ -87,7 +87,7 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 		}
 		return c, err
 	}
-	if err := errors.Join(w.reviewed("commit"), w.underCapture(o.Paths)); err != nil {
+	if err := errors.Join(w.reviewed(ctx, "commit"), w.underCapture(o.Paths)); err != nil {
 		return nil, err
 	}
 	// Where no lock or rule speaks of a file that only seems edited, the files are
@@ -96,7 +96,7 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	if err != nil {
 		return nil, err
 	}
-	status, _, err := w.status(ctx, w.guard(locks).idle() && len(locks)+len(w.Manifest.Lines)+len(w.Manifest.Companions) == 0)
+	status, _, err := w.status(ctx, w.guard(ctx, locks).idle() && len(locks)+len(w.Manifest.Lines)+len(w.Manifest.Companions) == 0)
 	if err != nil {
 		return nil, err
 	}
@@ -173,7 +173,7 @@ func (w *Workspace) settledOnly(locks []ledger.Lock, chosen []Change, paths []st
 }
 
 // reviewed refuses what goes by reviews alone.
-func (w *Workspace) reviewed(what string) error {
+func (w *Workspace) reviewed(ctx context.Context, what string) error {
 	rules := w.Manifest.Review
 	base := w.BaseState().(state.Commit)
 	f, err := base.At(manifest.Name)
@@ -191,7 +191,7 @@ func (w *Workspace) reviewed(what string) error {
 	}
 	only := slices.Contains(rules.Only, w.Branch)
 	if !only && !w.Offline { // and as the first branch has it
-		if first, err := w.FirstManifest(context.Background()); err == nil && first != nil {
+		if first, err := w.FirstManifest(ctx); err == nil && first != nil {
 			only = slices.Contains(first.Review.Only, w.Branch)
 		}
 	}

@@ -25,8 +25,8 @@ type guard struct {
 	shared bool
 }
 
-func (w *Workspace) guard(locks []ledger.Lock) guard {
-	g := guard{w, w.ruling(), chest.NewLockSet(locks), map[string]bool{}, w.shared()}
+func (w *Workspace) guard(ctx context.Context, locks []ledger.Lock) guard {
+	g := guard{w, w.ruling(ctx), chest.NewLockSet(locks), map[string]bool{}, w.shared(ctx)}
 	for _, l := range locks {
 		if path, _, object := strings.Cut(l.Address, "::"); object && w.holds(l) {
 			g.inside[path] = true
@@ -37,11 +37,11 @@ func (w *Workspace) guard(locks []ledger.Lock) guard {
 
 // ruling gives the manifest whose rules of locks count: that of the first branch, unless this
 // person may change its rules, or it can't be read. Then the workspace's own does.
-func (w *Workspace) ruling() *manifest.Manifest {
+func (w *Workspace) ruling(ctx context.Context) *manifest.Manifest {
 	if w.Offline {
 		return w.Manifest
 	}
-	ctx := context.Background()
+
 	first, err := w.Chest.Branch(ctx, chest.FirstBranch)
 	if err != nil {
 		return w.Manifest
@@ -93,12 +93,12 @@ func (g guard) readOnly(p string, head func() []byte) bool {
 }
 
 // shared reports whether others may work in the project.
-func (w *Workspace) shared() bool {
+func (w *Workspace) shared(ctx context.Context) bool {
 	if w.rec.Chest != "" {
 		return true
 	}
 	if w.alone == nil {
-		crowd, err := w.Chest.Others(context.Background(), w.Name)
+		crowd, err := w.Chest.Others(ctx, w.Name)
 		alone := err != nil || crowd == 0
 		w.alone = &alone
 	}
@@ -108,7 +108,7 @@ func (w *Workspace) shared() bool {
 // mark gives recorded files at some paths that need a lock their mode: read-only, or
 // writable.
 func (w *Workspace) mark(ctx context.Context, paths []string) error {
-	if w.Offline || w.guard(nil).idle() && !w.loosened || len(paths) == 0 {
+	if w.Offline || w.guard(ctx, nil).idle() && !w.loosened || len(paths) == 0 {
 		return nil
 	}
 	var locks []ledger.Lock
@@ -121,7 +121,7 @@ func (w *Workspace) mark(ctx context.Context, paths []string) error {
 	if err != nil {
 		return err
 	}
-	g := w.guard(locks)
+	g := w.guard(ctx, locks)
 	for _, p := range paths {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -149,7 +149,7 @@ func (w *Workspace) mark(ctx context.Context, paths []string) error {
 
 // markUnder marks the recorded files that some locks reach.
 func (w *Workspace) markUnder(ctx context.Context, locks []ledger.Lock) error {
-	if w.guard(nil).idle() {
+	if w.guard(ctx, nil).idle() {
 		return nil
 	}
 	var paths []string

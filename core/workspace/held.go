@@ -81,7 +81,7 @@ func (w *Workspace) needPocket() (*content.Store, error) {
 }
 
 // loadHeld reads the list of held commits.
-func (w *Workspace) loadHeld() error {
+func (w *Workspace) loadHeld(ctx context.Context) error {
 	w.held = nil
 	var r heldRecord
 	err := w.readSealed("held.json", &r)
@@ -102,7 +102,7 @@ func (w *Workspace) loadHeld() error {
 	}
 	id, err := ledger.ParseID(r.Base) // a command was killed before it could note the new base elsewhere
 	if err == nil {
-		w.Base, err = w.Chest.Commit(context.Background(), id)
+		w.Base, err = w.Chest.Commit(ctx, id)
 	}
 	return err
 }

@@ -63,9 +63,9 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 	for _, a := range addresses {
 		l := ledger.Lock{Address: a, Holder: w.Person, Workspace: w.Name, Since: now, Reason: o.Reason, Pattern: w.IsPattern(a)}
 		l.Folder = !l.Pattern && w.isFolder(a)
-		if lasts := max(o.For, 0); lasts > 0 || w.ruling().Team.LockTime() > 0 {
+		if lasts := max(o.For, 0); lasts > 0 || w.ruling(ctx).Team.LockTime() > 0 {
 			if lasts == 0 {
-				lasts = w.ruling().Team.LockTime()
+				lasts = w.ruling(ctx).Team.LockTime()
 			}
 			l.Ends = now.Add(lasts)
 		}
@@ -80,7 +80,7 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 	out := &Locked{Locks: wanted}
 	var had []string
 	var err error
-	out.Taken, had, err = w.Chest.Lock(ctx, chest.TakeLocks{Wanted: wanted, Now: now, SilentAfter: w.ruling().Team.Silence(), TakeSilent: o.TakeSilent})
+	out.Taken, had, err = w.Chest.Lock(ctx, chest.TakeLocks{Wanted: wanted, Now: now, SilentAfter: w.ruling(ctx).Team.Silence(), TakeSilent: o.TakeSilent})
 	if err != nil {
 		return nil, err
 	}
@@ -241,8 +241,8 @@ func (w *Workspace) Unlock(ctx context.Context, addresses []string, force bool, 
 			return nil, err
 		}
 	} else {
-		if !w.ruling().Team.FreesLocks(w.Person) {
-			return nil, fault.New(fault.Refused, "Ask one of "+strings.Join(w.ruling().Team.MayFreeLocks, ", ")+"; oaken.toml names them under [team].", "%s may not end the locks of others.", w.Person)
+		if !w.ruling(ctx).Team.FreesLocks(w.Person) {
+			return nil, fault.New(fault.Refused, "Ask one of "+strings.Join(w.ruling(ctx).Team.MayFreeLocks, ", ")+"; oaken.toml names them under [team].", "%s may not end the locks of others.", w.Person)
 		}
 		if strings.TrimSpace(reason) == "" {
 			return nil, fault.New(fault.Usage, "Say it with -m TEXT; the holder is told.", "Ending somebody's lock needs a reason.")
@@ -350,7 +350,7 @@ func (w *Workspace) covered(locks *chest.LockSet, p string) bool {
 // who holds it. It gives sentences about changes that had better been locked.
 func (w *Workspace) checkLocks(ctx context.Context, locks []ledger.Lock, changes []Change) (warnings []string, err error) {
 	paths := make([]string, 0, len(changes))
-	guard := w.guard(locks)
+	guard := w.guard(ctx, locks)
 	for _, c := range changes {
 		paths = append(paths, c.Path)
 		for _, p := range []string{c.Path, c.From} {

@@ -28,7 +28,7 @@ type MergeResult struct {
 // Merge brings a commit into the workspace and, when nothing is in conflict,
 // commits the result. The workspace must have no changes of its own.
 func (w *Workspace) Merge(ctx context.Context, theirs ledger.Commit, label, message string) (*MergeResult, error) {
-	if err := errors.Join(w.reviewed("merge"), w.quiet(ctx, "merge")); err != nil {
+	if err := errors.Join(w.reviewed(ctx, "merge"), w.quiet(ctx, "merge")); err != nil {
 		return nil, err
 	}
 	p, err := w.mergeOf(ctx, theirs, label, message)
@@ -77,7 +77,7 @@ func (w *Workspace) Foresee(ctx context.Context, theirs ledger.Commit, label str
 
 // Revert undoes what a commit did, by a new commit.
 func (w *Workspace) Revert(ctx context.Context, c ledger.Commit, message string) (*MergeResult, error) {
-	if err := errors.Join(w.reviewed("revert"), w.quiet(ctx, "revert")); err != nil {
+	if err := errors.Join(w.reviewed(ctx, "revert"), w.quiet(ctx, "revert")); err != nil {
 		return nil, err
 	}
 	reached := false

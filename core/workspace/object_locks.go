@@ -96,7 +96,7 @@ func (w *Workspace) changedObjects(ctx context.Context, locks []ledger.Lock, pat
 // checkInside refuses, in artifacts that must be locked and of which this workspace holds the locks of some
 // objects alone, changes of anything else.
 func (w *Workspace) checkInside(ctx context.Context, locks []ledger.Lock, paths []string) error {
-	guard := w.guard(locks)
+	guard := w.guard(ctx, locks)
 	var mine []ledger.Lock
 	for _, l := range locks {
 		if IsObject(l.Address) && w.holds(l) {

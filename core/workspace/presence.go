@@ -65,7 +65,7 @@ func (w *Workspace) register(ctx context.Context) error {
 		}
 	}
 	w.registered = true
-	if w.shared() && !w.rec.Guarded && w.Base.ID != (ledger.ID{}) {
+	if w.shared(ctx) && !w.rec.Guarded && w.Base.ID != (ledger.ID{}) {
 		w.rec.Guarded = true
 		if err := w.save(); err != nil {
 			return err
@@ -343,9 +343,9 @@ func (w *Workspace) AnnounceStatus(ctx context.Context, s *Status) error {
 
 // WantsLock reports whether the project requires or advises a lock for a file that is
 // edited here, and this workspace does not hold it.
-func (w *Workspace) WantsLock(p string) bool {
-	locks, err := w.Chest.LocksNear(context.Background(), []string{p})
-	g := w.guard(locks)
+func (w *Workspace) WantsLock(ctx context.Context, p string) bool {
+	locks, err := w.Chest.LocksNear(ctx, []string{p})
+	g := w.guard(ctx, locks)
 	if err != nil || w.covered(g.locks, p) || w.waived(p) {
 		return false
 	}

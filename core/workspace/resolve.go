@@ -52,7 +52,7 @@ func (w *Workspace) Decide(ctx context.Context, list []Decision) (left []element
 	for _, d := range list {
 		all = append(all, d.Conflict)
 	}
-	edited, err := w.editedSince(p, all)
+	edited, err := w.editedSince(ctx, p, all)
 	if err != nil {
 		return nil, err
 	}
@@ -101,7 +101,7 @@ func (w *Workspace) Resolve(ctx context.Context, text string, keep element.Keep,
 	if len(settled) == 0 {
 		return nil, nil, fault.New(fault.Usage, "oaken conflicts lists the addresses that are open.", "No conflict is open at %s.", text)
 	}
-	edited, err := w.editedSince(p, settled)
+	edited, err := w.editedSince(ctx, p, settled)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -145,12 +145,12 @@ func (w *Workspace) settledBefore(ctx context.Context, p *Pending) ([]element.Co
 
 // editedSince lists the artifacts among conflicts whose files are not as the
 // merge left them.
-func (w *Workspace) editedSince(p *Pending, conflicts []element.Conflict) ([]string, error) {
+func (w *Workspace) editedSince(ctx context.Context, p *Pending, conflicts []element.Conflict) ([]string, error) {
 	_, mine, _, err := w.states(p)
 	if err != nil {
 		return nil, err
 	}
-	files, err := mine.Files(context.Background())
+	files, err := mine.Files(ctx)
 	if err != nil {
 		return nil, err
 	}

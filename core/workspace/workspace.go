@@ -327,7 +327,7 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 			return nil, chest.Explain(err)
 		}
 	}
-	if err := errors.Join(w.loadBase(ctx), w.loadHeld()); err != nil {
+	if err := errors.Join(w.loadBase(ctx), w.loadHeld(ctx)); err != nil {
 		w.Close()
 		return nil, err
 	}
@@ -483,7 +483,7 @@ func (e *unwritableError) Unwrap() error { return e.refuse }
 
 // begun takes the workspace over from whoever had it before.
 func (w *Workspace) begun(ctx context.Context) error {
-	if err := errors.Join(w.loadRecord(), w.loadBase(ctx), w.loadHeld()); err != nil { // another process may have moved on
+	if err := errors.Join(w.loadRecord(), w.loadBase(ctx), w.loadHeld(ctx)); err != nil { // another process may have moved on
 		return err
 	}
 	temp := filepath.Join(w.Root, Folder, "temp") // what a killed process has left

@@ -113,7 +113,7 @@ func (w *Workspace) fetchAll(ctx context.Context, from state.State, files []stat
 		if err != nil {
 			return err
 		}
-		if made := w.guard(locks); !made.idle() {
+		if made := w.guard(ctx, locks); !made.idle() {
 			g = &made
 		}
 	}
