@@ -47,15 +47,7 @@ func fill(folder string, n int) error {
 		return err
 	}
 	defer l.Close()
-	tx, err := l.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Close()
-	if err := record(w.Chest, tx, trees); err != nil {
-		return err
-	}
-	return tx.Finish()
+	return l.Update(ctx, func(tx *tables.Tx) error { return record(w.Chest, tx, trees) })
 }
 
 // writeTrees stores the trees of the commits.

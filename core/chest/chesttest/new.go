@@ -57,13 +57,5 @@ func Fill(ctx context.Context, dir string, write func(*tables.Tx) error) error {
 		return err
 	}
 	defer l.Close()
-	tx, err := l.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Close()
-	if err := write(tx); err != nil {
-		return err
-	}
-	return tx.Finish()
+	return l.Update(ctx, write)
 }

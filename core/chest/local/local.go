@@ -68,7 +68,7 @@ func Create(ctx context.Context, dir, author string, now func() time.Time) (*Fol
 		return nil, errors.Join(err, contents.Close())
 	}
 	f := &Folder{Dir: dir, contents: contents, ledger: records, now: now}
-	err = f.update(ctx, func(tx *tables.Tx) error {
+	err = f.ledger.Update(ctx, func(tx *tables.Tx) error {
 		return tx.AddBranch(ledger.Branch{Name: chest.FirstBranch, Author: author, Time: now()})
 	})
 	if err == nil {
@@ -173,21 +173,8 @@ func (f *Folder) View(ctx context.Context) (ledger.Records, error) {
 	return tx, nil
 }
 
-// update runs fn in one transaction that changes the records.
-func (f *Folder) update(ctx context.Context, fn func(*tables.Tx) error) error {
-	tx, err := f.ledger.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Close()
-	if err := fn(tx); err != nil {
-		return err
-	}
-	return tx.Finish()
-}
-
 func (f *Folder) Do(ctx context.Context, r chest.Request) (out chest.Outcome, err error) {
-	err = f.update(ctx, func(tx *tables.Tx) error { out, err = enact.Do(tx, r, f.now()); return err })
+	err = f.ledger.Update(ctx, func(tx *tables.Tx) error { out, err = enact.Do(tx, r, f.now()); return err })
 	if err != nil {
 		return chest.Outcome{}, err
 	}
@@ -195,22 +182,22 @@ func (f *Folder) Do(ctx context.Context, r chest.Request) (out chest.Outcome, er
 }
 
 func (f *Folder) Lease(ctx context.Context, s chest.LeaseStep) error {
-	return f.update(ctx, func(tx *tables.Tx) error { return enact.Step(tx, s) })
+	return f.ledger.Update(ctx, func(tx *tables.Tx) error { return enact.Step(tx, s) })
 }
 
 func (f *Folder) Tell(ctx context.Context, n chest.News) error {
 	defer trace.Begin(ctx, trace.Sign, n.Workspace.Name)()
-	return f.update(ctx, func(tx *tables.Tx) error { return enact.Tell(tx, n) })
+	return f.ledger.Update(ctx, func(tx *tables.Tx) error { return enact.Tell(tx, n) })
 }
 
 func (f *Folder) Register(ctx context.Context, w ledger.Workspace) (name string, err error) {
 	defer trace.Begin(ctx, trace.Sign, w.Name)()
-	err = f.update(ctx, func(tx *tables.Tx) error { name, err = enact.Register(tx, w); return err })
+	err = f.ledger.Update(ctx, func(tx *tables.Tx) error { name, err = enact.Register(tx, w); return err })
 	return name, err
 }
 
 func (f *Folder) Heard(ctx context.Context, workspace string, upTo int64) error {
-	return f.update(ctx, func(tx *tables.Tx) error { return enact.Heard(tx, workspace, upTo) })
+	return f.ledger.Update(ctx, func(tx *tables.Tx) error { return enact.Heard(tx, workspace, upTo) })
 }
 
 func (f *Folder) Flaws(ctx context.Context) ([]string, error) {

@@ -58,7 +58,7 @@ func Create(ctx context.Context, file string) (*Ledger, error) {
 	if err != nil {
 		return nil, err
 	}
-	err = l.update(ctx, func(tx *Tx) error {
+	err = l.Update(ctx, func(tx *Tx) error {
 		for _, s := range schema() {
 			if _, err := tx.exec(s); err != nil {
 				return err
@@ -98,13 +98,13 @@ func (l *Ledger) bringUp(ctx context.Context) error {
 		return explain(ctx, err)
 	}
 	if moved > 0 {
-		return l.update(ctx, func(tx *Tx) error { return tx.movedTo() })
+		return l.Update(ctx, func(tx *Tx) error { return tx.movedTo() })
 	}
 	if version > Version {
 		return fmt.Errorf("%w: %d, this program knows %d", ledger.ErrNewer, version, Version)
 	}
 	if version < Version {
-		if err := l.update(ctx, (*Tx).upgrade); err != nil {
+		if err := l.Update(ctx, (*Tx).upgrade); err != nil {
 			return fmt.Errorf("they can't be brought to format %d: %w", Version, explain(ctx, err))
 		}
 	}
@@ -211,8 +211,8 @@ func (tx *Tx) Close() error {
 	return nil
 }
 
-// update runs fn in a transaction of its own.
-func (l *Ledger) update(ctx context.Context, fn func(*Tx) error) error {
+// Update runs fn in a transaction of its own, and keeps what it changed when it gives no error.
+func (l *Ledger) Update(ctx context.Context, fn func(*Tx) error) error {
 	tx, err := l.Begin(ctx)
 	if err != nil {
 		return err

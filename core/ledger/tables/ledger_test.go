@@ -31,7 +31,7 @@ func create(t *testing.T) (*Ledger, string) {
 
 func update(t *testing.T, l *Ledger, fn func(*Tx) error) {
 	t.Helper()
-	if err := l.update(t.Context(), fn); err != nil {
+	if err := l.Update(t.Context(), fn); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -102,7 +102,7 @@ func TestIDsPrintAndParse(t *testing.T) {
 func TestAFailedUpdateLeavesNothing(t *testing.T) {
 	l, _ := create(t)
 	boom := errors.New("boom")
-	err := l.update(t.Context(), func(tx *Tx) error {
+	err := l.Update(t.Context(), func(tx *Tx) error {
 		if err := tx.AddBranch(ledger.Branch{Name: "main", Author: "Imke", Time: noon}); err != nil {
 			return err
 		}
@@ -113,7 +113,7 @@ func TestAFailedUpdateLeavesNothing(t *testing.T) {
 	}
 	func() {
 		defer func() { recover() }()
-		_ = l.update(t.Context(), func(tx *Tx) error {
+		_ = l.Update(t.Context(), func(tx *Tx) error {
 			_ = tx.AddBranch(ledger.Branch{Name: "main", Author: "Imke", Time: noon})
 			panic("in the middle")
 		})
@@ -124,7 +124,7 @@ func TestAFailedUpdateLeavesNothing(t *testing.T) {
 		}
 		return tx.AddBranch(ledger.Branch{Name: "main", Author: "Imke", Time: noon})
 	})
-	if err := l.update(t.Context(), func(tx *Tx) error { return tx.AddBranch(ledger.Branch{Name: "main"}) }); !errors.Is(err, ledger.ErrTaken) {
+	if err := l.Update(t.Context(), func(tx *Tx) error { return tx.AddBranch(ledger.Branch{Name: "main"}) }); !errors.Is(err, ledger.ErrTaken) {
 		t.Errorf("a name twice: %v", err)
 	}
 }
@@ -148,7 +148,7 @@ func TestWritersTakeTurns(t *testing.T) {
 			defer mine.Close()
 			for round := range rounds {
 				var from ledger.ID
-				err := mine.update(context.Background(), func(tx *Tx) error {
+				err := mine.Update(context.Background(), func(tx *Tx) error {
 					b, err := tx.Branch("main")
 					if err != nil {
 						return err
@@ -172,7 +172,7 @@ func TestWritersTakeTurns(t *testing.T) {
 	if len(won) != writers*rounds {
 		t.Errorf("%d different tips were left, want %d", len(won), writers*rounds)
 	}
-	err := l.update(t.Context(), func(tx *Tx) error { return tx.MoveTip("main", ledger.ID{1}, ledger.ID{2}) })
+	err := l.Update(t.Context(), func(tx *Tx) error { return tx.MoveTip("main", ledger.ID{1}, ledger.ID{2}) })
 	if !errors.Is(err, ledger.ErrMoved) {
 		t.Errorf("a move from where the branch is not: %v", err)
 	}
@@ -206,7 +206,7 @@ func TestLocksReleasesAndDeployments(t *testing.T) {
 		}
 		return tx.RemoveLock("reef.glb")
 	})
-	if err := l.update(t.Context(), func(tx *Tx) error { return tx.RemoveLock("reef.glb") }); !errors.Is(err, ledger.ErrNotFound) {
+	if err := l.Update(t.Context(), func(tx *Tx) error { return tx.RemoveLock("reef.glb") }); !errors.Is(err, ledger.ErrNotFound) {
 		t.Errorf("a lock that is gone: %v", err)
 	}
 }
@@ -265,7 +265,7 @@ func TestExtentsAgreeWithTheGraph(t *testing.T) {
 			}
 			all = append(all, c)
 		}
-		err := l.update(t.Context(), func(tx *Tx) error {
+		err := l.Update(t.Context(), func(tx *Tx) error {
 			for _, c := range all {
 				if err := tx.AddCommit(c); err != nil {
 					return err
@@ -308,7 +308,7 @@ func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
 	for version, statements := range map[int][]string{1: first, 2: second, 3: third, 4: fourth, 5: fifth, 6: sixth} {
 		l, file := create(t)
 		c := sealed("old")
-		if err := l.update(t.Context(), func(tx *Tx) error {
+		if err := l.Update(t.Context(), func(tx *Tx) error {
 			if err := errors.Join(tx.AddCommit(c), tx.AddTouches(c.ID, nil), tx.AddLock(ledger.Lock{Address: "reef.glb", Holder: "Imke", Since: noon})); err != nil {
 				return err
 			}
@@ -327,7 +327,7 @@ func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			err = l.update(t.Context(), func(tx *Tx) error {
+			err = l.Update(t.Context(), func(tx *Tx) error {
 				broad, err := tx.Broad()
 				if flaws, err := tx.Flaws(); err != nil || len(flaws) > 0 {
 					return fmt.Errorf("%v, %w", flaws, err)
@@ -373,7 +373,7 @@ func TestWhatIsKeptBelongsToItsDeployment(t *testing.T) {
 		}
 		return k.Tree, k.Deployment
 	}
-	err := l.update(t.Context(), func(tx *Tx) error {
+	err := l.Update(t.Context(), func(tx *Tx) error {
 		deploy(tx, "one", true)
 		deploy(tx, "two", true)
 		if _, err := tx.AddDeployment(ledger.Deployment{Environment: "test", Time: now}); err != nil { // changed nothing

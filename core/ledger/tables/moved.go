@@ -14,7 +14,7 @@ import (
 // instead. Processes that have the records open meet a MovedError from then on, and lose nothing that they
 // were told is kept. An error of take leaves all as it is.
 func (l *Ledger) Leave(ctx context.Context, place string, take func() error) error {
-	err := l.update(ctx, func(tx *Tx) error {
+	err := l.Update(ctx, func(tx *Tx) error {
 		if err := take(); err != nil {
 			return err
 		}
@@ -78,7 +78,7 @@ func Arrive(ctx context.Context, file string) error {
 	}
 	err = l.check(ctx)
 	if err == nil {
-		err = l.update(ctx, func(tx *Tx) error {
+		err = l.Update(ctx, func(tx *Tx) error {
 			_, err := tx.exec("update leases set owner = ''")
 			return err
 		})

@@ -91,7 +91,7 @@ func TestBookingsMarksAndLooksComeBackAsTheyWent(t *testing.T) {
 		return nil
 	})
 	update(t, l, func(tx *Tx) error { return tx.RemoveDistinct("a", "b") })
-	if err := l.update(t.Context(), func(tx *Tx) error { return tx.RemoveDistinct("a", "b") }); !errors.Is(err, ledger.ErrNotFound) {
+	if err := l.Update(t.Context(), func(tx *Tx) error { return tx.RemoveDistinct("a", "b") }); !errors.Is(err, ledger.ErrNotFound) {
 		t.Errorf("a mark that is gone: %v", err)
 	}
 }
@@ -117,7 +117,7 @@ func TestPicksAndDeeds(t *testing.T) {
 		}
 		return errors.Join(err1, err2, err3)
 	})
-	if err := l.update(t.Context(), func(tx *Tx) error { return tx.AddPick(two.ID, three.ID) }); err == nil {
+	if err := l.Update(t.Context(), func(tx *Tx) error { return tx.AddPick(two.ID, three.ID) }); err == nil {
 		t.Error("a commit was picked from two")
 	}
 }
