@@ -61,8 +61,12 @@ func (c *Chest) View(ctx context.Context, fn func(ledger.Records) error) error {
 // do carries an act out, on the grounds of all leases that are held. Where the chest was tidied after contents
 // were stored, it makes sure that they are there, and asks again.
 func (c *Chest) do(ctx context.Context, a Act) (Outcome, error) {
+	return c.doOn(ctx, a, c.leases.grounds())
+}
+
+// doOn is do, on some grounds.
+func (c *Chest) doOn(ctx context.Context, a Act, on Grounds) (Outcome, error) {
 	const patience = 5
-	on := c.leases.grounds()
 	for n := 0; ; n++ {
 		r := Request{Key: rand.Text(), Actor: c.Actor, Act: a, On: on}
 		end := trace.Begin(ctx, trace.Act, a.Verb()+" "+a.Subject())
@@ -131,6 +135,8 @@ func explainRefusal(r *Refusal) error {
 	switch r.Reason {
 	case BranchMoved:
 		return say(fault.Refused, "Nothing was recorded. Bring them in with oaken sync, and commit again.", "Branch %s has newer commits than this workspace.", r.Subject)
+	case RulesMoved:
+		return say(fault.Refused, "See how it stands, and run the command again; nothing was recorded.", "Branch %s has new commits, and with them perhaps other rules.", r.Subject)
 	case RecordMoved:
 		return say(fault.Refused, "Capture it again: oaken capture "+fault.Word(r.Subject)+".", "Somebody has deployed to %s, or captured it, since this was read.", r.Subject)
 	case LeaseLost:

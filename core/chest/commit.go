@@ -45,9 +45,18 @@ func (c *Chest) Publish(ctx context.Context, d Draft) (ledger.Commit, error) {
 	return out.Commits[0], nil
 }
 
-// PublishReviewed is Publish that closes a review as it says, with the commit as its outcome; nil closes none.
-func (c *Chest) PublishReviewed(ctx context.Context, r *ledger.Review, d Draft) (ledger.Commit, error) {
-	out, err := c.publish(ctx, Publish{Drafts: []Draft{d}, Review: r})
+// Ruling is what a commit was decided by, beside its branch.
+type Ruling struct {
+	// Review, when set, is closed as it says, with the commit as its outcome.
+	Review *ledger.Review
+	// Rules, when set, is where the first branch was when its rules were read.
+	Rules *ledger.ID
+}
+
+// PublishRuled is Publish of what was decided by rules, or in a review.
+func (c *Chest) PublishRuled(ctx context.Context, d Draft, by Ruling) (ledger.Commit, error) {
+	r := by.Review
+	out, err := c.publishOn(ctx, Publish{Drafts: []Draft{d}, Review: r}, by.Rules)
 	if refused(err, Unknown) && r != nil {
 		err = fault.New(fault.Refused, "oaken review list shows those that are open.", "Review %d is not open any more.", r.Number)
 	}
@@ -68,6 +77,11 @@ func (c *Chest) PublishAll(ctx context.Context, drafts []Draft) ([]ledger.Commit
 
 // publish is the one way in: it asks the warden, tells what the drafts touch, and acts.
 func (c *Chest) publish(ctx context.Context, a Publish) (Outcome, error) {
+	return c.publishOn(ctx, a, nil)
+}
+
+// publishOn is publish of what rules were asked for, as the first branch had them at a commit; nil for none.
+func (c *Chest) publishOn(ctx context.Context, a Publish, rules *ledger.ID) (Outcome, error) {
 	if err := c.Allowed(ctx, a.Drafts...); err != nil {
 		return Outcome{}, err
 	}
@@ -79,7 +93,9 @@ func (c *Chest) publish(ctx context.Context, a Publish) (Outcome, error) {
 	if err := c.trace(ctx, &a); err != nil {
 		return Outcome{}, Explain(c.overtaken(ctx, err))
 	}
-	out, err := c.do(ctx, a)
+	on := c.leases.grounds()
+	on.Rules = rules
+	out, err := c.doOn(ctx, a, on)
 	if r, ok := asRefusal(err); ok && r.Reason == RecordMoved {
 		r.Subject = c.plainName(r.Subject)
 	}

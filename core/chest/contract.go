@@ -60,6 +60,8 @@ type Request struct {
 type Grounds struct {
 	// Leases are those under which it was decided; a fence that is not the newest decides nothing.
 	Leases []Fence `json:",omitempty"`
+	// Rules is where the first branch was when its rules were read; nil when none were.
+	Rules *ledger.ID `json:",omitempty"`
 	// Tidied is how often the chest had been tidied when the contents that the act names were stored; nil
 	// when it names none.
 	Tidied *int64 `json:",omitempty"`

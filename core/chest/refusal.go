@@ -15,6 +15,8 @@ type Reason string
 const (
 	// BranchMoved: Branch is not where the act was decided.
 	BranchMoved Reason = "branch-moved"
+	// RulesMoved: the first branch has moved since its rules were read.
+	RulesMoved Reason = "rules-moved"
 	// RecordMoved: somebody has deployed to, or captured, Subject since.
 	RecordMoved Reason = "record-moved"
 	// LeaseLost: the act was decided under a lease, Subject, that somebody else took over.

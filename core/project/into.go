@@ -16,8 +16,8 @@ type Into struct {
 	// Onto is the tip of the branch, Theirs the commit whose work goes in.
 	Onto, Theirs  ledger.Commit
 	Message, Item string
-	// Review, when set, is closed by the merge as it says.
-	Review *ledger.Review
+	// By is what it was decided by, beside the branch.
+	By chest.Ruling
 	// Check, when set, looks at what the merge comes to, before it is published.
 	Check func(state.State) error
 }
@@ -53,7 +53,7 @@ func (p *Project) mergeInto(ctx context.Context, o Into) (*Arrived, error) {
 			return nil, err
 		}
 	}
-	c, err := p.Chest.PublishReviewed(ctx, o.Review, chest.Draft{Branch: o.Branch, Tip: o.Onto.ID, Merged: o.Theirs.ID, Tree: tree, Author: p.Person, Workspace: p.Name, Time: p.Now(), Message: o.Message, Item: o.Item})
+	c, err := p.Chest.PublishRuled(ctx, chest.Draft{Branch: o.Branch, Tip: o.Onto.ID, Merged: o.Theirs.ID, Tree: tree, Author: p.Person, Workspace: p.Name, Time: p.Now(), Message: o.Message, Item: o.Item}, o.By)
 	if err != nil {
 		return nil, err
 	}

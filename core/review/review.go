@@ -440,6 +440,10 @@ func (d *Desk) Merge(ctx context.Context, number int64, message string, progress
 	case len(r.Missing) > 0:
 		return nil, nil, fault.New(fault.Refused, "oaken review show "+fmt.Sprint(number)+" tells all that is missing.", "Review %d can't be merged yet: %s", number, strings.TrimSuffix(r.Missing[0], "."))
 	}
+	first, err := d.Project.Chest.Branch(ctx, chest.FirstBranch)
+	if err != nil {
+		return nil, nil, err
+	}
 	rules, err := d.rules(ctx, r.Onto)
 	if err != nil {
 		return nil, nil, err
@@ -454,7 +458,7 @@ func (d *Desk) Merge(ctx context.Context, number int64, message string, progress
 	into.Check = func(s state.State) error { return d.checks(ctx, r, rules.Checks, s, progress) }
 	row := r.Review
 	row.State, row.Closer, row.Closed = ledger.ReviewMerged, d.Project.Person, d.now()
-	into.Review = &row
+	into.By = chest.Ruling{Review: &row, Rules: &first.Tip}
 	c, err := d.Project.MergeInto(ctx, into)
 	if err != nil {
 		return nil, nil, err

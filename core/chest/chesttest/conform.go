@@ -51,6 +51,7 @@ var promises = []promise{
 	{"a lease is taken by one", (*trial).aLeaseIsTakenByOne},
 	{"a lease that moved on is not renewed nor given back by who had it", (*trial).aLeaseMovesOn},
 	{"what was decided under an older fence is refused", (*trial).anOlderFenceDecidesNothing},
+	{"what was decided by rules that may have changed is refused", (*trial).rulesThatMovedAreNoticed},
 	{"what was stored before the chest was tidied is refused", (*trial).tidyingIsNoticed},
 	{"a lock is held by one workspace", (*trial).aLockIsHeldByOne},
 	{"a name is given once", (*trial).aNameIsGivenOnce},
@@ -417,6 +418,22 @@ func (t *trial) anOlderFenceDecidesNothing() {
 	t.refusedFor(err, chest.LeaseLost)
 	if n := t.count(t.other); n != 1 {
 		t.Errorf("%d commits are there", n)
+	}
+}
+
+func (t *trial) rulesThatMovedAreNoticed() {
+	first := t.do(t.one, publish(ledger.ID{}, "first")).Commits[0]
+	t.do(t.one, chest.MakeBranch{Branch: ledger.Branch{Name: "kelp", Tip: first.ID}})
+	d := draft(first.ID, "by the rules")
+	d.Branch = "kelp"
+	q := request("", chest.Publish{Drafts: []chest.Draft{d}})
+	q.On.Rules = &first.ID
+	second := t.do(t.other, publish(first.ID, "other rules")).Commits[0]
+	_, err := t.one.Do(t.Context(), q)
+	t.refusedFor(err, chest.RulesMoved)
+	q.On.Rules = &second.ID
+	if _, err := t.one.Do(t.Context(), q); err != nil {
+		t.Error(err)
 	}
 }
 

@@ -38,7 +38,7 @@ func Do(tx *tables.Tx, r chest.Request, now time.Time) (chest.Outcome, error) {
 	if err != nil {
 		return chest.Outcome{}, refusal(err, r.Act)
 	}
-	if err := tx.AddDone(tables.Done{Verb: r.Act.Verb(), Subject: r.Act.Subject(), Person: r.Actor.Person, Workspace: r.Actor.Workspace, Time: now}); err != nil {
+	if err := note(tx, r, now); err != nil {
 		return chest.Outcome{}, err
 	}
 	if r.Key == "" {
@@ -49,6 +49,28 @@ func Do(tx *tables.Tx, r chest.Request, now time.Time) (chest.Outcome, error) {
 		return chest.Outcome{}, err
 	}
 	return out, tx.AddAnswer(tables.Answer{Key: r.Key, Act: name, Time: now, Said: string(said)}, now.Add(-chest.KeptAnswers))
+}
+
+// note puts an act into the trail. That a commit names somebody else as its author is a row of its own.
+func note(tx *tables.Tx, r chest.Request, now time.Time) error {
+	row := tables.Done{Verb: r.Act.Verb(), Subject: r.Act.Subject(), Person: r.Actor.Person, Workspace: r.Actor.Workspace, Time: now}
+	if err := tx.AddDone(row); err != nil {
+		return err
+	}
+	p, ok := r.Act.(chest.Publish)
+	if !ok {
+		return nil
+	}
+	for _, d := range p.Drafts {
+		if d.Author == r.Actor.Person {
+			continue
+		}
+		row.Verb, row.Subject = "attribute", d.Author
+		if err := tx.AddDone(row); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // nameOf gives the digest of an act: SHA-256 of its verb and its JSON.
@@ -79,6 +101,15 @@ func stands(tx *tables.Tx, on chest.Grounds) error {
 		}
 		if l.Fence != f.Number {
 			return &chest.Refusal{Reason: chest.LeaseLost, Subject: f.Lease}
+		}
+	}
+	if on.Rules != nil {
+		b, err := tx.Branch(chest.FirstBranch)
+		if err != nil {
+			return err
+		}
+		if b.Tip != *on.Rules {
+			return &chest.Refusal{Reason: chest.RulesMoved, Subject: b.Name}
 		}
 	}
 	if on.Tidied == nil {

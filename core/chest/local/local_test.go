@@ -3,6 +3,7 @@ package local_test
 import (
 	"os"
 	"path/filepath"
+	"slices"
 	"testing"
 	"time"
 
@@ -10,6 +11,8 @@ import (
 	"oakenchest/core/chest/chesttest"
 	"oakenchest/core/chest/local"
 	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/ledger/tables"
 )
 
 func TestAChestOfANewerFormatIsRefused(t *testing.T) {
@@ -46,4 +49,52 @@ func TestAFolderKeepsThePromises(t *testing.T) {
 		t.Cleanup(func() { a.Close(); b.Close() })
 		return a, b
 	})
+}
+
+// TestTheTrailSaysWhoDidWhat holds the rows of the trail against the acts that were done, and refused.
+func TestTheTrailSaysWhoDidWhat(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "chest")
+	f, err := local.Create(t.Context(), dir, "Imke", time.Now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := chest.New(f)
+	c.Actor = chest.Actor{Person: "Tarek", Workspace: "lab"}
+	one, err := c.Publish(t.Context(), chest.Draft{Branch: "main", Author: "Tarek", Time: time.Now(), Message: "own"})
+	if err == nil {
+		_, err = c.Publish(t.Context(), chest.Draft{Branch: "main", Tip: one.ID, Author: "Imke", Time: time.Now(), Message: "hers"})
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.Publish(t.Context(), chest.Draft{Branch: "main", Tip: one.ID, Author: "Tarek", Time: time.Now(), Message: "late"}); err == nil {
+		t.Error("a branch moved from where it was not")
+	}
+	if err := c.AddRelease(t.Context(), ledger.Release{Name: "spring", Commit: one.ID}); err != nil {
+		t.Fatal(err)
+	}
+	if err := c.Close(); err != nil {
+		t.Fatal(err)
+	}
+	l, err := tables.Open(t.Context(), filepath.Join(dir, "ledger.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	tx, err := l.View(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer tx.Close()
+	rows, err := tx.Trail()
+	var got []string
+	for _, r := range rows {
+		if r.Person != "Tarek" || r.Workspace != "lab" || r.Time.IsZero() {
+			t.Errorf("%+v", r)
+		}
+		got = append(got, r.Verb+" "+r.Subject)
+	}
+	if want := []string{"publish main", "publish main", "attribute Imke", "release release:spring"}; err != nil || !slices.Equal(got, want) {
+		t.Errorf("the trail is %q, %v", got, err)
+	}
 }
