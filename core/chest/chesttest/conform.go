@@ -1,6 +1,7 @@
 package chesttest
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -59,6 +60,7 @@ var promises = []promise{
 	{"what is told of a workspace is what was told last", (*trial).newsReplaceNews},
 	{"a sentence that was not read is not taken away", (*trial).unreadSentencesStay},
 	{"contents are there for everybody once a batch is committed", (*trial).contentsAreShared},
+	{"a bale that was received is there for everybody", (*trial).aReceivedBaleIsThere},
 	{"a deployment is refused when the record moved", (*trial).aRecordThatMovedIsNoticed},
 	{"a booking is decided with all others in view", (*trial).aBookingSeesAllOthers},
 }
@@ -574,6 +576,33 @@ func (t *trial) contentsAreShared() {
 	}
 	if _, err := t.other.Contents().Open(content.Digest{9}); !errors.Is(err, content.ErrMissing) {
 		t.Errorf("what nobody stored: %v", err)
+	}
+}
+
+func (t *trial) aReceivedBaleIsThere() {
+	elsewhere, err := content.Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer elsewhere.Close()
+	batch := elsewhere.Begin(t.Context())
+	defer batch.Abandon()
+	large := bytes.Repeat([]byte("kelp and sand, "), 60000)
+	d, err := batch.PutBytes(large)
+	if err == nil {
+		err = batch.Commit()
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	if n, err := content.Copy(t.Context(), t.one.Contents(), elsewhere, []content.Digest{d}); err != nil || n == 0 {
+		t.Fatal(n, err)
+	}
+	if got, err := content.ReadAll(t.other.Contents(), d, 1<<21); err != nil || !bytes.Equal(got, large) {
+		t.Errorf("%d bytes came, %v", len(got), err)
+	}
+	if missing, err := t.other.Contents().Missing(t.Context(), []content.Digest{{9}, d}); err != nil || len(missing) != 1 {
+		t.Errorf("missing: %v, %v", missing, err)
 	}
 }
 
