@@ -2,6 +2,7 @@ package main
 
 import (
 	"database/sql"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -121,4 +122,26 @@ func TestLostKeysAreRebuilt(t *testing.T) {
 	p.says(p.ok("health", "--repair"), "whole")
 	p.says(p.ok("health"), "The chest is whole")
 	p.says(p.ok("compare", "main:1", "main:2"), "a.txt")
+}
+
+// TestTidyingKeepsLargeFolders tidies a chest whose commits have a folder of so many files that its own record is cut
+// into chunks.
+func TestTidyingKeepsLargeFolders(t *testing.T) {
+	p := &project{t: t, dir: filepath.Join(t.TempDir(), "work")}
+	for i := range 9000 {
+		p.write(fmt.Sprintf("many/file number %d.txt", i), "x")
+	}
+	p.ok("begin")
+	p.ok("commit", "-m", "Many")
+	p.write("many/file number 7.txt", "y")
+	p.ok("commit", "-m", "One of them")
+	os.RemoveAll(p.path("many"))
+	p.write("a.txt", "a")
+	p.ok("commit", "-m", "None of them")
+	p.ok("tidy", "--grace", "0s")
+	p.says(p.ok("health"), "The chest is whole")
+	p.ok("restore", "many", "--from", "main:2")
+	if p.read("many/file number 7.txt") != "y" || p.read("many/file number 8.txt") != "x" {
+		t.Error("the files are not what they were")
+	}
 }

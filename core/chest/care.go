@@ -2,217 +2,15 @@ package chest
 
 import (
 	"context"
-	"encoding/hex"
-	"errors"
-	"fmt"
 	"io"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 )
-
-// Hold notes on what contents are going to be stored: acts until its release name those contents, and are
-// refused when the chest was tidied since. It waits for a while when the chest is being tidied now.
-func (c *Chest) Hold(ctx context.Context) (release func(), err error) {
-	fence, err := c.untidied(ctx)
-	if err != nil {
-		return nil, err
-	}
-	h := &c.leases
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	if !h.fresh || fence != h.seen { // what is believed to be there may be gone
-		if err := c.Contents.Refresh(); err != nil {
-			return nil, Explain(err)
-		}
-		h.fresh, h.seen = true, fence
-	}
-	if h.storing == 0 {
-		h.tidied = fence
-	}
-	h.storing++
-	return sync.OnceFunc(func() {
-		h.mu.Lock()
-		defer h.mu.Unlock()
-		h.storing--
-	}), nil
-}
-
-// Storing lets store put contents into the chest and act on them, and again, from the start, when the chest was
-// tidied in between.
-func (c *Chest) Storing(ctx context.Context, store func() error) error {
-	const patience = 4
-	for n := 0; ; n++ {
-		release, err := c.Hold(ctx)
-		if err != nil {
-			return err
-		}
-		err = store()
-		release()
-		if !refused(err, Tidied) && !errors.Is(err, content.ErrSwept) || n == patience {
-			return Explain(err)
-		}
-	}
-}
-
-// untidied waits until nobody tidies the chest, and gives how often that was done.
-func (c *Chest) untidied(ctx context.Context) (int64, error) {
-	wait, cancel := context.WithTimeout(ctx, tidyWait)
-	defer cancel()
-	for w := (leaseWatch{}); ; {
-		free, err := w.look(wait, c, TidyLease)
-		if free && w.seen.Owner != "" { // whoever tidied was killed
-			var l *lease
-			if l, err = c.tryTake(wait, w.seen); err == nil {
-				l.release()
-			} else if refused(err, Taken) {
-				err = nil
-			}
-			free = false
-		}
-		if err == nil && free {
-			return w.seen.Fence, nil
-		}
-		if err == nil {
-			err = pause(wait)
-		}
-		if err != nil {
-			return 0, c.atWork(ctx, wait, err)
-		}
-	}
-}
-
-// tidyWait bounds how long others wait for whoever tidies.
-const tidyWait = 2 * time.Minute
-
-// pause waits for a moment.
-func pause(ctx context.Context) error {
-	select {
-	case <-ctx.Done():
-		return ctx.Err()
-	case <-time.After(glance):
-		return nil
-	}
-}
-
-// atWork says for people that waiting was in vain.
-func (c *Chest) atWork(ctx, wait context.Context, err error) error {
-	if ctx.Err() == nil && wait.Err() != nil {
-		return fault.New(fault.Unreachable, "Try again when it has finished.", "Another program is working on the whole chest.")
-	}
-	return Explain(err)
-}
-
-// standAgain looks whether all that an act names is still there, after the chest was tidied, and gives how often
-// it had been: on that ground this act, and no other, can be asked for again.
-func (c *Chest) standAgain(ctx context.Context, a Act) (fence int64, err error) {
-	if fence, err = c.untidied(ctx); err != nil {
-		return 0, err
-	}
-	if err := c.Contents.Refresh(); err != nil {
-		return 0, err
-	}
-	for _, tree := range treesOf(a) {
-		whole, err := c.whole(ctx, tree)
-		if err != nil && !gone(err) {
-			return 0, err
-		}
-		if !whole {
-			return 0, &Refusal{Reason: Tidied, Subject: a.Subject()}
-		}
-	}
-	return fence, nil
-}
-
-// gone reports whether an error says that content is not there.
-func gone(err error) bool {
-	var damage *content.DamageError
-	return errors.Is(err, content.ErrMissing) || errors.As(err, &damage)
-}
-
-// overtaken says, of an error while contents were looked at that were stored under a hold, that the chest was
-// tidied meanwhile, where it was.
-func (c *Chest) overtaken(ctx context.Context, err error) error {
-	on := c.leases.grounds()
-	if on.Tidied == nil || !gone(err) {
-		return err
-	}
-	if now, failed := c.leaseNow(ctx, TidyLease); failed == nil && now.Fence != *on.Tidied {
-		return &Refusal{Reason: Tidied}
-	}
-	return err
-}
-
-// treesOf gives the trees that an act names.
-func treesOf(a Act) (out []content.Digest) {
-	written := func(tree string) {
-		if d, err := hex.DecodeString(tree); err == nil && len(d) == len(content.Digest{}) {
-			out = append(out, content.Digest(d))
-		}
-	}
-	switch a := a.(type) {
-	case Publish:
-		for _, d := range a.Drafts {
-			out = append(out, d.Tree)
-		}
-		if a.Merge != nil {
-			out = append(out, a.Merge.Tree)
-		}
-		if a.Deployment != nil {
-			written(a.Deployment.Account.Tree)
-		}
-	case Keep:
-		written(a.Kept.Tree)
-	case Park:
-		written(a.Parked.Tree)
-	case Assent:
-		written(a.Assent.Tree)
-	}
-	return out
-}
-
-// whole reports whether everything that a tree holds is in the chest, as its keys say.
-func (c *Chest) whole(ctx context.Context, tree content.Digest) (bool, error) {
-	if tree == (content.Digest{}) {
-		return true, nil
-	}
-	if !c.Contents.Has(tree) {
-		return false, nil
-	}
-	entries, err := c.folder(tree)
-	if err != nil {
-		return false, err
-	}
-	for _, e := range entries {
-		if err := ctx.Err(); err != nil {
-			return false, err
-		}
-		if e.Mode == Folder {
-			if whole, err := c.whole(ctx, e.Digest); err != nil || !whole {
-				return whole, err
-			}
-			continue
-		}
-		if !c.Contents.Has(e.Digest) {
-			return false, nil
-		}
-		chunks, err := c.Contents.Chunks(e.Digest)
-		if err != nil {
-			return false, nil //nolint:nilerr // a list that can't be read is not whole
-		}
-		for _, chunk := range chunks {
-			if !c.Contents.Has(chunk) {
-				return false, nil
-			}
-		}
-	}
-	return true, nil
-}
 
 // Gather keeps the chest's files few: it is called after a commit. While another process gathers, or tidies,
 // nothing is done.
@@ -282,37 +80,13 @@ func (c *Chest) reach(ctx context.Context, visit func(path string, f File, commi
 			return Explain(err)
 		}
 	}
-	for _, p := range r.parked {
-		tree, err := treeOf(ledger.Kept{Environment: "the work parked as " + p.Name, Tree: p.Tree})
+	others, err := r.others()
+	for _, o := range others {
 		if err == nil {
-			err = walk(tree, "parked:"+p.Name+"/", ledger.Commit{})
-		}
-		if err != nil {
-			return Explain(err)
+			err = walk(o.tree, o.name+"/", ledger.Commit{})
 		}
 	}
-	for n, a := range r.accounts {
-		if a.Tree == "" {
-			continue
-		}
-		tree, err := treeOf(ledger.Kept{Environment: "an environment", Tree: a.Tree})
-		if err == nil {
-			err = walk(tree, fmt.Sprintf("the account of deployment %d/", n), ledger.Commit{})
-		}
-		if err != nil {
-			return Explain(err)
-		}
-	}
-	for _, k := range r.kept {
-		tree, err := treeOf(k)
-		if err == nil {
-			err = walk(tree, k.Environment+" before a deployment/", ledger.Commit{})
-		}
-		if err != nil {
-			return Explain(err)
-		}
-	}
-	return nil
+	return Explain(err)
 }
 
 // Alone keeps others from storing contents and from gathering them, as long as it is held. It begins when nobody
@@ -379,7 +153,7 @@ func (c *Chest) Tidy(ctx context.Context, now time.Time, grace time.Duration) (c
 	var failed error
 	err = c.reach(ctx, func(_ string, f File, _ ledger.Commit) {
 		reachable[f.Digest] = true
-		if f.Mode != Folder && failed == nil {
+		if failed == nil { // the record of a large folder is cut as well
 			var chunks []content.Digest
 			if chunks, failed = c.Contents.Chunks(f.Digest); failed == nil {
 				for _, d := range chunks {
@@ -480,8 +254,14 @@ func (c *Chest) Usage(ctx context.Context) (*Usage, error) {
 	}
 	var failed error
 	err := c.reach(ctx, func(p string, f File, _ ledger.Commit) {
+		chunks, err := c.Contents.Chunks(f.Digest)
+		if err != nil && failed == nil {
+			failed = err
+		}
 		if f.Mode == Folder {
-			u.Stored += take(f.Digest)
+			for _, d := range append(chunks, f.Digest) {
+				u.Stored += take(d)
+			}
 			return
 		}
 		use := at[p]
@@ -490,10 +270,6 @@ func (c *Chest) Usage(ctx context.Context) (*Usage, error) {
 			at[p] = use
 		}
 		n := take(f.Digest)
-		chunks, err := c.Contents.Chunks(f.Digest)
-		if err != nil && failed == nil {
-			failed = err
-		}
 		for _, d := range chunks {
 			n += take(d)
 		}

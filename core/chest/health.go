@@ -81,32 +81,12 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 		x.Commits++
 		e.folder(commit, commit.Tree, "")
 	}
-	for _, k := range records.kept {
-		tree, err := treeOf(k)
-		if err != nil {
-			x.Findings = append(x.Findings, Finding{Where: "ledger.db", Reason: err.Error()})
-			continue
-		}
-		e.folder(ledger.Commit{Branch: k.Environment + " before a deployment"}, tree, "")
+	others, err := records.others()
+	if err != nil {
+		x.Findings = append(x.Findings, Finding{Where: "ledger.db", Reason: err.Error()})
 	}
-	for _, p := range records.parked {
-		tree, err := treeOf(ledger.Kept{Environment: "parked work", Tree: p.Tree})
-		if err != nil {
-			x.Findings = append(x.Findings, Finding{Where: "ledger.db", Reason: err.Error()})
-			continue
-		}
-		e.folder(ledger.Commit{Branch: "what " + p.Person + " parked as " + p.Name}, tree, "")
-	}
-	for n, a := range records.accounts {
-		if a.Tree == "" {
-			continue
-		}
-		tree, err := treeOf(ledger.Kept{Environment: "an environment", Tree: a.Tree})
-		if err != nil {
-			x.Findings = append(x.Findings, Finding{Where: "ledger.db", Reason: err.Error()})
-			continue
-		}
-		e.folder(ledger.Commit{Branch: fmt.Sprintf("the account of deployment %d", n)}, tree, "")
+	for _, o := range others {
+		e.folder(ledger.Commit{Branch: o.name}, o.tree, "")
 	}
 	if len(x.Findings) > 0 { // it may be in one of them
 		x.Findings = append(x.Findings, unkeyed...)
@@ -121,6 +101,38 @@ type recordCheck struct {
 	accounts map[int64]ledger.Account
 	parked   []ledger.Parked
 	findings []Finding
+}
+
+// otherTree is a tree that no commit has, and records name.
+type otherTree struct {
+	name string
+	tree content.Digest
+}
+
+// others lists what is kept of environments, what is parked, and what accounts of deployments hold. An error says
+// which of them nobody can tell; the others come with it.
+func (r *recordCheck) others() (out []otherTree, err error) {
+	add := func(name, tree string) {
+		if tree == "" {
+			return
+		}
+		d, bad := treeOf(ledger.Kept{Environment: name, Tree: tree})
+		if bad != nil {
+			err = errors.Join(err, bad)
+			return
+		}
+		out = append(out, otherTree{name, d})
+	}
+	for _, k := range r.kept {
+		add(k.Environment+" before a deployment", k.Tree)
+	}
+	for _, p := range r.parked {
+		add("what "+p.Person+" parked as "+p.Name, p.Tree)
+	}
+	for n, a := range r.accounts {
+		add(fmt.Sprintf("the account of deployment %d", n), a.Tree)
+	}
+	return out, err
 }
 
 func (c *Chest) records(ctx context.Context) (*recordCheck, error) {

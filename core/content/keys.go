@@ -19,11 +19,11 @@ func (p *bale) keys() []byte {
 	if p.loaded {
 		return p.sorted
 	}
-	p.loaded = true
 	data, err := os.ReadFile(p.keysName())
-	if errors.Is(err, os.ErrNotExist) {
+	if errors.Is(err, os.ErrNotExist) { // a bale of the same name may come again: it is looked for the next time
 		return nil
 	}
+	p.loaded = true
 	if rest, ok := bytes.CutPrefix(data, []byte(p.form.keysMagic)); err == nil && ok && inOrder(rest) {
 		p.sorted = rest
 		return rest

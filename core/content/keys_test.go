@@ -134,3 +134,45 @@ func TestTheFormerFormIsReadAndTidied(t *testing.T) {
 		}
 	}
 }
+
+// TestABaleThatComesAgainIsFound takes a bale away before its keys were read, and lets somebody else store just the
+// same again, under the same name.
+func TestABaleThatComesAgainIsFound(t *testing.T) {
+	dir := t.TempDir()
+	content := []byte("kelp and sand")
+	d := put(t, open(t, dir), content)[0]
+	reader := open(t, dir)
+	writer := open(t, dir)
+	if _, err := writer.Tidy(t.Context(), time.Now().Add(time.Minute), 0, func(Digest) bool { return false }); err != nil {
+		t.Fatal(err)
+	}
+	if reader.Has(d) {
+		t.Error("content that is gone is believed to be there")
+	}
+	put(t, open(t, dir), content)
+	if got, err := ReadAll(reader, d, 100); err != nil || !bytes.Equal(got, content) {
+		t.Errorf("%q, %v", got, err)
+	}
+}
+
+// TestABaleThatIsBeingWrittenIsNoLeftover tidies with no grace beside a bale that another process has just finished.
+func TestABaleThatIsBeingWrittenIsNoLeftover(t *testing.T) {
+	dir := t.TempDir()
+	tidier := open(t, dir)
+	d := put(t, open(t, dir), []byte("sand"))[0] // the other one does not know of it
+	flaws, err := tidier.withoutKeys(nil)
+	if err != nil || len(flaws) != 0 {
+		t.Errorf("it is said to have no keys: %v, %v", flaws, err)
+	}
+	os.Remove(only(t, dir, ".bale"))
+	s := open(t, dir)
+	if s.Has(d) {
+		t.Error("keys without a bale are believed")
+	}
+	if _, err := s.Tidy(t.Context(), time.Now().Add(time.Minute), 0, func(Digest) bool { return true }); err != nil {
+		t.Fatal(err)
+	}
+	if left, _ := os.ReadDir(dir); len(left) != 0 {
+		t.Errorf("left: %v", left)
+	}
+}

@@ -132,7 +132,10 @@ func (s *Store) reload() error {
 		known[p.stem] = true
 	}
 	return s.everyFile(func(f form) string { return f.keys }, func(stem string, f form) {
-		if !known[stem] {
+		if known[stem] {
+			return
+		}
+		if _, err := os.Stat(stem + f.bale); err == nil { // keys alone say nothing
 			s.bales = append(s.bales, &bale{stem: stem, form: f})
 		}
 	})

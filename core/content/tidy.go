@@ -204,5 +204,8 @@ func (s *Store) leftovers() ([]string, error) {
 	for _, f := range flaws {
 		out = append(out, f.File)
 	}
+	if err == nil {
+		err = s.withoutBale(func(stem string, f form) { out = append(out, stem+f.keys) })
+	}
 	return out, err
 }

@@ -22,7 +22,7 @@ type Flaw struct {
 // bytes, bales and files of keys that do not fit together, lists whose chunks are
 // missing. done is told how many bytes of how many were read.
 func (s *Store) Verify(ctx context.Context, done func(read, total int64)) ([]Flaw, error) {
-	if err := s.reload(); err != nil {
+	if err := s.Refresh(); err != nil {
 		var damage *DamageError
 		if !errors.As(err, &damage) {
 			return nil, err
@@ -51,7 +51,14 @@ func (s *Store) Verify(ctx context.Context, done func(read, total int64)) ([]Fla
 		flaws = append(flaws, found...)
 	}
 	orphans, err := s.withoutKeys(bales)
-	return append(flaws, orphans...), err
+	if err != nil {
+		return nil, err
+	}
+	flaws = append(flaws, orphans...)
+	err = s.withoutBale(func(stem string, f form) {
+		flaws = append(flaws, Flaw{File: stem + f.bale, Reason: baleGone})
+	})
+	return flaws, err
 }
 
 func (s *Store) verifyBale(ctx context.Context, p *bale, done func(int64)) (flaws []Flaw, err error) {
@@ -135,11 +142,23 @@ func (s *Store) withoutKeys(known []*bale) ([]Flaw, error) {
 	}
 	var out []Flaw
 	err := s.everyFile(func(f form) string { return f.bale }, func(stem string, f form) {
-		if !keyed[stem+f.bale] {
+		if keyed[stem+f.bale] {
+			return
+		}
+		if _, err := os.Stat(stem + f.keys); err != nil { // else somebody made it since
 			out = append(out, Flaw{File: stem + f.bale, Reason: Unkeyed})
 		}
 	})
 	return out, err
+}
+
+// withoutBale visits files of keys whose bale is not there.
+func (s *Store) withoutBale(visit func(stem string, f form)) error {
+	return s.everyFile(func(f form) string { return f.keys }, func(stem string, f form) {
+		if _, gone := os.Stat(stem + f.bale); errors.Is(gone, os.ErrNotExist) {
+			visit(stem, f)
+		}
+	})
 }
 
 // Unkeyed is the reason of a flaw that is harmless by itself: a bale whose
