@@ -222,7 +222,7 @@ func TestTidyingBesideCommitsLosesNothing(t *testing.T) {
 				case err == nil:
 					tip, k = made.ID, k+1
 					done.Add(1)
-				case fault.CodeOf(err) == fault.Refused:
+				case fault.CodeOf(Explain(err)) == fault.Refused:
 					again.Add(1)
 				default:
 					t.Error(err)
