@@ -19,7 +19,7 @@ type Desk interface {
 	// Work is the state of the files, BaseState what changes in them are counted against.
 	Work() state.State
 	BaseState() state.State
-	// Open says why nothing can be brought in now: what is under way, nil for nothing; Unsent says that commits
+	// Pending gives the merge that is under way, nil for none; Unsent says that commits
 	// wait to be published; Away that the chest is out of reach.
 	Pending() (*workspace.Pending, error)
 	Unsent() bool
