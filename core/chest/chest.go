@@ -72,7 +72,7 @@ func (c *Chest) doOn(ctx context.Context, a Act, on Grounds) (Outcome, error) {
 		end := trace.Begin(ctx, trace.Act, a.Verb()+" "+a.Subject())
 		out, err := c.store.Do(ctx, r)
 		end()
-		c.sight.drop()
+		c.sight.acted(out.Commits)
 		if !refused(err, Tidied) || n == patience {
 			return out, err
 		}

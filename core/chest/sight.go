@@ -110,6 +110,23 @@ func (s *sight) drop() {
 	s.wholeLocks, s.wholeLeases = false, false
 }
 
+// acted is drop, after an act that published commits: where their branches are then is known.
+func (s *sight) acted(commits []ledger.Commit) {
+	s.mu.Lock()
+	known := s.branches
+	s.mu.Unlock()
+	s.drop()
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, k := range commits {
+		s.remember(k)
+		if b, is := known[k.Branch]; is && s.brief {
+			b.Tip = k.ID
+			s.branches[k.Branch] = b
+		}
+	}
+}
+
 // dropCrowd forgets who works where.
 func (s *sight) dropCrowd() {
 	s.mu.Lock()
