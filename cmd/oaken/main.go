@@ -4,6 +4,7 @@ package main
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"os"
 	"os/exec"
 	"os/signal"
@@ -74,6 +75,7 @@ func traced(ctx context.Context) (context.Context, func()) {
 	}
 	f, err := os.OpenFile(name, os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o666)
 	if err != nil {
+		fmt.Fprintf(os.Stderr, "oaken: OAKEN_TRACE names a file that can't be written, so nothing is traced: %v.\n", err)
 		return ctx, func() {}
 	}
 	return trace.With(ctx, trace.New(f, time.Now)), func() { _ = f.Close() } // every line was written before

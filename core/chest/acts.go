@@ -31,7 +31,7 @@ type Publish struct {
 	Deployment *Deploying `json:",omitempty"`
 	// Back are deployments that are taken back.
 	Back []ledger.Kept `json:",omitempty"`
-	// BackAt is when they are taken back, and by whom.
+	// BackBy says who takes them back, and when.
 	BackBy ledger.Undone
 	// Aside is the number of what was kept before that; 0 for none.
 	Aside int64 `json:",omitempty"`

@@ -24,6 +24,7 @@ type postgresDriver struct {
 	settings Settings
 	name     string // of the database, for people
 	cache    cached
+	base     context.Context // of who opened it, which does not end
 }
 
 var _ Driver = (*postgresDriver)(nil)
@@ -33,7 +34,7 @@ func openPostgres(ctx context.Context, h Host, rest string, s Settings) (Driver,
 	if err != nil {
 		return nil, err
 	}
-	return &postgresDriver{conn, s, conn.Config().Database, cached{h.Cache}}, nil
+	return &postgresDriver{conn, s, conn.Config().Database, cached{h.Cache}, context.WithoutCancel(ctx)}, nil
 }
 
 func connectPostgres(ctx context.Context, target string) (*pgx.Conn, error) {
@@ -378,7 +379,7 @@ func (d *postgresDriver) failure(err error) error {
 
 // Close lets go of the database.
 func (d *postgresDriver) Close() error {
-	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second) // a server that is gone answers nothing
+	ctx, cancel := context.WithTimeout(d.base, 10*time.Second) // a server that is gone answers nothing
 	defer cancel()
 	return d.conn.Close(ctx)
 }

@@ -58,7 +58,7 @@ func (g Warden) MayRule(ctx context.Context, from content.Digest, text []byte) e
 	after := &manifest.Manifest{}
 	if text != nil {
 		if after, err = g.ReadManifest(text); err != nil {
-			return fault.New(fault.Refused, "Correct "+manifest.Name+" first.", "%s could not be read then, and with it the rules that guard branch %s: %g.", manifest.Name, chest.FirstBranch, err)
+			return fault.New(fault.Refused, "Correct "+manifest.Name+" first.", "%s could not be read then, and with it the rules that guard branch %s: %w.", manifest.Name, chest.FirstBranch, err)
 		}
 	}
 	changes := before.RulesThatChange(after)

@@ -38,7 +38,7 @@ type Home interface {
 type Desk struct {
 	// Project says who acts.
 	Project *project.Project
-	// Home is where they work; nil for nowhere.
+	// Home is the folder that they work in; nil when there is none.
 	Home Home
 	Now  func() time.Time
 	// Trust, when set, is asked before a command of the project is run.

@@ -69,4 +69,8 @@ func TestTheChestsOwnerRulesWhenNobodyIsLeft(t *testing.T) {
 	if err := change("Odalys"); err != nil {
 		t.Errorf("Jan may by the new rules: %v", err)
 	}
+	w.Person = "Imke"
+	if err := change("\"unreadable"); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "could not be read then") || strings.Contains(err.Error(), "%!") {
+		t.Errorf("rules that nobody can read: %v", err)
+	}
 }
