@@ -33,6 +33,8 @@ var floors = [][]string{
 	{"core/kind/all", "core/state", "core/environment", "core/preset", "core/landscape"},
 	{"core/overlap", "core/arrival", "core/choice", "core/trust"},
 	{"core/project", "core/history", "core/owed"},
+	{"core/workspace/disk"},
+	{"core/workspace/unsent", "core/workspace/merging", "core/workspace/locking", "core/workspace/presence"},
 	{"core/workspace"},
 	{"core/pipeline", "core/review", "core/watch"},
 	{"sample"},

@@ -488,3 +488,21 @@ func (r *Reader) ignoreMissing(t *Snapshot, p string) (*Artifact, error) {
 	}
 	return a, err
 }
+
+// ByPath gives files by their paths.
+func ByPath(files []File) map[string]File {
+	out := make(map[string]File, len(files))
+	for _, f := range files {
+		out[f.Path] = f
+	}
+	return out
+}
+
+// PathsOf lists the paths of files.
+func PathsOf(files []File) []string {
+	out := make([]string, len(files))
+	for i, f := range files {
+		out[i] = f.Path
+	}
+	return out
+}

@@ -3,12 +3,10 @@ package workspace
 import (
 	"context"
 	"os"
-	"slices"
 
-	"oakenchest/core/choice"
-	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
 // Abandon gives the merge under way up and restores what it found. Edits made since, and files in which
@@ -27,11 +25,11 @@ func (w *Workspace) Abandon(ctx context.Context) (*Pending, string, error) {
 	}
 	var edited []string
 	for _, c := range s.Changes {
-		if c.is.Mode == 0 {
+		if c.Is.Mode == 0 {
 			continue
 		}
-		d, _, err := digestFile(w.local(c.Path))
-		if wrote, ok := p.Written[c.Path]; err == nil && (!ok || wrote != hexOf(d) || w.choseIn(p, c.Path)) {
+		d, _, err := disk.DigestFile(w.disk.Local(c.Path))
+		if wrote, ok := p.Written[c.Path]; err == nil && (!ok || wrote != disk.Hex(d) || w.merging.ChoseIn(p, c.Path)) {
 			edited = append(edited, c.Path)
 		}
 	}
@@ -42,16 +40,16 @@ func (w *Workspace) Abandon(ctx context.Context) (*Pending, string, error) {
 	if err != nil {
 		return nil, "", err
 	}
-	if p.Abandoning = true; w.savePending(p) != nil {
+	if p.Abandoning = true; w.merging.Save(p) != nil {
 		return nil, "", fault.New(fault.Unreachable, "Make room on the disk, or check the rights, and try again; nothing was changed.", "The workspace can't be written.")
 	}
 	if err := w.undo(s.Changes, p.Written); err != nil {
 		return nil, "", err
 	}
-	if err := w.mark(ctx, pathsOf(s.Changes)); err != nil {
+	if err := w.locking.Mark(ctx, disk.PathsOf(s.Changes)); err != nil {
 		return nil, "", err
 	}
-	return p, kept, os.Remove(w.pendingFile())
+	return p, kept, os.Remove(w.merging.File())
 }
 
 // undo brings changed files back as the base has them. Files that were made by
@@ -62,28 +60,19 @@ func (w *Workspace) undo(changes []Change, written map[string]string) error {
 		if _, ok := written[c.Path]; !ok && c.State == New {
 			continue
 		}
-		if c.was.Mode != 0 {
-			bring = append(bring, c.was)
+		if c.Was.Mode != 0 {
+			bring = append(bring, c.Was)
 		}
-		if c.was.Mode == 0 || c.From != "" {
-			if err := w.remove(c.Path); err != nil {
+		if c.Was.Mode == 0 || c.From != "" {
+			if err := w.disk.Remove(c.Path); err != nil {
 				return err
 			}
 		}
 	}
 	for _, f := range bring {
-		if err := w.fetch(w.BaseState(), f); err != nil {
+		if err := w.disk.Fetch(w.BaseState(), f); err != nil {
 			return err
 		}
 	}
 	return nil
-}
-
-// choseIn reports whether somebody settled a conflict in an artifact that a file belongs to.
-func (w *Workspace) choseIn(p *Pending, file string) bool {
-	unit := w.Reader().Unit(file)
-	return slices.Contains(p.AsIs, unit) || slices.ContainsFunc(p.Settled, func(m choice.Made) bool {
-		a, err := element.ParseAddress(m.Address)
-		return err == nil && (a.Path == unit || a.Path == file)
-	})
 }

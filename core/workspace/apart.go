@@ -2,7 +2,6 @@ package workspace
 
 import (
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 )
@@ -12,7 +11,7 @@ import (
 const apartName = "apart"
 
 func (w *Workspace) apart() (out []string) {
-	data, err := os.ReadFile(filepath.Join(w.Root, Folder, apartName))
+	data, err := os.ReadFile(w.disk.Own(apartName))
 	if err != nil {
 		return nil
 	}
@@ -36,7 +35,7 @@ func (w *Workspace) KeepApart(dir, file string) (bool, error) {
 	}
 	list := append(w.apart(), p)
 	slices.Sort(list)
-	if err := w.writeOwn(apartName, []byte(strings.Join(slices.Compact(list), "\n")+"\n")); err != nil {
+	if err := w.disk.WriteOwn(apartName, []byte(strings.Join(slices.Compact(list), "\n")+"\n")); err != nil {
 		return false, err
 	}
 	w.leaveApart()

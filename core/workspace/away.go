@@ -22,7 +22,7 @@ func (w *Workspace) CommitOf(ctx context.Context, text string) (ledger.Commit, e
 	if text == Label(w.Base) || len(text) >= shortest && strings.HasPrefix(w.Base.ID.String(), text) {
 		return w.Base, nil
 	}
-	_, err := os.Lstat(w.local(text))
+	_, err := os.Lstat(w.disk.Local(text))
 	if !strings.Contains(text, ":") && !errors.Is(err, os.ErrNotExist) {
 		return ledger.Commit{}, chest.ErrNoState
 	}
@@ -33,10 +33,10 @@ func (w *Workspace) CommitOf(ctx context.Context, text string) (ledger.Commit, e
 // damaged, or the chest is out of reach.
 func (w *Workspace) canBring(changes []Change) error {
 	for _, c := range changes {
-		if c.was.Mode == 0 || c.was.Mode == chest.Folder {
+		if c.Was.Mode == 0 || c.Was.Mode == chest.Folder {
 			continue
 		}
-		in, err := w.BaseState().Open(c.was.Path)
+		in, err := w.BaseState().Open(c.Was.Path)
 		if err != nil {
 			err = chest.Explain(err)
 			f := (*fault.Error)(nil)

@@ -9,7 +9,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/project"
-	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
 // commitBehind completes a merge into a branch that others have published to meanwhile: it
@@ -32,10 +32,10 @@ func (w *Workspace) commitBehind(ctx context.Context, o CommitOptions, p *Pendin
 	if err != nil {
 		return nil, err
 	}
-	if byHand, err := w.writtenByHand(p, s.Changes); err != nil || byHand != "" {
+	if byHand, err := w.merging.WrittenByHand(p, s.Changes); err != nil || byHand != "" {
 		return nil, errors.Join(err, w.tooLate(p, byHand))
 	}
-	m, err := w.compute(ctx, again)
+	m, err := w.merging.Compute(ctx, again)
 	if err != nil {
 		return nil, err
 	}
@@ -61,10 +61,10 @@ func (w *Workspace) commitBehind(ctx context.Context, o CommitOptions, p *Pendin
 	if err != nil {
 		return nil, err
 	}
-	if err := os.Remove(w.pendingFile()); err != nil && !errors.Is(err, os.ErrNotExist) {
+	if err := os.Remove(w.merging.File()); err != nil && !errors.Is(err, os.ErrNotExist) {
 		return nil, err
 	}
-	_, err = w.switchFrom(ctx, journal{From: hexOf(here), Branch: w.Branch, Commit: c.ID.String()})
+	_, err = w.switchFrom(ctx, disk.Journal{From: disk.Hex(here), Branch: w.Branch, Commit: c.ID.String()})
 	return &Committed{Commit: c, Changes: changes, Merge: true}, err
 }
 
@@ -72,7 +72,7 @@ func (w *Workspace) commitBehind(ctx context.Context, o CommitOptions, p *Pendin
 func (w *Workspace) againOn(ctx context.Context, p *Pending, tip ledger.Commit) (again *Pending, parent ledger.ID, err error) {
 	if p.Parent == "" {
 		q := *p
-		q.Mine = hexOf(tip.Tree)
+		q.Mine = disk.Hex(tip.Tree)
 		return &q, parent, nil
 	}
 	if parent, err = ledger.ParseID(p.Parent); err != nil {
@@ -82,7 +82,7 @@ func (w *Workspace) againOn(ctx context.Context, p *Pending, tip ledger.Commit) 
 	if err != nil {
 		return nil, parent, err
 	}
-	if again, err = w.mergeOnto(ctx, tip, tip.Tree, theirs); err != nil {
+	if again, err = w.merging.Onto(ctx, tip, tip.Tree, theirs); err != nil {
 		return nil, parent, err
 	}
 	if again == nil {
@@ -95,50 +95,4 @@ func (w *Workspace) againOn(ctx context.Context, p *Pending, tip ledger.Commit) 
 func (w *Workspace) tooLate(p *Pending, at string) error {
 	return fault.New(fault.Conflict, "Give it up with oaken merge --abandon, run oaken sync, and do it again.",
 		"Others have published to %s meanwhile, and %s can't be done on top of that as it is, because of %s.", w.Branch, p.What, at)
-}
-
-// writtenByHand gives a path that is not as a merge wrote it; empty for none.
-func (w *Workspace) writtenByHand(p *Pending, changes []Change) (string, error) {
-	if len(p.AsIs) > 0 {
-		return p.AsIs[0], nil
-	}
-	seen := map[string]bool{}
-	for _, c := range changes {
-		for _, path := range []string{c.Path, c.From} {
-			if path == "" {
-				continue
-			}
-			seen[path] = true
-			wrote, known := p.Written[path]
-			d, err := w.digestHere(path)
-			if err != nil || !known || wrote != d {
-				return path, err
-			}
-		}
-	}
-	_, mine, _, err := w.states(p)
-	if err != nil {
-		return "", err
-	}
-	for path, wrote := range p.Written { // what was taken back by hand is no change
-		if !seen[path] {
-			f, err := mine.(state.Commit).At(path)
-			if err != nil {
-				return "", err
-			}
-			if is := hexOf(f.Digest); f.Mode == 0 && wrote != "" || f.Mode != 0 && is != wrote {
-				return path, nil
-			}
-		}
-	}
-	return "", nil
-}
-
-// digestHere names the content of a file of the workspace; empty for none.
-func (w *Workspace) digestHere(path string) (string, error) {
-	f, err := w.fileAt(path)
-	if err != nil || f.Mode == 0 || f.Mode == chest.Folder {
-		return "", err
-	}
-	return hexOf(f.Digest), nil
 }

@@ -4,36 +4,25 @@ import (
 	"context"
 	"errors"
 	"os"
-	"path/filepath"
 	"slices"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
-	"oakenchest/core/project"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
+	"oakenchest/core/workspace/merging"
 )
 
-// Capture is what an environment was found to hold, on its way into a commit.
-type Capture struct {
-	Environment string `json:"environment"`
-	// Folders are the environment's, Rules those by which it was read, by folder.
-	Folders []string          `json:"folders"`
-	Rules   map[string]string `json:"rules"`
-	// Record is the commit that it was known to hold before, Number that record's; empty and
-	// 0 when nothing was known.
-	Record string `json:"record,omitempty"`
-	Number int64  `json:"number,omitempty"`
-	// Tree, in hexadecimal, is the record's with what is there now.
-	Tree string `json:"tree"`
-}
+// A Capture is what an environment was found to hold, on its way into a commit.
+type Capture = merging.Capture
 
-func (w *Workspace) capturesFile() string { return filepath.Join(w.Root, Folder, "captures.json") }
+func (w *Workspace) capturesFile() string { return w.disk.Own("captures.json") }
 
 // Captures lists what was captured into this workspace and is not committed yet.
 func (w *Workspace) Captures() (out []Capture, err error) {
-	err = w.readSealed("captures.json", &out)
+	err = w.disk.ReadSealed("captures.json", &out)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, nil
 	}
@@ -46,7 +35,7 @@ func (w *Workspace) Captures() (out []Capture, err error) {
 // setCaptures writes the list; an empty one removes the file.
 func (w *Workspace) setCaptures(list []Capture) error {
 	if len(list) > 0 {
-		return w.writeSealed("captures.json", list)
+		return w.disk.WriteSealed("captures.json", list)
 	}
 	if err := os.Remove(w.capturesFile()); err != nil && !errors.Is(err, os.ErrNotExist) {
 		return err
@@ -80,14 +69,14 @@ func (w *Workspace) TakeMore(ctx context.Context, c Capture, files map[string][]
 			c = o
 		}
 	}
-	tree, err := fromHex(c.Tree)
+	tree, err := disk.FromHex(c.Tree)
 	if err == nil {
 		tree, err = w.TreeWith(ctx, tree, files)
 	}
 	if err != nil {
 		return nil, err
 	}
-	c.Tree = hexOf(tree)
+	c.Tree = disk.Hex(tree)
 	paths, _, err = w.TakeCaptured(ctx, c, files)
 	return paths, err
 }
@@ -99,7 +88,7 @@ func (w *Workspace) MergeCaptured(ctx context.Context, c Capture) (*MergeResult,
 	if err := errors.Join(w.reviewed(ctx, "capture"), w.quiet(ctx, "capture that is to be combined with newer work")); err != nil {
 		return nil, err
 	}
-	p := &Pending{What: "capture " + c.Environment, Message: "What was changed in " + c.Environment, Mine: hexOf(w.tree()), Theirs: c.Tree, Captured: &c, Base: hexOf(content.Digest{})}
+	p := &Pending{What: "capture " + c.Environment, Message: "What was changed in " + c.Environment, Mine: disk.Hex(w.tree()), Theirs: c.Tree, Captured: &c, Base: disk.Hex(content.Digest{})}
 	if c.Record != "" {
 		at, err := w.captureRecord(ctx, c)
 		if err != nil {
@@ -109,33 +98,16 @@ func (w *Workspace) MergeCaptured(ctx context.Context, c Capture) (*MergeResult,
 		if err != nil {
 			return nil, err
 		}
-		p.on(g)
+		p.Stand(g)
 	}
-	m, err := w.compute(ctx, p)
+	m, err := w.merging.Compute(ctx, p)
 	if err != nil {
 		return nil, err
 	}
-	if err := w.apply(ctx, p, m); err != nil {
+	if err := w.merging.Apply(ctx, p, m); err != nil {
 		return nil, err
 	}
 	return &MergeResult{Conflicts: m.Conflicts, Artifacts: m.Artifacts}, nil
-}
-
-// on notes what the two sides of a merge have in common.
-func (p *Pending) on(g project.Ground) {
-	var base ledger.Commit
-	if len(g.Bases) == 1 {
-		base = g.Bases[0]
-	}
-	p.Base = hexOf(base.Tree)
-	for _, b := range g.Bases {
-		if len(g.Bases) > 1 {
-			p.Bases = append(p.Bases, b.ID.String())
-		}
-	}
-	for _, c := range g.Apart {
-		p.Apart = append(p.Apart, c.ID.String())
-	}
 }
 
 func (w *Workspace) captureRecord(ctx context.Context, c Capture) (ledger.Commit, error) {
@@ -160,7 +132,7 @@ func (w *Workspace) PublishCaptured(ctx context.Context, c Capture, message, ite
 	if err := w.recordStands(ctx, c); err != nil {
 		return none, err
 	}
-	tree, err := fromHex(c.Tree)
+	tree, err := disk.FromHex(c.Tree)
 	if err != nil {
 		return none, err
 	}
@@ -237,7 +209,7 @@ func (w *Workspace) captured(ctx context.Context, made *Committed) error {
 		if w.recordStands(ctx, c) != nil { // somebody else has said newer things of it
 			continue
 		}
-		tree, err := fromHex(c.Tree)
+		tree, err := disk.FromHex(c.Tree)
 		if err != nil {
 			return err
 		}
@@ -265,7 +237,7 @@ func (w *Workspace) capturedBeside(ctx context.Context, c Capture, at ledger.Com
 	if err != nil {
 		return err
 	}
-	tree, err := fromHex(c.Tree)
+	tree, err := disk.FromHex(c.Tree)
 	if err != nil {
 		return err
 	}
@@ -304,6 +276,6 @@ func (w *Workspace) MayChange(ctx context.Context, files map[string][]byte) erro
 	for p := range files {
 		list = append(list, Change{Path: p, State: Edited})
 	}
-	_, err = w.checkLocks(ctx, locks, list)
+	_, err = w.locking.Check(ctx, locks, list)
 	return err
 }

@@ -2,45 +2,29 @@ package workspace
 
 import (
 	"context"
-	"slices"
-	"strings"
 	"sync"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
-// FileState is what became of a file since the workspace was brought here.
-type FileState string
+// A Change is a file that commit would record; its State says what became of it since the workspace was brought here.
+type (
+	Change    = disk.Change
+	FileState = disk.FileState
+)
 
 // The states of a file.
 const (
-	New       FileState = "new"
-	Edited    FileState = "edited"
-	Gone      FileState = "gone"
-	Moved     FileState = "moved"
-	Contested FileState = "contested" // edited while somebody else holds its lock
+	New       = disk.New
+	Edited    = disk.Edited
+	Gone      = disk.Gone
+	Moved     = disk.Moved
+	Contested = disk.Contested
 )
-
-// Change is a file that commit would record.
-type Change struct {
-	Path string
-	// From is the former path of a moved file.
-	From  string
-	State FileState
-	// Kind is the word for the kind of the artifact that the file belongs to.
-	Kind string
-	// Why says why the artifact is kept as opaque, or read as plain text.
-	Why string
-	// Holder is who has the lock of a contested file.
-	Holder string
-	// Noise says that nothing differs but what recipes call noise.
-	Noise bool
-
-	was, is state.File
-}
 
 // Status is everything that `changes` tells.
 type Status struct {
@@ -100,7 +84,7 @@ func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.
 		return chest.InOrder(files), err
 	})
 	go base() // beside the reading of the workspace
-	now, err := w.scan(ctx, func(f state.File) bool {
+	now, err := w.disk.Scan(ctx, func(f state.File) bool {
 		before, err := base()
 		old := chest.Find(before, f.Path)
 		return err == nil && old.Mode != 0 && old.Size == f.Size && !suppose
@@ -112,10 +96,10 @@ func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.
 	if err != nil {
 		return nil, nil, err
 	}
-	if err := w.readMoved(before, now); err != nil {
+	if err := w.disk.ReadMoved(w.settled(chest.DiffFiles(before, now)), now); err != nil {
 		return nil, nil, err
 	}
-	s := &Status{Changes: changesOf(w.settled(chest.DiffFiles(before, now)))}
+	s := &Status{Changes: disk.ChangesOf(w.settled(chest.DiffFiles(before, now)))}
 	now = w.withAbsent(before, now)
 	s.now = now
 	locks, err := w.locks(ctx)
@@ -123,7 +107,7 @@ func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.
 		return nil, nil, err
 	}
 	for _, l := range locks {
-		if w.holds(l) {
+		if w.locking.Holds(l) {
 			s.Mine = append(s.Mine, l)
 		} else {
 			s.Held = append(s.Held, l)
@@ -131,7 +115,7 @@ func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.
 	}
 	others := chest.NewLockSet(s.Held)
 	for i := range s.Changes {
-		if c := &s.Changes[i]; c.State == Edited && w.waived(c.Path) {
+		if c := &s.Changes[i]; c.State == Edited && w.locking.IsWaived(c.Path) {
 			c.State = Contested
 		}
 		if c := &s.Changes[i]; c.State != New {
@@ -141,78 +125,6 @@ func (w *Workspace) status(ctx context.Context, suppose bool) (*Status, []state.
 		}
 	}
 	return s, now, nil
-}
-
-// readMoved reads new files that the scan left out and that may be ones that
-// moved: a file of the same size is gone.
-func (w *Workspace) readMoved(before, now []state.File) error {
-	if len(w.unread) == 0 {
-		return nil
-	}
-	gone := map[int64]bool{}
-	pairs := w.settled(chest.DiffFiles(before, now))
-	for _, p := range pairs {
-		if p.Is.Mode == 0 {
-			gone[p.Was.Size] = true
-		}
-	}
-	for _, p := range pairs {
-		seen, left := w.unread[p.Path]
-		if !left || !gone[p.Is.Size] || p.Was.Mode != 0 {
-			continue
-		}
-		d, _, err := digestFile(w.local(p.Path))
-		if err != nil {
-			return err
-		}
-		i, _ := slices.BinarySearchFunc(now, p.Path, func(f state.File, p string) int { return chest.ComparePaths(f.Path, p) })
-		now[i].Digest = d
-		w.learn(p.Path, seen, d)
-	}
-	return nil
-}
-
-// learn tells the index the digest of a file that the scan left out.
-func (w *Workspace) learn(p string, seen found, d element.Digest) {
-	w.index.learn(p, seen, d)
-	delete(w.unread, p)
-}
-
-func (w *Workspace) holds(l ledger.Lock) bool { return l.Holder == w.Person && l.Workspace == w.Name }
-
-// changesOf tells from pairs of files, in order, what changed; a file that went
-// and one of equal content that came are one that moved.
-func changesOf(pairs []chest.Pair) []Change {
-	var out []Change
-	moved := chest.Moved(pairs)
-	was := map[string]state.File{} // what moved, by the path that it had
-	for _, from := range moved {
-		was[from] = state.File{}
-	}
-	for _, p := range pairs {
-		if _, ok := was[p.Path]; ok {
-			was[p.Path] = p.Was
-		}
-	}
-	for i, p := range pairs {
-		from := moved[p.Path]
-		switch _, left := was[p.Path]; {
-		case from != "":
-			out = append(out, Change{Path: p.Path, State: Moved, From: from, was: was[from], is: p.Is})
-		case left && p.Is.Mode == 0:
-			// it is listed where it moved to
-		case p.Was.Mode == 0:
-			out = append(out, Change{Path: p.Path, State: New, is: p.Is})
-		case p.Is.Mode != 0:
-			out = append(out, Change{Path: p.Path, State: Edited, was: p.Was, is: p.Is})
-		case p.Was.Mode == chest.Folder && i+1 < len(pairs) && chest.Covers(p.Path, pairs[i+1].Path):
-			// a bare folder that something was put into
-		default:
-			out = append(out, Change{Path: p.Path, State: Gone, was: p.Was})
-		}
-	}
-	slices.SortFunc(out, func(a, b Change) int { return strings.Compare(a.Path, b.Path) })
-	return out
 }
 
 // nameKinds says of each changed artifact its kind, and whether it can be read; it gives what it has found.
@@ -225,11 +137,11 @@ func (w *Workspace) nameKinds(ctx context.Context, changes []Change, now []state
 	known := map[string]state.Checked{}
 	for i := range changes {
 		c := &changes[i]
-		if c.is.Mode == 0 && c.was.Mode == chest.Folder {
+		if c.Is.Mode == 0 && c.Was.Mode == chest.Folder {
 			c.Kind = "folder"
 			continue
 		}
-		if c.is.Mode == 0 {
+		if c.Is.Mode == 0 {
 			c.Kind = w.kindByPath(r, c.Path)
 			continue
 		}
@@ -246,7 +158,7 @@ func (w *Workspace) nameKinds(ctx context.Context, changes []Change, now []state
 		if f.Why != nil {
 			c.Why = f.Why.Error()
 		}
-		if c.State == Edited && f.Hidden != (element.Digest{}) && c.was.Mode == c.is.Mode {
+		if c.State == Edited && f.Hidden != (element.Digest{}) && c.Was.Mode == c.Is.Mode {
 			was, err := r.Read(ctx, w.BaseState(), unit)
 			c.Noise = err == nil && was.Reading.Root.Sum() == f.Sum && was.Reading.Hidden != f.Hidden
 		}

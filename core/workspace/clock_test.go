@@ -19,7 +19,7 @@ func TestAClockThatJumps(t *testing.T) {
 	}
 	put := func(text string) {
 		t.Helper()
-		if err := os.WriteFile(w.local("a.txt"), []byte(text), 0o666); err != nil {
+		if err := os.WriteFile(w.disk.Local("a.txt"), []byte(text), 0o666); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -18,6 +18,7 @@ import (
 	"oakenchest/core/manifest"
 	"oakenchest/core/project"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
 // CommitOptions are the choices of Commit.
@@ -96,12 +97,12 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	if err != nil {
 		return nil, err
 	}
-	status, _, err := w.status(ctx, w.guard(ctx, locks).idle() && len(locks)+len(w.Manifest.Lines)+len(w.Manifest.Companions) == 0)
+	status, _, err := w.status(ctx, w.locking.Guard(ctx, locks).Idle() && len(locks)+len(w.Manifest.Lines)+len(w.Manifest.Companions) == 0)
 	if err != nil {
 		return nil, err
 	}
 	chosen, along := w.choose(status.Changes, o.Paths)
-	chosen, leftOut, err := w.settledOnly(locks, chosen, o.Paths)
+	chosen, leftOut, err := w.locking.Settled(locks, chosen, o.Paths)
 	if err != nil {
 		return nil, err
 	}
@@ -117,7 +118,7 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	}
 	var advice []string
 	if !w.Offline {
-		if advice, err = w.checkLocks(ctx, locks, chosen); err != nil {
+		if advice, err = w.locking.Check(ctx, locks, chosen); err != nil {
 			return nil, err
 		}
 	}
@@ -130,7 +131,7 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 			return nil, err
 		}
 		chosen, along = w.choose(status.Changes, o.Paths)
-		if chosen, leftOut, err = w.settledOnly(locks, chosen, o.Paths); err != nil {
+		if chosen, leftOut, err = w.locking.Settled(locks, chosen, o.Paths); err != nil {
 			return nil, err
 		}
 	}
@@ -152,26 +153,6 @@ func (w *Workspace) locks(ctx context.Context) ([]ledger.Lock, error) {
 	return w.Chest.Locks(ctx)
 }
 
-// settledOnly leaves out of a commit what is edited without its lock, until the lock is
-// had; who names it is refused.
-func (w *Workspace) settledOnly(locks []ledger.Lock, chosen []Change, paths []string) (in []Change, out []string, err error) {
-	if len(w.rec.Waived) == 0 {
-		return chosen, nil, nil
-	}
-	set := chest.NewLockSet(locks)
-	for _, c := range chosen {
-		if !w.waived(c.Path) || c.State == New || w.covered(set, c.Path) {
-			in = append(in, c)
-			continue
-		}
-		if slices.Contains(paths, c.Path) {
-			return nil, nil, fault.New(fault.Refused, "Take the lock with oaken lock "+fault.Word(c.Path)+" as soon as it is free; that brings the two together.", "%s is contested: it was edited here without its lock.", c.Path)
-		}
-		out = append(out, c.Path)
-	}
-	return in, out, nil
-}
-
 // reviewed refuses what goes by reviews alone.
 func (w *Workspace) reviewed(ctx context.Context, what string) error {
 	rules := w.Manifest.Review
@@ -180,8 +161,7 @@ func (w *Workspace) reviewed(ctx context.Context, what string) error {
 	if err != nil {
 		return err
 	}
-	w.needIndex()
-	if now, err := w.fileAt(manifest.Name); err != nil || !now.Same(f) { // what is committed counts, not an edit of it
+	if now, err := w.disk.FileAt(manifest.Name); err != nil || !now.Same(f) { // what is committed counts, not an edit of it
 		rules = manifest.ReviewRules{}
 		if data, err := state.ReadFile(base, manifest.Name); err == nil {
 			if m, err := w.ReadManifest(data); err == nil {
@@ -239,7 +219,7 @@ func (w *Workspace) checkPaths(ctx context.Context, paths []string, chosen []Cha
 // that was asked for or others are held already. When others have published first, it is
 // held for a moment, and goes on top of theirs.
 func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions) (*Committed, error) {
-	if !o.Hold && !w.Offline && len(w.held) == 0 {
+	if !o.Hold && !w.Offline && len(w.unsent.Commits) == 0 {
 		c, err := w.recordNow(ctx, chosen, o, ledger.ID{})
 		if !errors.Is(err, ledger.ErrMoved) {
 			return c, err
@@ -275,7 +255,7 @@ func (w *Workspace) recordOnce(ctx context.Context, chosen []Change, o CommitOpt
 			return nil, errors.Join(err, ledger.ErrMoved)
 		}
 	}
-	objects, err := w.lockedObjects(ctx, chosen)
+	objects, err := w.locking.Objects(ctx, chosen)
 	if err != nil {
 		return nil, err
 	}
@@ -294,7 +274,7 @@ func (w *Workspace) recordOnce(ctx context.Context, chosen []Change, o CommitOpt
 	}
 	warnings = append(warnings, w.lonely(chosen)...)
 	warnings = append(warnings, w.strayLinks(chosen)...)
-	released, err := w.lockedBy(ctx, chosen, objects)
+	released, err := w.locking.Ending(ctx, chosen, objects)
 	if err != nil {
 		return nil, err
 	}
@@ -315,7 +295,7 @@ func (w *Workspace) recordOnce(ctx context.Context, chosen []Change, o CommitOpt
 			return nil, err
 		}
 	}
-	return &Committed{Commit: commit, Changes: chosen, Released: released, Merge: merged != ledger.ID{}, Warnings: warnings}, w.mark(ctx, pathsOf(chosen))
+	return &Committed{Commit: commit, Changes: chosen, Released: released, Merge: merged != ledger.ID{}, Warnings: warnings}, w.locking.Mark(ctx, disk.PathsOf(chosen))
 }
 
 // store puts the contents of changed files into a batch, commits the batch, and
@@ -336,7 +316,7 @@ func (w *Workspace) store(ctx context.Context, batch *content.Batch, chosen []Ch
 		return tree, nil, err
 	}
 	real = in.real
-	w.saveIndex()
+	w.disk.SaveIndex()
 	slices.SortFunc(real, func(a, b Change) int { return strings.Compare(a.Path, b.Path) })
 	tree, err = w.Chest.Amend(batch, w.tree(), in.files)
 	if err == nil {
@@ -367,8 +347,8 @@ func (in *intake) take(c Change) error {
 	if c.From != "" {
 		in.files = append(in.files, state.File{Path: c.From})
 	}
-	if c.is.Mode == 0 || c.is.Mode == chest.Folder || in.batch.Has(c.is.Digest) {
-		in.files = append(in.files, state.File{Path: c.Path, Mode: c.is.Mode, Size: c.is.Size, Digest: c.is.Digest})
+	if c.Is.Mode == 0 || c.Is.Mode == chest.Folder || in.batch.Has(c.Is.Digest) {
+		in.files = append(in.files, state.File{Path: c.Path, Mode: c.Is.Mode, Size: c.Is.Size, Digest: c.Is.Digest})
 		in.real = append(in.real, c)
 		return nil
 	}
@@ -386,16 +366,16 @@ func (in *intake) take(c Change) error {
 func (in *intake) settle(left int) error {
 	n := max(len(in.coming)-left, 0)
 	for _, a := range in.coming[:n] {
-		f := a.change.is
+		f := a.change.Is
 		var err error
 		if f.Digest, f.Size, err = a.content.Finish(); err != nil {
 			return project.Unstored(f.Path, err)
 		}
-		if seen, left := in.w.unread[f.Path]; left && seen.size == f.Size {
-			in.w.learn(f.Path, seen, f.Digest)
+		if seen, left := in.w.disk.Unread(f.Path); left && seen.Size == f.Size {
+			in.w.disk.Learn(f.Path, seen, f.Digest)
 		}
-		if a.change.State != Edited || !a.change.was.Same(f) {
-			a.change.is = f
+		if a.change.State != Edited || !a.change.Was.Same(f) {
+			a.change.Is = f
 			in.files, in.real = append(in.files, f), append(in.real, a.change)
 		}
 	}
@@ -404,7 +384,7 @@ func (in *intake) settle(left int) error {
 }
 
 func (w *Workspace) storeFile(batch *content.Batch, change Change) (incomingFile, error) {
-	f := change.is
+	f := change.Is
 	in, err := w.Work().Open(f.Path)
 	if errors.Is(err, kind.ErrNoFile) || errors.Is(err, os.ErrNotExist) {
 		return incomingFile{}, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s went away while it was being committed.", f.Path)
@@ -429,33 +409,10 @@ func (w *Workspace) seams(f state.File, in io.ReadCloser) []int64 {
 	if !ok || f.Size < leastSeamed {
 		return nil
 	}
-	head := make([]byte, kind.HeadSize)
-	n, _ := file.ReadAt(head, 0)
-	if k, ok := w.Reader().KindOf(f.Path, head[:n]).(kind.Seamer); ok {
+	begin := make([]byte, kind.HeadSize)
+	n, _ := file.ReadAt(begin, 0)
+	if k, ok := w.Reader().KindOf(f.Path, begin[:n]).(kind.Seamer); ok {
 		return k.Seams(file, f.Size)
 	}
 	return nil
-}
-
-// lockedBy lists this workspace's locks that lie on changed paths or objects. A lock on
-// a folder stays.
-func (w *Workspace) lockedBy(ctx context.Context, chosen []Change, objects []string) ([]string, error) {
-	locks, err := w.Chest.Locks(ctx)
-	if err != nil || len(locks) == 0 {
-		return nil, err
-	}
-	changed := make(map[string]bool, len(chosen))
-	for _, c := range chosen {
-		changed[c.Path], changed[c.From], changed[w.Reader().Unit(c.Path)] = true, true, true
-	}
-	var out []string
-	for _, l := range locks {
-		if !w.holds(l) {
-			continue
-		}
-		if changed[l.Address] || IsObject(l.Address) && slices.ContainsFunc(objects, func(o string) bool { return chest.Reaches(l, o) }) {
-			out = append(out, l.Address)
-		}
-	}
-	return out, nil
 }

@@ -54,7 +54,7 @@ func (w *Workspace) companionsOf(p string) []string {
 // lonely says which changed files are about to be parted from their companions.
 func (w *Workspace) lonely(chosen []Change) []string {
 	var out []string
-	there := func(p string) bool { _, err := os.Lstat(w.local(p)); return err == nil }
+	there := func(p string) bool { _, err := os.Lstat(w.disk.Local(p)); return err == nil }
 	for _, c := range chosen {
 		for _, companion := range w.companionsOf(c.Path) {
 			switch {
@@ -78,7 +78,7 @@ func (w *Workspace) withCompanions(ctx context.Context, from state.State, chosen
 	if err != nil {
 		return nil, err
 	}
-	is, have := byPath(files), byPath(chosen)
+	is, have := state.ByPath(files), state.ByPath(chosen)
 	for _, f := range slices.Clone(chosen) {
 		for _, companion := range w.companionsOf(f.Path) {
 			if c, ok := is[companion]; ok && have[companion].Mode == 0 {

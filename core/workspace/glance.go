@@ -3,13 +3,13 @@ package workspace
 import (
 	"context"
 	"errors"
-	"slices"
 	"strings"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/kind"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/locking"
 )
 
 // Glance tells what changed of some artifacts, without looking at all the others. Folders
@@ -18,7 +18,6 @@ func (w *Workspace) Glance(ctx context.Context, addresses []string) ([]Change, e
 	var out []Change
 	seen := map[string]bool{}
 	base := w.BaseState().(state.Commit)
-	w.needIndex()
 	for _, a := range addresses {
 		p, _, _ := strings.Cut(a, "::")
 		if seen[p] {
@@ -29,7 +28,7 @@ func (w *Workspace) Glance(ctx context.Context, addresses []string) ([]Change, e
 		if err != nil {
 			return nil, err
 		}
-		is, err := w.fileAt(p)
+		is, err := w.disk.FileAt(p)
 		if err != nil {
 			return nil, err
 		}
@@ -41,7 +40,7 @@ func (w *Workspace) Glance(ctx context.Context, addresses []string) ([]Change, e
 			return s.Changes, nil
 		}
 		if c, changed := changeOf(p, was, is); changed {
-			c.Kind = w.Reader().KindOf(p, head(w.local(p))).Name()
+			c.Kind = w.Reader().KindOf(p, locking.Head(w.disk.Local(p))).Name()
 			out = append(out, c)
 		}
 	}
@@ -50,7 +49,7 @@ func (w *Workspace) Glance(ctx context.Context, addresses []string) ([]Change, e
 
 // changeOf tells what became of one file.
 func changeOf(p string, was, is state.File) (Change, bool) {
-	c := Change{Path: p, State: Edited, was: was, is: is}
+	c := Change{Path: p, State: Edited, Was: was, Is: is}
 	switch {
 	case was.Same(is):
 		return c, false
@@ -60,39 +59,6 @@ func changeOf(p string, was, is state.File) (Change, bool) {
 		c.State = Gone
 	}
 	return c, true
-}
-
-// AnnounceAt tells the chest what is edited of some artifacts.
-func (w *Workspace) AnnounceAt(ctx context.Context, addresses []string, changes []Change) error {
-	if w.Offline {
-		return nil
-	}
-	before, err := w.Chest.EditsOf(ctx, w.Name)
-	if err != nil {
-		return err
-	}
-	r := w.Reader()
-	asked := map[string]bool{}
-	for _, a := range addresses {
-		p, _, _ := strings.Cut(a, "::")
-		asked[r.Unit(p)] = true
-	}
-	told := slices.ContainsFunc(before, func(e ledger.Edit) bool { return asked[e.Path] })
-	if len(changes) == 0 && !told {
-		return nil
-	}
-	all := w.editsOf(changes)
-	fresh := map[string]bool{}
-	for i := range all {
-		fresh[all[i].Path] = true
-		w.tell(ctx, w.Work(), &all[i], changes)
-	}
-	for _, e := range before { // what is not asked about stays as it was told
-		if !fresh[e.Path] && !asked[e.Path] {
-			all = append(all, e)
-		}
-	}
-	return w.Chest.Announce(ctx, chest.Presence{Workspace: w.presence(), Edits: all})
 }
 
 // EditedUnder lists what is edited here of what some locks reach.

@@ -52,11 +52,10 @@ func touched(x *chest.Examination) bool {
 // it away. Other files of the workspace's own keep it from opening when they are
 // damaged.
 func (w *Workspace) flaws(repair bool) []chest.Finding {
-	data, err := os.ReadFile(w.indexFile())
-	if err != nil || decodeIndex(data) != nil {
+	if !w.disk.IndexIsDamaged() {
 		return nil
 	}
-	if repair && os.Remove(w.indexFile()) == nil {
+	if repair && os.Remove(w.disk.IndexFile()) == nil {
 		return nil
 	}
 	return []chest.Finding{{Where: Folder + "/index", Reason: "what the workspace remembers of its files is damaged; the next command that looks at them makes it anew"}}
@@ -89,7 +88,7 @@ func (w *Workspace) repair(ctx context.Context, x *chest.Examination, other stri
 	}
 	return w.Chest.Repair(ctx, x, files, func(d content.Digest) (io.ReadCloser, error) {
 		if p, ok := at[d]; ok {
-			return os.Open(w.local(p))
+			return os.Open(w.disk.Local(p))
 		}
 		if from == nil || !from.Contents.Has(d) {
 			return nil, nil

@@ -21,7 +21,7 @@ func (w *Workspace) MergeInto(ctx context.Context, o project.Into) (*project.Arr
 // Follow brings the newest state of a branch into a workspace that stood at the tip that
 // the branch had before; edits in the way leave the workspace where it is.
 func (w *Workspace) Follow(ctx context.Context, branch string, before ledger.Commit) error {
-	if w.Branch != branch || w.Base.ID != before.ID || len(w.held) > 0 || w.Offline {
+	if w.Branch != branch || w.Base.ID != before.ID || len(w.unsent.Commits) > 0 || w.Offline {
 		return nil
 	}
 	if _, err := w.Sync(ctx); err != nil && fault.CodeOf(err) != fault.Refused && fault.CodeOf(err) != fault.Conflict {

@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
 // JoinOptions are the choices of Join.
@@ -64,7 +65,7 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 	w.Manifest, w.Person, w.Name, w.Branch = &manifest.Manifest{}, person, workspaceName(person, host.Machine, root), branch
 	w.use(f)
 	w.rec = record{Format: formatVersion, Person: person, Name: w.Name, Chest: location, Only: o.Only}
-	err = os.MkdirAll(filepath.Join(root, Folder, "temp"), ownFolder)
+	err = os.MkdirAll(filepath.Join(root, Folder, "temp"), disk.OwnFolder)
 	if err == nil {
 		err = w.register(ctx)
 		if fault.CodeOf(chest.Explain(err)) == fault.Unreachable { // a chest that can only be read
@@ -92,11 +93,8 @@ func chestOf(location string) (string, error) {
 		return "", err
 	}
 	if _, err := os.Stat(filepath.Join(abs, Folder, "workspace.toml")); err == nil {
-		other := &Workspace{Root: abs}
-		if err := other.loadRecord(); err != nil {
-			return "", err
-		}
-		return other.rec.location(abs), nil
+		other, err := readRecord(abs)
+		return other.location(abs), err
 	}
 	if inside := filepath.Join(abs, Folder, "chest"); local.Exists(inside) {
 		return inside, nil // what is left of a workspace
@@ -145,7 +143,7 @@ func (w *Workspace) Sync(ctx context.Context) (*Synced, error) {
 	if p != nil {
 		return nil, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.", "%s is under way.", p.What)
 	}
-	if len(w.held) > 0 || w.Offline {
+	if len(w.unsent.Commits) > 0 || w.Offline {
 		return w.Publish(ctx)
 	}
 	b, err := w.Chest.Branch(ctx, w.Branch)
@@ -171,13 +169,13 @@ func (w *Workspace) Sync(ctx context.Context) (*Synced, error) {
 	if err != nil {
 		return nil, err
 	}
-	var staged []stagedFile
+	var staged []disk.Staged
 	if len(both) > 0 {
 		if out.Combined, staged, err = w.combine(ctx, tip, both); err != nil {
 			return nil, err
 		}
 	}
-	out.Transition, err = w.switchFrom(ctx, journal{From: hexOf(w.tree()), Branch: w.Branch, Commit: tip.ID.String(), Keep: both, Staged: staged})
+	out.Transition, err = w.switchFrom(ctx, disk.Journal{From: disk.Hex(w.tree()), Branch: w.Branch, Commit: tip.ID.String(), Keep: both, Staged: staged})
 	return out, err
 }
 
@@ -191,7 +189,7 @@ func (w *Workspace) editedOnBoth(ctx context.Context, changes []Change, tip ledg
 	if err != nil {
 		return nil, chest.Explain(err)
 	}
-	was, then := byPath(before), byPath(after)
+	was, then := state.ByPath(before), state.ByPath(after)
 	var out []string
 	for _, c := range changes {
 		if !was[c.Path].Same(then[c.Path]) {
@@ -204,7 +202,7 @@ func (w *Workspace) editedOnBoth(ctx context.Context, changes []Change, tip ledg
 // combine merges the edits of this workspace with a newer commit, for files
 // that both have changed. The outcome is staged, to be put into place as if it had been
 // edited here once the newer commit is laid out; what was there is kept as a rescue copy.
-func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []string) (artifacts []state.Combined, staged []stagedFile, err error) {
+func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []string) (artifacts []state.Combined, staged []disk.Staged, err error) {
 	theirs := w.CommitState(tip, Label(tip))
 	m, err := w.Reader().Merge(ctx, w.BaseState(), w.Work(), theirs, nil)
 	if err != nil {
@@ -221,28 +219,13 @@ func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []strin
 		if !state.Under(both, e.Path) {
 			continue
 		}
-		f, err := w.stage(e)
+		f, err := w.disk.Stage(e, w.Chest.Contents)
 		if err != nil {
 			return nil, nil, err
 		}
 		staged = append(staged, f)
 	}
 	return m.Artifacts, staged, nil
-}
-
-// putEdit writes one edit of a merge.
-func (w *Workspace) putEdit(e state.Edit, theirs state.State) error {
-	switch {
-	case e.Gone:
-		return w.remove(e.Path)
-	case e.Take.Mode != 0:
-		return w.takeFrom(e, theirs)
-	}
-	mode := os.FileMode(0o666)
-	if e.Mode == chest.Executable {
-		mode = 0o777
-	}
-	return w.write(e.Path, e.Data, mode&^umask)
 }
 
 func more(n int) string {

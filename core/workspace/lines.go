@@ -8,6 +8,7 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
+	"oakenchest/core/workspace/disk"
 )
 
 // endLines brings the lines of changed text files into the form that the
@@ -20,10 +21,10 @@ func (w *Workspace) endLines(ctx context.Context, chosen []Change) ([]string, er
 	var out []string
 	for _, c := range chosen {
 		end := w.Manifest.LineEnd(c.Path)
-		if end == "" || c.is.Mode != chest.Plain && c.is.Mode != chest.Executable || c.is.Size > kind.MaxFile {
+		if end == "" || c.Is.Mode != chest.Plain && c.Is.Mode != chest.Executable || c.Is.Size > kind.MaxFile {
 			continue
 		}
-		data, err := os.ReadFile(w.local(c.Path))
+		data, err := os.ReadFile(w.disk.Local(c.Path))
 		if err != nil {
 			return out, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s can't be read: %w.", c.Path, err)
 		}
@@ -34,11 +35,7 @@ func (w *Workspace) endLines(ctx context.Context, chosen []Change) ([]string, er
 		if _, err := w.rescue(ctx, []string{c.Path}); err != nil {
 			return out, err
 		}
-		mode := os.FileMode(0o666)
-		if c.is.Mode == chest.Executable {
-			mode = 0o777
-		}
-		if err := w.write(c.Path, ended, mode&^umask); err != nil {
+		if err := w.disk.Write(c.Path, ended, disk.FileMode(c.Is.Mode == chest.Executable)); err != nil {
 			return out, err
 		}
 		out = append(out, c.Path)

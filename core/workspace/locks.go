@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -16,6 +15,8 @@ import (
 	"oakenchest/core/kind"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
+	"oakenchest/core/workspace/locking"
 )
 
 // LockOptions are the choices of Lock.
@@ -46,10 +47,10 @@ type Locked struct {
 // IsPattern reports whether what a person wrote is a pattern of paths: it holds signs of
 // one, and nothing has that very name.
 func (w *Workspace) IsPattern(p string) bool {
-	if IsObject(p) || !strings.ContainsAny(p, "*?[{") {
+	if locking.IsObject(p) || !strings.ContainsAny(p, "*?[{") {
 		return false
 	}
-	_, err := os.Lstat(w.local(p))
+	_, err := os.Lstat(w.disk.Local(p))
 	return err != nil
 }
 
@@ -63,9 +64,9 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 	for _, a := range addresses {
 		l := ledger.Lock{Address: a, Holder: w.Person, Workspace: w.Name, Since: now, Reason: o.Reason, Pattern: w.IsPattern(a)}
 		l.Folder = !l.Pattern && w.isFolder(a)
-		if lasts := max(o.For, 0); lasts > 0 || w.ruling(ctx).Team.LockTime() > 0 {
+		if lasts := max(o.For, 0); lasts > 0 || w.locking.Ruling(ctx).Team.LockTime() > 0 {
 			if lasts == 0 {
-				lasts = w.ruling(ctx).Team.LockTime()
+				lasts = w.locking.Ruling(ctx).Team.LockTime()
 			}
 			l.Ends = now.Add(lasts)
 		}
@@ -80,14 +81,14 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 	out := &Locked{Locks: wanted}
 	var had []string
 	var err error
-	out.Taken, had, err = w.Chest.Lock(ctx, chest.TakeLocks{Wanted: wanted, Now: now, SilentAfter: w.ruling(ctx).Team.Silence(), TakeSilent: o.TakeSilent})
+	out.Taken, had, err = w.Chest.Lock(ctx, chest.TakeLocks{Wanted: wanted, Now: now, SilentAfter: w.locking.Ruling(ctx).Team.Silence(), TakeSilent: o.TakeSilent})
 	if err != nil {
 		return nil, err
 	}
 	if err := w.newest(ctx, wanted, out); err != nil {
 		if edited, _ := w.EditedUnder(ctx, wanted); len(edited) > 0 && fault.CodeOf(err) == fault.Conflict {
 			out.Clash = err
-			return out, errors.Join(w.settleWaived(wanted), w.markUnder(ctx, wanted))
+			return out, errors.Join(w.settleWaived(wanted), w.locking.MarkUnder(ctx, wanted))
 		}
 		var took []string
 		for _, l := range wanted {
@@ -107,7 +108,7 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 	if out.LaidOut, err = w.layOutLocked(ctx, wanted); err != nil {
 		return nil, err
 	}
-	return out, w.markUnder(ctx, append(wanted, out.Taken...))
+	return out, w.locking.MarkUnder(ctx, append(wanted, out.Taken...))
 }
 
 // layOutLocked brings, into a workspace of a part of the project, the files that were locked: whoever
@@ -119,7 +120,7 @@ func (w *Workspace) layOutLocked(ctx context.Context, locks []ledger.Lock) ([]st
 	var paths []string
 	for _, l := range locks {
 		p, _, _ := strings.Cut(l.Address, "::")
-		if _, err := os.Lstat(w.local(p)); l.Pattern || l.Folder || err == nil || w.wanted(p) {
+		if _, err := os.Lstat(w.disk.Local(p)); l.Pattern || l.Folder || err == nil || w.wanted(p) {
 			continue
 		}
 		paths = append(paths, p)
@@ -136,11 +137,11 @@ func (w *Workspace) layOutLocked(ctx context.Context, locks []ledger.Lock) ([]st
 
 // isFolder reports whether a path is a folder, here or in the base.
 func (w *Workspace) isFolder(p string) bool {
-	if IsObject(p) {
+	if locking.IsObject(p) {
 		return false
 	}
-	if seen, err := lookAt(w.local(p)); err == nil {
-		return seen.what == isFolder
+	if seen, err := disk.LookAt(w.disk.Local(p)); err == nil {
+		return seen.Sort == disk.IsFolder
 	}
 	f, err := w.Chest.At(w.tree(), p)
 	return err == nil && f.Mode == chest.Folder
@@ -161,8 +162,8 @@ func (w *Workspace) lockable(ctx context.Context, l ledger.Lock) error {
 		if !slices.ContainsFunc(files, func(f state.File) bool { return chest.Reaches(l, f.Path) }) {
 			return fault.New(fault.Usage, hint, "No path of this project fits %s.", l.Address)
 		}
-	case !IsObject(l.Address) && l.Address != ".":
-		if _, err := os.Lstat(w.local(l.Address)); err == nil && !w.Manifest.LeftOut(l.Address) {
+	case !locking.IsObject(l.Address) && l.Address != ".":
+		if _, err := os.Lstat(w.disk.Local(l.Address)); err == nil && !w.Manifest.LeftOut(l.Address) {
 			return nil
 		}
 		f, err := w.Chest.At(w.tree(), l.Address)
@@ -202,7 +203,7 @@ func (w *Workspace) newest(ctx context.Context, locks []ledger.Lock, out *Locked
 	if len(paths) == 0 {
 		return nil
 	}
-	if len(w.held) > 0 { // bringing it in publishes them, and may leave conflicts
+	if len(w.unsent.Commits) > 0 { // bringing it in publishes them, and may leave conflicts
 		return fault.New(fault.Refused, "Run oaken sync first; it also publishes what is held here.", "%s is newer in %s than here.", paths[0], w.Branch)
 	}
 	slices.Sort(paths)
@@ -224,10 +225,10 @@ func (w *Workspace) Merges(p string) bool {
 		k, declared = r.FolderKind(a.Kind)
 	}
 	if !declared {
-		if seen, err := lookAt(w.local(p)); err != nil || seen.what == isFolder {
+		if seen, err := disk.LookAt(w.disk.Local(p)); err != nil || seen.Sort == disk.IsFolder {
 			return true
 		}
-		k = r.KindOf(p, head(w.local(p)))
+		k = r.KindOf(p, locking.Head(w.disk.Local(p)))
 	}
 	_, merges := k.(kind.Writer)
 	return merges
@@ -241,8 +242,8 @@ func (w *Workspace) Unlock(ctx context.Context, addresses []string, force bool, 
 			return nil, err
 		}
 	} else {
-		if !w.ruling(ctx).Team.FreesLocks(w.Person) {
-			return nil, fault.New(fault.Refused, "Ask one of "+strings.Join(w.ruling(ctx).Team.MayFreeLocks, ", ")+"; oaken.toml names them under [team].", "%s may not end the locks of others.", w.Person)
+		if !w.locking.Ruling(ctx).Team.FreesLocks(w.Person) {
+			return nil, fault.New(fault.Refused, "Ask one of "+strings.Join(w.locking.Ruling(ctx).Team.MayFreeLocks, ", ")+"; oaken.toml names them under [team].", "%s may not end the locks of others.", w.Person)
 		}
 		if strings.TrimSpace(reason) == "" {
 			return nil, fault.New(fault.Usage, "Say it with -m TEXT; the holder is told.", "Ending somebody's lock needs a reason.")
@@ -252,13 +253,13 @@ func (w *Workspace) Unlock(ctx context.Context, addresses []string, force bool, 
 	if err != nil {
 		return nil, err
 	}
-	return freed, w.markUnder(ctx, freed)
+	return freed, w.locking.MarkUnder(ctx, freed)
 }
 
 // heldUnder refuses to give back a lock under which something is committed here and not
 // published: whoever took it next would not have that.
 func (w *Workspace) heldUnder(addresses []string) error {
-	for _, h := range w.held {
+	for _, h := range w.unsent.Commits {
 		for _, p := range h.Paths {
 			for _, a := range addresses {
 				if chest.Reaches(ledger.Lock{Address: a, Pattern: w.IsPattern(a)}, p) || strings.HasPrefix(a, p+"::") {
@@ -274,7 +275,7 @@ func (w *Workspace) heldUnder(addresses []string) error {
 // is contested: it stays out of commits until the lock is had.
 func (w *Workspace) Waive(ctx context.Context, paths []string) error {
 	for _, p := range paths {
-		if IsObject(p) || w.IsPattern(p) {
+		if locking.IsObject(p) || w.IsPattern(p) {
 			return fault.New(fault.Usage, "Name files or folders.", "%s can't be edited without its lock.", p)
 		}
 		if err := w.lockable(ctx, ledger.Lock{Address: p}); err != nil {
@@ -291,13 +292,33 @@ func (w *Workspace) Waive(ctx context.Context, paths []string) error {
 	for _, p := range paths {
 		under = append(under, ledger.Lock{Address: p})
 	}
-	return w.markUnder(ctx, under)
+	return w.locking.MarkUnder(ctx, under)
 }
 
-// waived reports whether a path is edited here without its lock.
-func (w *Workspace) waived(p string) bool {
-	return slices.ContainsFunc(w.rec.Waived, func(q string) bool { return chest.Covers(q, p) })
+// ground is what the rules for locks ask of the workspace.
+type ground struct{ *Workspace }
+
+// Outside says that the chest lies outside of the workspace.
+func (g ground) Outside() bool { return g.rec.Chest != "" }
+
+// Waived lists what is edited here without its lock.
+func (g ground) Waived() []string { return g.rec.Waived }
+
+// MarkAll marks all recorded files: the rules for locks changed, or the first other workspace came.
+func (w *Workspace) MarkAll(ctx context.Context) error { return w.locking.MarkAll(ctx) }
+
+// WantsLock reports whether the project requires or advises a lock for a file that is edited here, and this workspace
+// does not hold it.
+func (w *Workspace) WantsLock(ctx context.Context, p string) bool { return w.locking.WantsLock(ctx, p) }
+
+// ObjectAddress gives the whole address of an element that a person named, as it is in the workspace or in the base. An
+// element that is nowhere is refused, unless fresh says that it is still to come.
+func (w *Workspace) ObjectAddress(ctx context.Context, text string, fresh bool) (string, error) {
+	return w.locking.ObjectAddress(ctx, text, fresh)
 }
+
+// IsObject says that an address names an element rather than a file or folder.
+func IsObject(address string) bool { return locking.IsObject(address) }
 
 // settleWaived forgets what was edited without a lock and has it now.
 func (w *Workspace) settleWaived(locks []ledger.Lock) error {
@@ -328,52 +349,4 @@ func anyUnder(files []state.File, p string) bool {
 		}
 	}
 	return false
-}
-
-func head(full string) []byte {
-	f, err := os.Open(full)
-	if err != nil {
-		return nil
-	}
-	defer f.Close()
-	buf := make([]byte, kind.HeadSize)
-	n, _ := f.Read(buf)
-	return buf[:n]
-}
-
-// covered reports whether one of this workspace's locks reaches a path.
-func (w *Workspace) covered(locks *chest.LockSet, p string) bool {
-	return slices.ContainsFunc(locks.Over(p), w.holds)
-}
-
-// checkLocks refuses changes of files that need a lock which is not held here, and says
-// who holds it. It gives sentences about changes that had better been locked.
-func (w *Workspace) checkLocks(ctx context.Context, locks []ledger.Lock, changes []Change) (warnings []string, err error) {
-	paths := make([]string, 0, len(changes))
-	guard := w.guard(ctx, locks)
-	for _, c := range changes {
-		paths = append(paths, c.Path)
-		for _, p := range []string{c.Path, c.From} {
-			if p == "" || p == c.Path && (c.State == New || c.State == Moved) || w.covered(guard.locks, p) {
-				continue
-			}
-			for _, l := range guard.locks.Over(p) {
-				if !w.holds(l) {
-					return nil, fault.New(fault.Refused, "Nothing was recorded. Ask "+l.Holder+", or commit the other paths by naming them.", "%s is locked by %s.", p, chest.HolderText(l))
-				}
-			}
-			switch {
-			case guard.inside[w.Reader().Unit(p)]: // checkInside says
-			case w.Manifest.LeftOut(p): // it leaves the records, and stays on the disk
-			case guard.required(p, func() []byte { return head(w.local(p)) }):
-				return nil, fault.New(fault.Refused, "Nothing was recorded. Take the lock with oaken lock "+filepath.ToSlash(p)+" and commit again.", "%s must be locked before it is changed, and nobody holds its lock.", p)
-			case guard.advised(p, func() []byte { return head(w.local(p)) }):
-				warnings = append(warnings, p+" went in without its lock, which this project advises; oaken lock takes it.")
-			}
-		}
-	}
-	if err := w.checkInside(ctx, locks, paths); err != nil {
-		return warnings, err
-	}
-	return warnings, w.checkObjectLocks(ctx, locks, paths)
 }

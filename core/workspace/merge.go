@@ -4,14 +4,13 @@ import (
 	"context"
 	"errors"
 	"os"
-	"slices"
 
 	"oakenchest/core/chest"
-	"oakenchest/core/content"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
 // MergeResult is what a merge or revert has come to.
@@ -40,7 +39,7 @@ func (w *Workspace) Merge(ctx context.Context, theirs ledger.Commit, label, mess
 
 // mergeOf describes a merge; nil when there is nothing to merge.
 func (w *Workspace) mergeOf(ctx context.Context, theirs ledger.Commit, label, message string) (*Pending, error) {
-	p, err := w.mergeOnto(ctx, w.Base, w.tree(), theirs)
+	p, err := w.merging.Onto(ctx, w.Base, w.tree(), theirs)
 	if err != nil || p == nil {
 		return nil, err
 	}
@@ -51,28 +50,13 @@ func (w *Workspace) mergeOf(ctx context.Context, theirs ledger.Commit, label, me
 	return p, nil
 }
 
-// mergeOnto describes the merge of a commit into another one, whose files are those of a
-// tree; nil when there is nothing to merge.
-func (w *Workspace) mergeOnto(ctx context.Context, onto ledger.Commit, tree content.Digest, theirs ledger.Commit) (*Pending, error) {
-	g, err := w.Ground(ctx, onto, theirs)
-	if err != nil || g.All(theirs) {
-		return nil, err
-	}
-	if len(g.Conflicts) > 0 {
-		return nil, fault.New(fault.Conflict, "Bring one of the two branches to what the other has of it first, by a commit.", "What %s took back can't be told from what came since, at %s.", Label(g.Apart[0]), g.Conflicts[0].Address)
-	}
-	p := &Pending{Mine: hexOf(tree), Theirs: hexOf(theirs.Tree), Parent: theirs.ID.String()}
-	p.on(g)
-	return p, nil
-}
-
 // Foresee tells what Merge would come to, and changes nothing.
 func (w *Workspace) Foresee(ctx context.Context, theirs ledger.Commit, label string) (*state.Merged, error) {
 	p, err := w.mergeOf(ctx, theirs, label, "")
 	if err != nil || p == nil {
 		return nil, err
 	}
-	return w.compute(ctx, p)
+	return w.merging.Compute(ctx, p)
 }
 
 // Revert undoes what a commit did, by a new commit.
@@ -100,7 +84,7 @@ func (w *Workspace) Revert(ctx context.Context, c ledger.Commit, message string)
 	if message == "" {
 		message = "Undo " + Label(c) + ": " + c.Message
 	}
-	return w.begin(ctx, &Pending{What: "revert " + Label(c), Message: message, Base: hexOf(c.Tree), Mine: hexOf(w.tree()), Theirs: hexOf(before.Tree)})
+	return w.begin(ctx, &Pending{What: "revert " + Label(c), Message: message, Base: disk.Hex(c.Tree), Mine: disk.Hex(w.tree()), Theirs: disk.Hex(before.Tree)})
 }
 
 // quiet refuses when something is under way or edited here.
@@ -112,7 +96,7 @@ func (w *Workspace) quiet(ctx context.Context, what string) error {
 	if p != nil {
 		return fault.New(fault.Conflict, "Finish it with oaken resolve and oaken commit, or give it up with oaken merge --abandon.", "%s is under way already.", p.What)
 	}
-	if len(w.held) > 0 {
+	if len(w.unsent.Commits) > 0 {
 		return w.stillHeld()
 	}
 	s, _, err := w.status(ctx, false)
@@ -121,7 +105,7 @@ func (w *Workspace) quiet(ctx context.Context, what string) error {
 	}
 	if len(s.Changes) > 0 {
 		return fault.New(fault.Refused, "Commit them first, or take them back with oaken discard PATH.", "A %s needs a workspace without changes, and %s changed: %s.",
-			what, isAre(len(s.Changes)), listed(pathsOf(s.Changes)))
+			what, isAre(len(s.Changes)), listed(disk.PathsOf(s.Changes)))
 	}
 	return nil
 }
@@ -129,34 +113,26 @@ func (w *Workspace) quiet(ctx context.Context, what string) error {
 // stillHeld says that held commits must be published first.
 func (w *Workspace) stillHeld() error {
 	what := "A commit is"
-	if n := len(w.held); n > 1 {
+	if n := len(w.unsent.Commits); n > 1 {
 		what = itoa(n) + " commits are"
 	}
 	return fault.New(fault.Refused, "Publish first, with oaken sync.", "%s held here and not published yet.", what)
 }
 
-func pathsOf(changes []Change) []string {
-	var out []string
-	for _, c := range changes {
-		out = append(out, c.Path)
-	}
-	return out
-}
-
 // begin runs a merge for the first time.
 func (w *Workspace) begin(ctx context.Context, p *Pending) (*MergeResult, error) {
-	m, err := w.compute(ctx, p)
+	m, err := w.merging.Compute(ctx, p)
 	if err != nil {
 		return nil, err
 	}
-	_, _, theirs, err := w.states(p)
+	_, _, theirs, err := w.merging.States(p)
 	if err != nil {
 		return nil, err
 	}
 	if err := w.mayMerge(ctx, m, theirs); err != nil {
 		return nil, err
 	}
-	if err := w.apply(ctx, p, m); err != nil {
+	if err := w.merging.Apply(ctx, p, m); err != nil {
 		return nil, err
 	}
 	r := &MergeResult{Conflicts: m.Conflicts, Artifacts: m.Artifacts}
@@ -165,48 +141,15 @@ func (w *Workspace) begin(ctx context.Context, p *Pending) (*MergeResult, error)
 	}
 	if p.Parent == "" && len(m.Edits) == 0 {
 		r.UpToDate = true
-		return r, os.Remove(w.pendingFile())
+		return r, os.Remove(w.merging.File())
 	}
 	r.Committed, err = w.commitMerge(ctx, CommitOptions{Message: p.Message}, p)
 	return r, err
 }
 
-// compute merges with the choices that were made so far.
-func (w *Workspace) compute(ctx context.Context, p *Pending) (*state.Merged, error) {
-	base, mine, theirs, err := w.states(p)
-	if err != nil {
-		return nil, err
-	}
-	if len(p.Bases) > 0 {
-		commits, err := w.CommitsBy(ctx, p.Bases)
-		if err != nil {
-			return nil, err
-		}
-		if base, err = w.Joined(ctx, commits); err != nil {
-			return nil, err
-		}
-	}
-	if len(p.Apart) > 0 {
-		if base, err = w.WithoutTaken(ctx, base, p.Apart); err != nil {
-			return nil, err
-		}
-	}
-	choices := map[string]element.Choice{}
-	for _, s := range p.Settled {
-		choices[s.Address] = s.Choice()
-	}
-	return w.Reader().Merge(ctx, base, mine, theirs, func(c element.Conflict) (element.Choice, bool) {
-		if slices.Contains(p.AsIs, c.Address.Path) {
-			return element.Choice{Keep: element.KeepMine}, true
-		}
-		choice, ok := choices[c.Address.String()]
-		return choice, ok
-	})
-}
-
 // commitMerge records the outcome of a merge. Files need no lock for it.
 func (w *Workspace) commitMerge(ctx context.Context, o CommitOptions, p *Pending) (*Committed, error) {
-	m, err := w.compute(ctx, p)
+	m, err := w.merging.Compute(ctx, p)
 	if err != nil {
 		return nil, err
 	}
@@ -227,7 +170,7 @@ func (w *Workspace) commitMerge(ctx context.Context, o CommitOptions, p *Pending
 		}
 		p.Parent = done.Commit.ID.String()
 		o.Message, o.Item = fromThere(p.Captured.Environment, o.Message), ""
-		if err := w.savePending(p); err != nil {
+		if err := w.merging.Save(p); err != nil {
 			return nil, err
 		}
 	}
@@ -255,7 +198,7 @@ func (w *Workspace) commitMerge(ctx context.Context, o CommitOptions, p *Pending
 			return nil, err
 		}
 	}
-	return c, os.Remove(w.pendingFile())
+	return c, os.Remove(w.merging.File())
 }
 
 // hasSettled reports whether people settled something in a merge, by a choice or by hand:
@@ -264,6 +207,6 @@ func (w *Workspace) hasSettled(p *Pending, changes []Change) (bool, error) {
 	if p.Parent == "" || len(p.Settled)+len(p.AsIs) > 0 {
 		return p.Parent != "", nil
 	}
-	byHand, err := w.writtenByHand(p, changes)
+	byHand, err := w.merging.WrittenByHand(p, changes)
 	return byHand != "", err
 }

@@ -75,15 +75,15 @@ func (m *model) play(ctx context.Context, t *testing.T, w *Workspace, r *rand.Ra
 			text = "\x00" + text
 		}
 		m.work[p] = text
-		if err := os.MkdirAll(filepath.Dir(w.local(p)), 0o777); err != nil {
+		if err := os.MkdirAll(filepath.Dir(w.disk.Local(p)), 0o777); err != nil {
 			return err
 		}
-		return os.WriteFile(w.local(p), []byte(text), 0o666)
+		return os.WriteFile(w.disk.Local(p), []byte(text), 0o666)
 	case n < 10: // remove by hand
 		for p := range m.work {
 			if p != "oaken.toml" {
 				delete(m.work, p)
-				return w.remove(p)
+				return w.disk.Remove(p)
 			}
 		}
 	case n < 14:

@@ -10,6 +10,7 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/content"
 	"oakenchest/core/kind/partfile"
+	"oakenchest/core/workspace/disk"
 )
 
 // longestPath is the greatest length of a path that every system takes, in
@@ -78,7 +79,7 @@ type twinFinder struct {
 
 // of gives the path beside p that some systems take for the same; empty for none.
 func (t twinFinder) of(p string) (string, error) {
-	dir, name := splitPath(p)
+	dir, name := disk.SplitPath(p)
 	names, known := t.folders[dir]
 	if !known {
 		folder, err := t.chest.At(t.tree, dir)

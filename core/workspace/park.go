@@ -12,6 +12,8 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
+	"oakenchest/core/workspace/merging"
 )
 
 // ParkOptions are the choices of Park.
@@ -36,7 +38,7 @@ func (w *Workspace) Park(ctx context.Context, o ParkOptions) ([]Change, error) {
 		}
 		return nil, err
 	}
-	if len(w.held) > 0 {
+	if len(w.unsent.Commits) > 0 {
 		return nil, w.stillHeld()
 	}
 	s, _, err := w.status(ctx, false)
@@ -67,7 +69,7 @@ func (w *Workspace) Park(ctx context.Context, o ParkOptions) ([]Change, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := ledger.Parked{Person: w.Person, Name: o.Name, Workspace: w.Name, Branch: w.Branch, Base: w.Base.ID, Tree: hexOf(tree), Time: w.host.Now().UTC().Truncate(time.Millisecond), Note: o.Note, Shared: o.Shared, Paths: strings.Join(pathsOf(chosen), "\n")}
+	p := ledger.Parked{Person: w.Person, Name: o.Name, Workspace: w.Name, Branch: w.Branch, Base: w.Base.ID, Tree: disk.Hex(tree), Time: w.host.Now().UTC().Truncate(time.Millisecond), Note: o.Note, Shared: o.Shared, Paths: strings.Join(disk.PathsOf(chosen), "\n")}
 	if err := w.Chest.Park(ctx, p); err != nil {
 		return nil, err
 	}
@@ -79,7 +81,7 @@ func (w *Workspace) Park(ctx context.Context, o ParkOptions) ([]Change, error) {
 		return nil, err
 	}
 	w.announceRest(ctx, s.Changes, &Committed{Changes: chosen})
-	return chosen, w.mark(ctx, pathsOf(chosen))
+	return chosen, w.locking.Mark(ctx, disk.PathsOf(chosen))
 }
 
 // Unparked is what Unpark has done.
@@ -117,14 +119,14 @@ func (w *Workspace) Unpark(ctx context.Context, p ledger.Parked, keep bool) (*Un
 	for _, e := range m.Edits {
 		out.Paths = append(out.Paths, e.Path)
 	}
-	if err := w.checkHeld(ctx, out.Paths, "It stays parked; ask its holder."); err != nil {
+	if err := w.locking.NotOthers(ctx, out.Paths, "It stays parked; ask its holder."); err != nil {
 		return nil, err
 	}
 	if out.Rescued, err = w.rescue(ctx, out.Paths); err != nil {
 		return nil, err
 	}
 	for _, e := range m.Edits {
-		if err := w.putEdit(e, theirs); err != nil {
+		if err := w.merging.PutEdit(e, theirs); err != nil {
 			return nil, err
 		}
 	}
@@ -140,7 +142,7 @@ func (w *Workspace) unparkOpen(ctx context.Context, p ledger.Parked, base state.
 	if err != nil {
 		return err
 	}
-	if len(s.Changes) > 0 || len(w.held) > 0 {
+	if len(s.Changes) > 0 || len(w.unsent.Commits) > 0 {
 		return fault.New(fault.Conflict, "It stays parked, nothing was changed. Commit what is edited here, or take it back, and try again; or bring single files back with oaken restore PATH --from parked:"+p.Name+".",
 			"What is parked as %s can't be combined with what is here, at %s%s.", p.Name, m.Conflicts[0].Address, more(len(m.Conflicts)-1))
 	}
@@ -148,9 +150,9 @@ func (w *Workspace) unparkOpen(ctx context.Context, p ledger.Parked, base state.
 	if message == "" {
 		message = "What was parked as " + p.Name
 	}
-	pending := &Pending{What: "unpark " + p.Name, Message: message, Base: hexOf(base.(state.Commit).Tree), Mine: hexOf(w.tree()), Theirs: p.Tree}
+	pending := &Pending{What: "unpark " + p.Name, Message: message, Base: disk.Hex(base.(state.Commit).Tree), Mine: disk.Hex(w.tree()), Theirs: p.Tree}
 	if !keep {
-		pending.Parked = &parkedName{p.Person, p.Name}
+		pending.Parked = &merging.ParkedName{Person: p.Person, Name: p.Name}
 	}
 	_, err = w.begin(ctx, pending)
 	return err
@@ -158,7 +160,7 @@ func (w *Workspace) unparkOpen(ctx context.Context, p ledger.Parked, base state.
 
 // parkedStates gives the state that parked work was done on, and that with it.
 func (w *Workspace) parkedStates(ctx context.Context, p ledger.Parked) (base, theirs state.State, err error) {
-	tree, err := fromHex(p.Tree)
+	tree, err := disk.FromHex(p.Tree)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -6,10 +6,9 @@ import (
 	"os"
 	"slices"
 
-	"oakenchest/core/chest"
 	"oakenchest/core/element"
-	"oakenchest/core/fault"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
 // RestoreElement brings one element or property of an artifact back as a state
@@ -21,7 +20,7 @@ func (w *Workspace) RestoreElement(ctx context.Context, a element.Address, from 
 		return nil, err
 	}
 	r := &Restored{Paths: slices.Sorted(maps.Keys(files))}
-	if err := w.checkHeld(ctx, r.Paths, "Ask its holder, or bring the whole artifact back into another folder with --to FOLDER."); err != nil {
+	if err := w.locking.NotOthers(ctx, r.Paths, "Ask its holder, or bring the whole artifact back into another folder with --to FOLDER."); err != nil {
 		return nil, err
 	}
 	if r.Rescued, err = w.rescue(ctx, r.Paths); err != nil {
@@ -29,37 +28,21 @@ func (w *Workspace) RestoreElement(ctx context.Context, a element.Address, from 
 	}
 	for _, p := range r.Paths {
 		if files[p] == nil {
-			err = w.remove(p)
+			err = w.disk.Remove(p)
 		} else {
-			err = w.write(p, files[p], w.modeHere(p))
+			err = w.disk.Write(p, files[p], w.modeHere(p))
 		}
 		if err != nil {
 			return nil, err
 		}
 	}
-	return r, w.mark(ctx, r.Paths)
+	return r, w.locking.Mark(ctx, r.Paths)
 }
 
 // modeHere gives the mode in which a file is written anew: executable when it is.
 func (w *Workspace) modeHere(p string) os.FileMode {
-	if seen, err := lookAt(w.local(p)); err == nil && seen.executable {
-		return 0o777 &^ umask
+	if seen, err := disk.LookAt(w.disk.Local(p)); err == nil && seen.Executable {
+		return disk.FileMode(true)
 	}
-	return 0o666 &^ umask
-}
-
-// checkHeld refuses paths that somebody else has locked.
-func (w *Workspace) checkHeld(ctx context.Context, paths []string, hint string) error {
-	locks, err := w.Chest.Locks(ctx)
-	if err != nil {
-		return err
-	}
-	for _, p := range paths {
-		for _, l := range locks {
-			if !w.holds(l) && chest.Reaches(l, p) {
-				return fault.New(fault.Refused, hint, "%s is locked by %s.", p, chest.HolderText(l))
-			}
-		}
-	}
-	return nil
+	return disk.FileMode(false)
 }

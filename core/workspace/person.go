@@ -21,10 +21,10 @@ func (w *Workspace) BeCalled(ctx context.Context, name string) error {
 	if err != nil {
 		return err
 	}
-	if slices.ContainsFunc(locks, w.holds) {
+	if slices.ContainsFunc(locks, w.locking.Holds) {
 		return fault.New(fault.Refused, "Give them back with oaken unlock first.", "%s holds locks here, which would be nobody's.", w.Person)
 	}
-	if len(w.held) > 0 {
+	if len(w.unsent.Commits) > 0 {
 		return w.stillHeld()
 	}
 	before := w.rec

@@ -11,6 +11,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
 // interrupted gives a workspace with two branches that differ in two files, on
@@ -24,7 +25,7 @@ func interrupted(t *testing.T) (*Workspace, Host, ledger.Commit) {
 	}
 	put := func(a, b string) {
 		for p, text := range map[string]string{"a.txt": a, "b.txt": b} {
-			if err := os.WriteFile(w.local(p), []byte(text), 0o666); err != nil {
+			if err := os.WriteFile(w.disk.Local(p), []byte(text), 0o666); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -64,7 +65,7 @@ func again(t *testing.T, w *Workspace, host Host) *Workspace {
 	if err := next.Claim(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := os.Stat(next.journalFile()); !errors.Is(err, os.ErrNotExist) {
+	if _, err := os.Stat(next.disk.JournalFile()); !errors.Is(err, os.ErrNotExist) {
 		t.Error("the journal is left")
 	}
 	return next
@@ -72,7 +73,7 @@ func again(t *testing.T, w *Workspace, host Host) *Workspace {
 
 func text(t *testing.T, w *Workspace, p string) string {
 	t.Helper()
-	data, err := os.ReadFile(w.local(p))
+	data, err := os.ReadFile(w.disk.Local(p))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -81,10 +82,10 @@ func text(t *testing.T, w *Workspace, p string) string {
 
 func TestAnInterruptedSwitchIsFinished(t *testing.T) {
 	w, host, tip := interrupted(t)
-	if err := w.intend(journal{What: "switch", Branch: "other", Commit: tip.ID.String()}); err != nil {
+	if err := w.disk.Intend(disk.Journal{What: "switch", Branch: "other", Commit: tip.ID.String()}); err != nil {
 		t.Fatal(err)
 	}
-	if err := os.WriteFile(w.local("a.txt"), []byte("two\n"), 0o666); err != nil { // it came as far as this
+	if err := os.WriteFile(w.disk.Local("a.txt"), []byte("two\n"), 0o666); err != nil { // it came as far as this
 		t.Fatal(err)
 	}
 	w = again(t, w, host)
@@ -95,10 +96,10 @@ func TestAnInterruptedSwitchIsFinished(t *testing.T) {
 
 func TestEditsAfterAnInterruptedSwitchStay(t *testing.T) {
 	w, host, tip := interrupted(t)
-	if err := w.intend(journal{What: "switch", Branch: "other", Commit: tip.ID.String()}); err != nil {
+	if err := w.disk.Intend(disk.Journal{What: "switch", Branch: "other", Commit: tip.ID.String()}); err != nil {
 		t.Fatal(err)
 	}
-	if err := os.WriteFile(w.local("b.txt"), []byte("edited since\n"), 0o666); err != nil {
+	if err := os.WriteFile(w.disk.Local("b.txt"), []byte("edited since\n"), 0o666); err != nil {
 		t.Fatal(err)
 	}
 	w = again(t, w, host)
@@ -113,8 +114,8 @@ func TestEditsAfterAnInterruptedSwitchStay(t *testing.T) {
 
 func TestAnInterruptedRestoreIsFinishedOrLeft(t *testing.T) {
 	w, host, tip := interrupted(t)
-	j := journal{What: "restore", Tree: hexOf(tip.Tree), Paths: []string{"a.txt"}}
-	if err := w.intend(j); err != nil {
+	j := disk.Journal{What: "restore", Tree: disk.Hex(tip.Tree), Paths: []string{"a.txt"}}
+	if err := w.disk.Intend(j); err != nil {
 		t.Fatal(err)
 	}
 	w = again(t, w, host)
@@ -125,7 +126,7 @@ func TestAnInterruptedRestoreIsFinishedOrLeft(t *testing.T) {
 		t.Fatal(err)
 	}
 	j.Paths = []string{"b.txt"}
-	if err := w.intend(j); err != nil {
+	if err := w.disk.Intend(j); err != nil {
 		t.Fatal(err)
 	}
 	w = again(t, w, host)
@@ -137,7 +138,7 @@ func TestAnInterruptedRestoreIsFinishedOrLeft(t *testing.T) {
 func TestAPublishedCommitThatWasNotNotedIsRecognised(t *testing.T) {
 	w, host, _ := interrupted(t)
 	base := w.Base
-	if err := os.WriteFile(w.local("a.txt"), []byte("three\n"), 0o666); err != nil {
+	if err := os.WriteFile(w.disk.Local("a.txt"), []byte("three\n"), 0o666); err != nil {
 		t.Fatal(err)
 	}
 	c, err := w.Commit(t.Context(), CommitOptions{Message: "three"})
@@ -156,7 +157,7 @@ func TestAPublishedCommitThatWasNotNotedIsRecognised(t *testing.T) {
 
 func TestADamagedJournalSaysSo(t *testing.T) {
 	w, host, _ := interrupted(t)
-	if err := os.WriteFile(w.journalFile(), []byte("{"), 0o666); err != nil {
+	if err := os.WriteFile(w.disk.JournalFile(), []byte("{"), 0o666); err != nil {
 		t.Fatal(err)
 	}
 	w.Close()
@@ -176,15 +177,15 @@ func TestADamagedIndexOnlyCostsTime(t *testing.T) {
 	if _, err := w.Files(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	data, err := os.ReadFile(w.indexFile())
+	data, err := os.ReadFile(w.disk.IndexFile())
 	if err != nil {
 		t.Fatal(err)
 	}
 	for cut := range len(data) {
-		if err := os.WriteFile(w.indexFile(), data[:cut], 0o666); err != nil {
+		if err := os.WriteFile(w.disk.IndexFile(), data[:cut], 0o666); err != nil {
 			t.Fatal(err)
 		}
-		w.index = nil
+		w.disk.Forget()
 		if s, err := w.Changes(t.Context()); err != nil || len(s.Changes) != 0 {
 			t.Fatalf("with %d bytes of the index: %v, %v", cut, s, err)
 		}
@@ -196,20 +197,20 @@ func TestADamagedIndexOnlyCostsTime(t *testing.T) {
 func TestStagedFilesArePutIntoPlace(t *testing.T) {
 	for _, placed := range []bool{false, true} {
 		w, host, tip := interrupted(t)
-		var staged []stagedFile
+		var staged []disk.Staged
 		for _, e := range []state.Edit{{Path: "a.txt", Data: []byte("combined\n")}, {Path: "b.txt", Gone: true}, {Path: "c/new.txt", Data: []byte("fresh\n"), Mode: chest.Executable}} {
-			f, err := w.stage(e)
+			f, err := w.disk.Stage(e, w.Chest.Contents)
 			if err != nil {
 				t.Fatal(err)
 			}
 			staged = append(staged, f)
 		}
-		j := journal{What: "switch", From: hexOf(w.tree()), Branch: "other", Commit: tip.ID.String(), Keep: []string{"a.txt", "b.txt"}, Staged: staged}
-		if err := w.intend(j); err != nil {
+		j := disk.Journal{What: "switch", From: disk.Hex(w.tree()), Branch: "other", Commit: tip.ID.String(), Keep: []string{"a.txt", "b.txt"}, Staged: staged}
+		if err := w.disk.Intend(j); err != nil {
 			t.Fatal(err)
 		}
 		if placed {
-			if err := os.Rename(filepath.Join(w.stagedFolder(), staged[0].File), w.local("a.txt")); err != nil {
+			if err := os.Rename(filepath.Join(w.disk.Own("staged"), staged[0].File), w.disk.Local("a.txt")); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -217,13 +218,13 @@ func TestStagedFilesArePutIntoPlace(t *testing.T) {
 		if w.Base.ID != tip.ID || text(t, w, "a.txt") != "combined\n" || text(t, w, "c/new.txt") != "fresh\n" {
 			t.Errorf("placed %v: at %s with %q", placed, Label(w.Base), text(t, w, "a.txt"))
 		}
-		if _, err := os.Stat(w.local("b.txt")); !errors.Is(err, os.ErrNotExist) {
+		if _, err := os.Stat(w.disk.Local("b.txt")); !errors.Is(err, os.ErrNotExist) {
 			t.Errorf("placed %v: b.txt is still there", placed)
 		}
-		if info, err := os.Stat(w.local("c/new.txt")); err != nil || info.Mode()&0o100 == 0 {
+		if info, err := os.Stat(w.disk.Local("c/new.txt")); err != nil || info.Mode()&0o100 == 0 {
 			t.Errorf("placed %v: the mode is lost: %v", placed, err)
 		}
-		if _, err := os.Stat(w.stagedFolder()); !errors.Is(err, os.ErrNotExist) {
+		if _, err := os.Stat(w.disk.Own("staged")); !errors.Is(err, os.ErrNotExist) {
 			t.Errorf("placed %v: staged files are left", placed)
 		}
 	}
@@ -236,18 +237,18 @@ func TestAnInterruptedAbandonIsFinished(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	m, err := w.compute(t.Context(), p)
+	m, err := w.merging.Compute(t.Context(), p)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := w.apply(t.Context(), p, m); err != nil {
+	if err := w.merging.Apply(t.Context(), p, m); err != nil {
 		t.Fatal(err)
 	}
 	if text(t, w, "a.txt") != "two\n" {
 		t.Fatal("the merge wrote nothing")
 	}
 	p.Abandoning = true
-	if err := errors.Join(w.savePending(p), os.WriteFile(w.local("a.txt"), []byte("one\n"), 0o666)); err != nil {
+	if err := errors.Join(w.merging.Save(p), os.WriteFile(w.disk.Local("a.txt"), []byte("one\n"), 0o666)); err != nil {
 		t.Fatal(err)
 	}
 	w = again(t, w, host)
@@ -263,7 +264,7 @@ func TestHeldCommitsKnowTheirBase(t *testing.T) {
 	if _, err := w.Switch(t.Context(), "other"); err != nil {
 		t.Fatal(err)
 	}
-	if err := os.WriteFile(w.local("a.txt"), []byte("held\n"), 0o666); err != nil {
+	if err := os.WriteFile(w.disk.Local("a.txt"), []byte("held\n"), 0o666); err != nil {
 		t.Fatal(err)
 	}
 	c, err := w.Commit(t.Context(), CommitOptions{Message: "held", Hold: true})
@@ -324,12 +325,12 @@ func TestACopiedWorkspaceIsAnotherOne(t *testing.T) {
 // TestWhatCanNotBeFinishedBlocksNoLooking leaves a switch half done, to a commit that can't be read any
 // more: looking goes on, work says what to do, and what was begun can be given up.
 func TestWhatCanNotBeFinishedBlocksNoLooking(t *testing.T) {
-	for _, j := range []journal{
+	for _, j := range []disk.Journal{
 		{What: "switch", Branch: "other", Commit: strings.Repeat("ab", 32)},
 		{What: "restore", Tree: strings.Repeat("cd", 32), Paths: []string{"a.txt"}},
 	} {
 		w, host, _ := interrupted(t)
-		if err := w.intend(j); err != nil {
+		if err := w.disk.Intend(j); err != nil {
 			t.Fatal(err)
 		}
 		reopen := func() {

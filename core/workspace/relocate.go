@@ -106,9 +106,7 @@ func (w *Workspace) standBy(ctx context.Context, f *local.Folder) error {
 	old, reached := w.Chest, w.folder != nil
 	w.use(f)
 	w.rec.Chest, w.Offline, w.registered = f.Dir, false, false
-	if w.pocket != nil {
-		w.Chest.Contents.Beside(w.pocket)
-	}
+	w.unsent.Beside()
 	if reached {
 		if err := old.Close(); err != nil {
 			return err

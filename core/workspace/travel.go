@@ -2,7 +2,6 @@ package workspace
 
 import (
 	"context"
-	"io/fs"
 	"os"
 	"slices"
 
@@ -11,6 +10,7 @@ import (
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
 // Switch brings the workspace to the tip of a branch. Edits of files that are
@@ -23,7 +23,7 @@ func (w *Workspace) Switch(ctx context.Context, name string) (Transition, error)
 	if p != nil {
 		return Transition{}, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.", "%s is under way.", p.What)
 	}
-	if len(w.held) > 0 {
+	if len(w.unsent.Commits) > 0 {
 		return Transition{}, w.stillHeld()
 	}
 	b, err := w.Chest.Branch(ctx, name)
@@ -44,13 +44,13 @@ func optionalID(id ledger.ID) string {
 // switchTo brings the workspace to a commit of a branch; an empty commit is the
 // state before the first. Files named in keep stay as they are.
 func (w *Workspace) switchTo(ctx context.Context, name, commit string, keep ...string) (Transition, error) {
-	return w.switchFrom(ctx, journal{From: hexOf(w.tree()), Branch: name, Commit: commit, Keep: keep})
+	return w.switchFrom(ctx, disk.Journal{From: disk.Hex(w.tree()), Branch: name, Commit: commit, Keep: keep})
 }
 
 // switchFrom is switchTo, for a workspace whose files are those of a tree, and with files
 // that are put into place at the end.
-func (w *Workspace) switchFrom(ctx context.Context, j journal) (Transition, error) {
-	from, err := fromHex(j.From)
+func (w *Workspace) switchFrom(ctx context.Context, j disk.Journal) (Transition, error) {
+	from, err := disk.FromHex(j.From)
 	if err != nil {
 		return Transition{}, err
 	}
@@ -61,18 +61,18 @@ func (w *Workspace) switchFrom(ctx context.Context, j journal) (Transition, erro
 		}
 	}
 	j.What = "switch"
-	t, err := w.carry(ctx, from, tip.Tree, j.Branch, j.Keep, func() error { return w.intend(j) })
+	t, err := w.carry(ctx, from, tip.Tree, j.Branch, j.Keep, func() error { return w.disk.Intend(j) })
 	if err != nil {
 		return t, err
 	}
-	if err := w.placeStaged(j.Staged); err != nil {
+	if err := w.disk.PlaceStaged(j.Staged); err != nil {
 		return t, err
 	}
 	w.Branch = j.Branch
 	if err := w.standOn(ctx, tip); err != nil {
 		return t, err
 	}
-	if err := w.fulfilled(); err != nil {
+	if err := w.disk.Fulfilled(); err != nil {
 		return t, err
 	}
 	before := w.Manifest.Locks
@@ -86,7 +86,7 @@ func (w *Workspace) switchFrom(ctx context.Context, j journal) (Transition, erro
 }
 
 func (w *Workspace) reloadManifest() error {
-	data, err := os.ReadFile(w.local(manifest.Name))
+	data, err := os.ReadFile(w.disk.Local(manifest.Name))
 	if os.IsNotExist(err) {
 		w.Manifest = &manifest.Manifest{}
 		w.leaveApart()
@@ -153,11 +153,11 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 	if err != nil {
 		return nil, err
 	}
-	is := byPath(present)
+	is := state.ByPath(present)
 	if slices.Contains(paths, ".") { // everything means the part that is laid out
 		chosen = slices.DeleteFunc(chosen, func(f state.File) bool { return is[f.Path].Mode == 0 && !w.wanted(f.Path) })
 	}
-	want := byPath(chosen)
+	want := state.ByPath(chosen)
 	var overwrite, extra []string
 	var write []state.File
 	for _, f := range chosen {
@@ -171,7 +171,7 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 			extra = append(extra, f.Path)
 		}
 	}
-	if err := w.checkHeld(ctx, append(overwrite, extra...), "Bring it back into another folder with --to FOLDER."); err != nil {
+	if err := w.locking.NotOthers(ctx, append(overwrite, extra...), "Bring it back into another folder with --to FOLDER."); err != nil {
 		return nil, err
 	}
 	r := &Restored{}
@@ -180,31 +180,31 @@ func (w *Workspace) restoreHere(ctx context.Context, paths []string, chosen []st
 	}
 	commit, journalled := from.(state.Commit)
 	if journalled {
-		if err := w.intend(journal{What: "restore", Tree: hexOf(commit.Tree), Paths: paths}); err != nil {
+		if err := w.disk.Intend(disk.Journal{What: "restore", Tree: disk.Hex(commit.Tree), Paths: paths}); err != nil {
 			return nil, err
 		}
 	}
 	for _, f := range write {
-		if err := w.clearWay(f.Path, func(p string) bool { return want[p].Mode != 0 }); err != nil {
+		if err := w.disk.ClearWay(f.Path, func(p string) bool { return want[p].Mode != 0 }); err != nil {
 			return nil, err
 		}
 		r.Paths = append(r.Paths, f.Path)
 	}
-	if err := w.fetchAll(ctx, from, write, false); err != nil {
+	if err := w.disk.FetchAll(ctx, from, write, nil); err != nil {
 		return nil, err
 	}
 	for _, p := range extra {
-		if err := w.remove(p); err != nil {
+		if err := w.disk.Remove(p); err != nil {
 			return nil, err
 		}
 		r.Paths = append(r.Paths, p)
 	}
 	if journalled {
-		if err := w.fulfilled(); err != nil {
+		if err := w.disk.Fulfilled(); err != nil {
 			return nil, err
 		}
 	}
-	return r, w.mark(ctx, r.Paths)
+	return r, w.locking.Mark(ctx, r.Paths)
 }
 
 // WriteFiles writes files below a folder of the project, the top one for an empty name,
@@ -238,16 +238,12 @@ func (w *Workspace) WriteFiles(ctx context.Context, folder string, files map[str
 	for _, p := range paths { // what goes makes room first
 		if files[p[len(folder):]] != nil {
 			written = append(written, p)
-		} else if err := w.remove(p); err != nil {
+		} else if err := w.disk.Remove(p); err != nil {
 			return nil, "", err
 		}
 	}
-	err = w.onAllCores(ctx, len(written), func(i int) error {
-		mode := fs.FileMode(0o666)
-		if info, err := os.Lstat(w.local(written[i])); err == nil && info.Mode().IsRegular() && info.Mode()&0o100 != 0 {
-			mode = 0o777
-		}
-		return w.write(written[i], files[written[i][len(folder):]], mode&^umask)
+	err = w.disk.OnAllCores(ctx, len(written), func(i int) error {
+		return w.disk.Write(written[i], files[written[i][len(folder):]], w.modeHere(written[i]))
 	})
 	if err != nil {
 		return nil, "", err

@@ -14,6 +14,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
 // Unreadable is an artifact that could be read as what it is before an edit, and can't any more: a scene
@@ -45,7 +46,7 @@ func (w *Workspace) unreadable(ctx context.Context, changes []Change, known map[
 	}
 	found := make([]*Unreadable, len(units))
 	var together sync.Mutex // the readings of the base share a cache
-	err = w.onAllCores(ctx, len(units), func(i int) error {
+	err = w.disk.OnAllCores(ctx, len(units), func(i int) error {
 		u := units[i]
 		is, checked := known[u.path]
 		if !checked {
@@ -87,7 +88,7 @@ func (w *Workspace) withChanges(ctx context.Context, changes []Change, units []a
 		if err != nil {
 			return nil, err
 		}
-		is = byPath(files)
+		is = state.ByPath(files)
 	}
 	s := chosenState{State: w.BaseState(), work: w.Work(), chosen: map[string]bool{}}
 	for _, c := range changes {
@@ -95,8 +96,8 @@ func (w *Workspace) withChanges(ctx context.Context, changes []Change, units []a
 		if c.From != "" {
 			delete(is, c.From)
 		}
-		if delete(is, c.Path); c.is.Mode != 0 {
-			is[c.Path] = c.is
+		if delete(is, c.Path); c.Is.Mode != 0 {
+			is[c.Path] = c.Is
 		}
 	}
 	return state.Listed(s, slices.Collect(maps.Values(is))), nil
@@ -137,8 +138,8 @@ func (w *Workspace) touchedUnits(changes []Change) ([]affected, error) {
 		switch unit := r.Unit(c.Path); {
 		case unit != c.Path:
 			out[unit] = affected{path: unit, several: true}
-		case c.State == Edited && c.is.Mode != chest.Link && c.was.Mode != chest.Link && c.is.Size <= kind.MaxFile && c.was.Size <= kind.MaxFile:
-			begins, err := w.beginning(c.was)
+		case c.State == Edited && c.Is.Mode != chest.Link && c.Was.Mode != chest.Link && c.Is.Size <= kind.MaxFile && c.Was.Size <= kind.MaxFile:
+			begins, err := w.beginning(c.Was)
 			if err != nil {
 				return nil, err
 			}
@@ -181,7 +182,7 @@ func (w *Workspace) scenesIn(dir string, out map[string]affected) error {
 			continue
 		}
 		p := path.Join(dir, name)
-		if seen, err := lookAt(w.local(p)); err == nil && seen.what == isFile {
+		if seen, err := disk.LookAt(w.disk.Local(p)); err == nil && seen.Sort == disk.IsFile {
 			out[p] = affected{path: p, several: true}
 		}
 	}

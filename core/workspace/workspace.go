@@ -35,7 +35,6 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/chest/local"
-	"oakenchest/core/content"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
@@ -44,10 +43,15 @@ import (
 	"oakenchest/core/manifest"
 	"oakenchest/core/project"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
+	"oakenchest/core/workspace/locking"
+	"oakenchest/core/workspace/merging"
+	"oakenchest/core/workspace/presence"
+	"oakenchest/core/workspace/unsent"
 )
 
 // Folder is the name of the workspace's own folder.
-const Folder = ".oaken"
+const Folder = disk.Folder
 
 const formatVersion = 2
 
@@ -73,40 +77,6 @@ func (h Host) progress(what string, done, total int) {
 	}
 }
 
-// record is workspace.toml.
-type record struct {
-	Format int    `toml:"format"`
-	Person string `toml:"person"`
-	Name   string `toml:"name"`
-	Chest  string `toml:"chest"`
-	Branch string `toml:"branch"`
-	Base   string `toml:"base"`
-	// BaseBranch, BaseDepth and BaseTree say of the base what is needed while the chest is
-	// out of reach.
-	BaseBranch string `toml:"base-branch,omitempty"`
-	BaseDepth  int    `toml:"base-depth,omitempty"`
-	BaseTree   string `toml:"base-tree,omitempty"`
-	// Mark tells this workspace from others of its name.
-	Mark string `toml:"mark,omitempty"`
-	// People lists those besides Person who have worked here.
-	People []string `toml:"people,omitempty"`
-	// Waived lists what is edited here without its lock.
-	Waived []string `toml:"waived,omitempty"`
-	// Guarded says that files which need a lock were made read-only for the first time.
-	Guarded bool `toml:"guarded,omitempty"`
-	// Only lists the patterns of a partial workspace.
-	Only []string `toml:"only,omitempty"`
-	Sum  string   `toml:"sum,omitempty"`
-}
-
-// location gives the place of the chest of a workspace in a folder.
-func (r record) location(root string) string {
-	if r.Chest == "" {
-		return filepath.Join(root, Folder, "chest")
-	}
-	return r.Chest
-}
-
 // Workspace is an open workspace.
 type Workspace struct {
 	// Project is what it is a workspace of.
@@ -130,16 +100,13 @@ type Workspace struct {
 	rec        record
 	folder     *local.Folder // of the chest; nil when it is out of reach
 	chestAt    string        // of the chest, as it was found
-	held       []heldCommit
-	pocket     *content.Store // the contents of held commits, and the base's folders
 	registered bool
-	alone      *bool // whether no other workspace is known; nil when not asked yet
-	learnt     bool  // whether the index knows more than its file
-	loosened   bool  // whether files that need no lock are being made writable
 	busy       *flock.Flock
-	index      *index
-	// unread holds the files whose digest the last scan left out.
-	unread map[string]found
+	disk       *disk.Tree
+	unsent     *unsent.List
+	merging    *merging.Work
+	locking    *locking.Rules
+	teller     *presence.Teller
 }
 
 // BeginOptions are the choices of Begin.
@@ -196,7 +163,7 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 	w.Person, w.Branch, w.Manifest = person, chest.FirstBranch, existing
 	w.rec = record{Format: formatVersion, Person: person, Name: workspaceName(person, host.Machine, root), Branch: chest.FirstBranch, Chest: o.Chest}
 	w.Name = w.rec.Name
-	if err := os.MkdirAll(filepath.Join(own, "temp"), ownFolder); err != nil {
+	if err := os.MkdirAll(filepath.Join(own, "temp"), disk.OwnFolder); err != nil {
 		return nil, fault.New(fault.Refused, "Check the rights on the folder.", "%s can't be written: %w.", folder, err)
 	}
 	f, err := w.makeChest(ctx, o.Chest)
@@ -221,13 +188,13 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 		}
 		return nil, errors.Join(err, os.RemoveAll(own))
 	}
-	w.index = newIndex()
+	w.disk.Forget()
 	return w, nil
 }
 
 func (w *Workspace) makeChest(ctx context.Context, location string) (*local.Folder, error) {
 	if location == "" {
-		return local.Create(ctx, filepath.Join(w.Root, Folder, "chest"), w.Person, w.host.Now)
+		return local.Create(ctx, w.disk.Own("chest"), w.Person, w.host.Now)
 	}
 	abs, err := filepath.Abs(location)
 	if err != nil {
@@ -245,12 +212,19 @@ func (w *Workspace) makeChest(ctx context.Context, location string) (*local.Fold
 
 // inFolder is a workspace of which nothing is known but where it is.
 func inFolder(root string, host Host) *Workspace {
-	return &Workspace{Root: root, host: host, Project: &project.Project{Kinds: host.Kinds, Now: host.Now}}
+	w := &Workspace{Root: root, host: host, Project: &project.Project{Kinds: host.Kinds, Now: host.Now}}
+	w.disk = &disk.Tree{Root: root, Now: host.Now, Rules: func() *manifest.Manifest { return w.Manifest }, Progress: host.Progress}
+	w.unsent = unsent.In(w.disk)
+	w.merging = &merging.Work{Project: w.Project, Disk: w.disk}
+	w.locking = &locking.Rules{Project: w.Project, Disk: w.disk, In: ground{w}}
+	w.teller = &presence.Teller{Project: w.Project, Disk: w.disk, In: standing{w}}
+	return w
 }
 
 // use makes a chest in a folder the workspace's.
 func (w *Workspace) use(f *local.Folder) {
 	w.folder, w.Chest = f, chest.New(f)
+	w.unsent.Chest = w.Chest
 	w.Chest.Warden, w.Chest.Actor = w.warden(), w.actor()
 }
 
@@ -327,7 +301,7 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 			return nil, chest.Explain(err)
 		}
 	}
-	if err := errors.Join(w.loadBase(ctx), w.loadHeld(ctx)); err != nil {
+	if err := errors.Join(w.loadBase(ctx), w.loadUnsent(ctx)); err != nil {
 		w.Close()
 		return nil, err
 	}
@@ -335,19 +309,11 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 }
 
 // loadRecord reads workspace.toml.
-func (w *Workspace) loadRecord() error {
-	data, err := os.ReadFile(filepath.Join(w.Root, Folder, "workspace.toml"))
-	if err != nil {
-		return err
+func (w *Workspace) loadRecord() (err error) {
+	if w.rec, err = readRecord(w.Root); err == nil {
+		w.Branch = w.rec.Branch
 	}
-	if w.rec, err = decodeRecord(data); err != nil {
-		return fault.New(fault.Damaged, "Bring it back from a copy, or get a new workspace of the chest with oaken open.", "The workspace's own file %s can't be read: %w.", filepath.Join(Folder, "workspace.toml"), err)
-	}
-	if w.rec.Format > formatVersion {
-		return fault.New(fault.Unreachable, "Use a newer oaken.", "The workspace has format %d; this program knows formats up to %d.", w.rec.Format, formatVersion)
-	}
-	w.Branch = w.rec.Branch
-	return nil
+	return err
 }
 
 // ExamineChest examines the chest of the workspace that dir lies in, when the
@@ -381,7 +347,7 @@ func (w *Workspace) loadBase(ctx context.Context) error {
 	}
 	if w.Offline {
 		w.Base = ledger.Commit{ID: id, Branch: w.rec.BaseBranch, Depth: w.rec.BaseDepth}
-		w.Base.Tree, err = fromHex(w.rec.BaseTree)
+		w.Base.Tree, err = disk.FromHex(w.rec.BaseTree)
 		return err
 	}
 	w.Base, err = w.Chest.Commit(ctx, id)
@@ -425,8 +391,8 @@ func (w *Workspace) Close() error {
 	if w.busy != nil {
 		err = w.busy.Unlock()
 	}
-	if w.pocket != nil && !w.Offline {
-		err = errors.Join(err, w.pocket.Close())
+	if !w.Offline { // else the chest is read from there
+		err = errors.Join(err, w.unsent.Close())
 	}
 	return errors.Join(err, w.Chest.Close())
 }
@@ -437,7 +403,7 @@ func (w *Workspace) Claim(ctx context.Context) error {
 	if w.busy != nil {
 		return nil
 	}
-	lock := flock.New(filepath.Join(w.Root, Folder, "busy"))
+	lock := flock.New(w.disk.Own("busy"))
 	wait, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
 	ok, err := lock.TryLockContext(wait, 20*time.Millisecond)
@@ -458,7 +424,7 @@ func (w *Workspace) Claim(ctx context.Context) error {
 // written, or another process is at work in it, it is taken as it is. free says
 // whether it was claimed.
 func (w *Workspace) ClaimIfFree(ctx context.Context) (free bool, err error) {
-	lock := flock.New(filepath.Join(w.Root, Folder, "busy"))
+	lock := flock.New(w.disk.Own("busy"))
 	if ok, err := lock.TryLock(); err != nil || !ok {
 		return false, nil
 	}
@@ -483,13 +449,13 @@ func (e *unwritableError) Unwrap() error { return e.refuse }
 
 // begun takes the workspace over from whoever had it before.
 func (w *Workspace) begun(ctx context.Context) error {
-	if err := errors.Join(w.loadRecord(), w.loadBase(ctx), w.loadHeld(ctx)); err != nil { // another process may have moved on
+	if err := errors.Join(w.loadRecord(), w.loadBase(ctx), w.loadUnsent(ctx)); err != nil { // another process may have moved on
 		return err
 	}
-	temp := filepath.Join(w.Root, Folder, "temp") // what a killed process has left
+	temp := w.disk.Own("temp") // what a killed process has left
 	err := os.RemoveAll(temp)
 	if err == nil {
-		err = os.MkdirAll(temp, ownFolder)
+		err = os.MkdirAll(temp, disk.OwnFolder)
 	}
 	if err != nil {
 		return &unwritableError{fault.New(fault.Unreachable, "Check that you may write there, and that the disk has room.", "The workspace can't be written: %w.", err)}
@@ -506,7 +472,7 @@ func (w *Workspace) begun(ctx context.Context) error {
 	if err := w.recover(ctx); err != nil {
 		w.Unfinished = w.stopped(err)
 	}
-	return w.forgetRescued()
+	return w.disk.ForgetRescued()
 }
 
 // save writes workspace.toml, whole or not at all.
@@ -515,47 +481,13 @@ func (w *Workspace) save() error {
 	w.rec.Base = ""
 	if w.Base.ID != (ledger.ID{}) {
 		w.rec.Base = w.Base.ID.String()
-		w.rec.BaseBranch, w.rec.BaseDepth, w.rec.BaseTree = w.Base.Branch, w.Base.Depth, hexOf(w.Base.Tree)
+		w.rec.BaseBranch, w.rec.BaseDepth, w.rec.BaseTree = w.Base.Branch, w.Base.Depth, disk.Hex(w.Base.Tree)
 	}
 	data, err := w.rec.encode()
 	if err != nil {
 		return err
 	}
-	return w.writeOwn("workspace.toml", data)
-}
-
-// ownMode and ownFolder are what the workspace's own files may be at most, whatever the umask: others never
-// write what commands go by.
-const (
-	ownMode   = os.FileMode(0o664)
-	ownFolder = os.FileMode(0o775)
-)
-
-// writeOwn writes a file of the workspace's own folder by way of a temporary one.
-func (w *Workspace) writeOwn(name string, data []byte) error {
-	temp, err := w.temporary(data, ownMode&^umask)
-	if err != nil {
-		return err
-	}
-	return os.Rename(temp, filepath.Join(w.Root, Folder, name))
-}
-
-// temporary writes data, synchronised, under a name of its own.
-func (w *Workspace) temporary(data []byte, mode os.FileMode) (string, error) {
-	dir := filepath.Join(w.Root, Folder, "temp")
-	if err := os.MkdirAll(dir, ownFolder); err != nil {
-		return "", err
-	}
-	f, err := os.CreateTemp(dir, "w-*")
-	if err != nil {
-		return "", err
-	}
-	_, err = f.Write(data)
-	err = errors.Join(err, f.Chmod(mode), f.Sync(), f.Close())
-	if err != nil {
-		os.Remove(f.Name())
-	}
-	return f.Name(), err
+	return w.disk.WriteOwn("workspace.toml", data)
 }
 
 // BaseState is the state that changes are counted against: what the workspace was brought
@@ -569,23 +501,9 @@ func Label(c ledger.Commit) string { return project.Label(c) }
 
 func itoa(n int) string { return element.IntValue(int64(n)).Text() }
 
-// ProjectPath gives the path in the project of a path that a person wrote,
-// relative to dir. It must stay in the project.
-func (w *Workspace) ProjectPath(dir, p string) (string, error) {
-	abs := p
-	if !filepath.IsAbs(p) {
-		abs = filepath.Join(dir, p)
-	}
-	rel, err := filepath.Rel(w.Root, abs)
-	rel = filepath.ToSlash(rel)
-	if err != nil || rel == ".." || strings.HasPrefix(rel, "../") {
-		return "", fault.New(fault.Usage, "Name a path inside "+w.Root+".", "%s is outside of the project.", p)
-	}
-	if rel == Folder || strings.HasPrefix(rel, Folder+"/") {
-		return "", fault.New(fault.Usage, "Name a path of the project itself.", "%s belongs to the workspace's own state.", p)
-	}
-	return rel, nil
-}
+// ProjectPath gives the path in the project of a path that a person wrote, relative to dir. It must stay in the
+// project.
+func (w *Workspace) ProjectPath(dir, p string) (string, error) { return w.disk.ProjectPath(dir, p) }
 
 // ReadOwnManifest gives the text of the workspace's oaken.toml; none when there is no file.
 func (w *Workspace) ReadOwnManifest() ([]byte, error) {
@@ -610,7 +528,7 @@ func (w *Workspace) EditManifest(edit func([]byte) ([]byte, error)) error {
 	if err != nil {
 		return err
 	}
-	if err := w.write(manifest.Name, out, 0o666&^umask); err != nil {
+	if err := w.disk.Write(manifest.Name, out, disk.FileMode(false)); err != nil {
 		return err
 	}
 	w.Manifest = m

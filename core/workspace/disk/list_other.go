@@ -1,6 +1,6 @@
 //go:build !unix
 
-package workspace
+package disk
 
 import (
 	"errors"
@@ -9,12 +9,12 @@ import (
 )
 
 // listFolder asks the file system once for each entry of a folder.
-func listFolder(full string) ([]found, error) {
+func listFolder(full string) ([]Seen, error) {
 	entries, err := os.ReadDir(full)
 	if err != nil {
 		return nil, err
 	}
-	out := make([]found, 0, len(entries))
+	out := make([]Seen, 0, len(entries))
 	for _, e := range entries {
 		info, err := e.Info()
 		if errors.Is(err, fs.ErrNotExist) {
@@ -28,24 +28,24 @@ func listFolder(full string) ([]found, error) {
 	return out, nil
 }
 
-func foundBy(name string, info fs.FileInfo) found {
-	f := found{name: name, size: info.Size(), changed: info.ModTime().UnixNano()}
+func foundBy(name string, info fs.FileInfo) Seen {
+	f := Seen{Name: name, Size: info.Size(), Changed: info.ModTime().UnixNano()}
 	switch {
 	case info.IsDir():
-		f.what = isFolder
+		f.Sort = IsFolder
 	case info.Mode()&fs.ModeSymlink != 0:
-		f.what = isLink
+		f.Sort = IsLink
 	case info.Mode().IsRegular():
-		f.what = isFile
+		f.Sort = IsFile
 	}
 	return f
 }
 
-// lookAt asks the file system for one path; fs.ErrNotExist when there is nothing.
-func lookAt(full string) (found, error) {
+// LookAt asks the file system for one path; fs.ErrNotExist when there is nothing.
+func LookAt(full string) (Seen, error) {
 	info, err := os.Lstat(full)
 	if err != nil {
-		return found{}, err
+		return Seen{}, err
 	}
 	return foundBy("", info), nil
 }

@@ -1,6 +1,6 @@
 //go:build unix
 
-package workspace
+package disk
 
 import (
 	"errors"
@@ -12,7 +12,7 @@ import (
 
 // listFolder asks the file system once for each entry of a folder. The order is
 // any.
-func listFolder(full string) ([]found, error) {
+func listFolder(full string) ([]Seen, error) {
 	dir, err := os.Open(full)
 	if err != nil {
 		return nil, err
@@ -22,12 +22,12 @@ func listFolder(full string) ([]found, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := make([]found, 0, len(entries))
+	out := make([]Seen, 0, len(entries))
 	fd := int(dir.Fd())
 	var st unix.Stat_t
 	for _, e := range entries {
 		if e.IsDir() {
-			out = append(out, found{name: e.Name(), what: isFolder})
+			out = append(out, Seen{Name: e.Name(), Sort: IsFolder})
 			continue
 		}
 		err := unix.Fstatat(fd, e.Name(), &st, unix.AT_SYMLINK_NOFOLLOW)
@@ -45,25 +45,25 @@ func listFolder(full string) ([]found, error) {
 	return out, nil
 }
 
-func foundBy(name string, st *unix.Stat_t) found {
-	f := found{name: name, size: st.Size, changed: st.Mtim.Nano(), inode: st.Ino}
+func foundBy(name string, st *unix.Stat_t) Seen {
+	f := Seen{Name: name, Size: st.Size, Changed: st.Mtim.Nano(), Inode: st.Ino}
 	switch uint32(st.Mode) & unix.S_IFMT {
 	case unix.S_IFDIR:
-		f.what = isFolder
+		f.Sort = IsFolder
 	case unix.S_IFLNK:
-		f.what = isLink
+		f.Sort = IsLink
 	case unix.S_IFREG:
-		f.what = isFile
-		f.executable = st.Mode&unix.S_IXUSR != 0
+		f.Sort = IsFile
+		f.Executable = st.Mode&unix.S_IXUSR != 0
 	}
 	return f
 }
 
-// lookAt asks the file system for one path; fs.ErrNotExist when there is nothing.
-func lookAt(full string) (found, error) {
+// LookAt asks the file system for one path; fs.ErrNotExist when there is nothing.
+func LookAt(full string) (Seen, error) {
 	var st unix.Stat_t
 	if err := unix.Lstat(full, &st); err != nil {
-		return found{}, &fs.PathError{Op: "lstat", Path: full, Err: err}
+		return Seen{}, &fs.PathError{Op: "lstat", Path: full, Err: err}
 	}
 	return foundBy("", &st), nil
 }

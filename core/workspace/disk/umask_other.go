@@ -1,9 +1,7 @@
 //go:build !unix
 
-package workspace
+package disk
 
-import (
-	"os"
-)
+import "os"
 
 const umask = os.FileMode(0)

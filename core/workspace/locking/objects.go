@@ -1,4 +1,4 @@
-package workspace
+package locking
 
 import (
 	"context"
@@ -10,6 +10,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
 // IsObject says that an address names an element rather than a file or folder.
@@ -19,15 +20,15 @@ func IsObject(address string) bool { return strings.Contains(address, "::") }
 // the workspace or in the base: table:feeding may stand for the only one of that name
 // in any schema. An element that is nowhere is refused, unless fresh says that it is
 // still to come.
-func (w *Workspace) ObjectAddress(ctx context.Context, text string, fresh bool) (string, error) {
+func (r *Rules) ObjectAddress(ctx context.Context, text string, fresh bool) (string, error) {
 	a, err := element.ParseAddress(text)
 	if err != nil || len(a.Steps) == 0 {
 		return "", fault.New(fault.Usage, "Write PATH::type:key, as oaken inspect does.", "%q is no address of an object.", text)
 	}
 	a.Property = ""
 	var found []element.Address
-	for _, s := range []state.State{w.Work(), w.BaseState()} {
-		art, err := w.Reader().Read(ctx, s, a.Path)
+	for _, s := range []state.State{r.In.Work(), r.In.BaseState()} {
+		art, err := r.Reader().Read(ctx, s, a.Path)
 		if err != nil {
 			continue
 		}
@@ -66,7 +67,7 @@ func occurrences(root *element.Element, a element.Address) []element.Address {
 
 // changedObjects gives the addresses of what differs between base and workspace in the
 // artifacts of paths, for those that somebody has locked an object in.
-func (w *Workspace) changedObjects(ctx context.Context, locks []ledger.Lock, paths []string) ([]string, error) {
+func (r *Rules) changedObjects(ctx context.Context, locks []ledger.Lock, paths []string) ([]string, error) {
 	units := map[string]bool{}
 	for _, l := range locks {
 		if path, _, object := strings.Cut(l.Address, "::"); object {
@@ -75,7 +76,7 @@ func (w *Workspace) changedObjects(ctx context.Context, locks []ledger.Lock, pat
 	}
 	var chosen []string
 	for _, p := range paths {
-		if u := w.Reader().Unit(p); units[u] {
+		if u := r.Reader().Unit(p); units[u] {
 			chosen = append(chosen, u)
 			delete(units, u)
 		}
@@ -83,7 +84,7 @@ func (w *Workspace) changedObjects(ctx context.Context, locks []ledger.Lock, pat
 	if len(chosen) == 0 {
 		return nil, nil
 	}
-	diffs, err := w.Reader().Compare(ctx, w.BaseState(), w.Work(), chosen)
+	diffs, err := r.Reader().Compare(ctx, r.In.BaseState(), r.In.Work(), chosen)
 	var out []string
 	for _, d := range diffs {
 		for _, c := range d.Changes {
@@ -95,18 +96,18 @@ func (w *Workspace) changedObjects(ctx context.Context, locks []ledger.Lock, pat
 
 // checkInside refuses, in artifacts that must be locked and of which this workspace holds the locks of some
 // objects alone, changes of anything else.
-func (w *Workspace) checkInside(ctx context.Context, locks []ledger.Lock, paths []string) error {
-	guard := w.guard(ctx, locks)
+func (r *Rules) checkInside(ctx context.Context, locks []ledger.Lock, paths []string) error {
+	guard := r.Guard(ctx, locks)
 	var mine []ledger.Lock
 	for _, l := range locks {
-		if IsObject(l.Address) && w.holds(l) {
+		if IsObject(l.Address) && r.Holds(l) {
 			mine = append(mine, l)
 		}
 	}
 	paths = slices.DeleteFunc(slices.Clone(paths), func(p string) bool {
-		return !guard.inside[w.Reader().Unit(p)] || w.covered(guard.locks, p) || !guard.required(p, func() []byte { return head(w.local(p)) })
+		return !guard.inside[r.Reader().Unit(p)] || r.Covered(guard.locks, p) || !guard.Required(p, func() []byte { return Head(r.Disk.Local(p)) })
 	})
-	objects, err := w.changedObjects(ctx, mine, paths)
+	objects, err := r.changedObjects(ctx, mine, paths)
 	if err != nil {
 		return err
 	}
@@ -121,14 +122,14 @@ func (w *Workspace) checkInside(ctx context.Context, locks []ledger.Lock, paths 
 }
 
 // checkObjectLocks refuses changes of objects that somebody else has locked.
-func (w *Workspace) checkObjectLocks(ctx context.Context, locks []ledger.Lock, paths []string) error {
-	objects, err := w.changedObjects(ctx, locks, paths)
+func (r *Rules) checkObjectLocks(ctx context.Context, locks []ledger.Lock, paths []string) error {
+	objects, err := r.changedObjects(ctx, locks, paths)
 	if err != nil {
 		return err
 	}
 	for _, o := range objects {
 		for _, l := range locks {
-			if IsObject(l.Address) && !w.holds(l) && chest.Reaches(l, o) {
+			if IsObject(l.Address) && !r.Holds(l) && chest.Reaches(l, o) {
 				return fault.New(fault.Refused, "Nothing was recorded. Ask "+l.Holder+", or take your change of it back: oaken restore "+fault.Word(o)+".", "%s is locked by %s.", l.Address, chest.HolderText(l))
 			}
 		}
@@ -136,10 +137,10 @@ func (w *Workspace) checkObjectLocks(ctx context.Context, locks []ledger.Lock, p
 	return nil
 }
 
-// lockedObjects gives the addresses of what chosen changes change, in artifacts in which
+// Objects gives the addresses of what chosen changes change, in artifacts in which
 // somebody has locked an object.
-func (w *Workspace) lockedObjects(ctx context.Context, chosen []Change) ([]string, error) {
-	locks, err := w.Chest.Locks(ctx)
+func (r *Rules) Objects(ctx context.Context, chosen []disk.Change) ([]string, error) {
+	locks, err := r.Chest.Locks(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -147,5 +148,5 @@ func (w *Workspace) lockedObjects(ctx context.Context, chosen []Change) ([]strin
 	for i, c := range chosen {
 		paths[i] = c.Path
 	}
-	return w.changedObjects(ctx, locks, paths)
+	return r.changedObjects(ctx, locks, paths)
 }

@@ -1,8 +1,9 @@
-package workspace
+package disk
 
 import (
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"maps"
 	"os"
 	"path/filepath"
@@ -31,9 +32,9 @@ type index struct {
 }
 
 type indexEntry struct {
-	name          string
-	size, changed int64
-	inode         uint64
+	Name          string
+	Size, Changed int64
+	Inode         uint64
 	digest        element.Digest
 }
 
@@ -44,12 +45,12 @@ const (
 
 func newIndex() *index { return &index{folders: map[string][]indexEntry{}} }
 
-func entryOf(f found) indexEntry {
-	return indexEntry{name: f.name, size: f.size, changed: f.changed, inode: f.inode}
+func entryOf(f Seen) indexEntry {
+	return indexEntry{Name: f.Name, Size: f.Size, Changed: f.Changed, Inode: f.Inode}
 }
 
-func (e indexEntry) sameFile(f found) bool {
-	return e.size == f.size && e.changed == f.changed && e.inode == f.inode
+func (e indexEntry) sameFile(f Seen) bool {
+	return e.Size == f.Size && e.Changed == f.Changed && e.Inode == f.Inode
 }
 
 // granularity is the coarsest clock of a file system that we allow for.
@@ -57,7 +58,7 @@ const granularity = 2e9
 
 // racy says that the file may have changed after its digest was taken, within
 // the tick of the file system's clock in which the index was written.
-func (x *index) racy(e indexEntry) bool { return e.changed+granularity > x.written }
+func (x *index) racy(e indexEntry) bool { return e.Changed+granularity > x.written }
 
 // ripen forgets entries that would cease to be racy by being written at a later time,
 // though nobody has read their files again: they were taken over from the index as it was
@@ -65,16 +66,16 @@ func (x *index) racy(e indexEntry) bool { return e.changed+granularity > x.writt
 func (x *index) ripen(now int64) {
 	for _, list := range x.folders {
 		for i, e := range list {
-			if x.racy(e) && e.changed < x.loaded-granularity && e.changed+granularity <= now {
-				list[i].changed = 0
+			if x.racy(e) && e.Changed < x.loaded-granularity && e.Changed+granularity <= now {
+				list[i].Changed = 0
 			}
 		}
 	}
 }
 
 // knows gives what is remembered of a file, when that still holds.
-func (x *index) knows(p string, f found) (indexEntry, bool) {
-	dir, name := splitPath(p)
+func (x *index) knows(p string, f Seen) (indexEntry, bool) {
+	dir, name := SplitPath(p)
 	i, ok := findEntry(x.folders[dir], name)
 	if !ok {
 		return indexEntry{}, false
@@ -84,10 +85,10 @@ func (x *index) knows(p string, f found) (indexEntry, bool) {
 }
 
 // learn remembers the digest of a file.
-func (x *index) learn(p string, f found, d element.Digest) {
-	dir, name := splitPath(p)
+func (x *index) learn(p string, f Seen, d element.Digest) {
+	dir, name := SplitPath(p)
 	e := entryOf(f)
-	e.name, e.digest = name, d
+	e.Name, e.digest = name, d
 	i, ok := findEntry(x.folders[dir], name)
 	if ok {
 		x.folders[dir][i] = e
@@ -97,30 +98,31 @@ func (x *index) learn(p string, f found, d element.Digest) {
 }
 
 func findEntry(list []indexEntry, name string) (int, bool) {
-	return slices.BinarySearchFunc(list, name, func(e indexEntry, n string) int { return strings.Compare(e.name, n) })
+	return slices.BinarySearchFunc(list, name, func(e indexEntry, n string) int { return strings.Compare(e.Name, n) })
 }
 
-// splitPath parts a project path into its folder, empty for the top, and name.
-func splitPath(p string) (dir, name string) {
+// SplitPath parts a project path into its folder, empty for the top, and name.
+func SplitPath(p string) (dir, name string) {
 	i := strings.LastIndexByte(p, '/')
 	return p[:max(i, 0)], p[i+1:]
 }
 
-func (w *Workspace) indexFile() string { return filepath.Join(w.Root, Folder, "index") }
+// IndexFile is where the index is kept.
+func (t *Tree) IndexFile() string { return t.Own("index") }
 
 // needIndex reads the index, unless it is at hand.
-func (w *Workspace) needIndex() {
-	if w.index != nil {
+func (t *Tree) needIndex() {
+	if t.index != nil {
 		return
 	}
-	data, err := os.ReadFile(w.indexFile())
+	data, err := os.ReadFile(t.IndexFile())
 	if err == nil {
-		w.index = decodeIndex(data)
+		t.index = decodeIndex(data)
 	}
-	if w.index == nil {
-		w.index = newIndex()
+	if t.index == nil {
+		t.index = newIndex()
 	}
-	w.index.loaded = w.host.Now().UnixNano()
+	t.index.loaded = t.Now().UnixNano()
 }
 
 // decodeIndex reads an index; nil when it is not well formed.
@@ -164,11 +166,11 @@ func decodeIndex(data []byte) *index {
 		list := make([]indexEntry, files)
 		for i := range list {
 			e := &list[i]
-			if e.name, ok = text(); !ok || len(rest) < entryBytes {
+			if e.Name, ok = text(); !ok || len(rest) < entryBytes {
 				return nil
 			}
-			e.size, e.changed = int64(binary.LittleEndian.Uint64(rest)), int64(binary.LittleEndian.Uint64(rest[8:]))
-			e.inode = binary.LittleEndian.Uint64(rest[16:])
+			e.Size, e.Changed = int64(binary.LittleEndian.Uint64(rest)), int64(binary.LittleEndian.Uint64(rest[8:]))
+			e.Inode = binary.LittleEndian.Uint64(rest[16:])
 			copy(e.digest[:], rest[24:])
 			rest = rest[entryBytes:]
 		}
@@ -229,11 +231,11 @@ func (x *index) encode() []byte {
 		out = append(out, dir...)
 		out = binary.AppendUvarint(out, uint64(len(x.folders[dir])))
 		for _, e := range x.folders[dir] {
-			out = binary.AppendUvarint(out, uint64(len(e.name)))
-			out = append(out, e.name...)
-			out = binary.LittleEndian.AppendUint64(out, uint64(e.size))
-			out = binary.LittleEndian.AppendUint64(out, uint64(e.changed))
-			out = binary.LittleEndian.AppendUint64(out, e.inode)
+			out = binary.AppendUvarint(out, uint64(len(e.Name)))
+			out = append(out, e.Name...)
+			out = binary.LittleEndian.AppendUint64(out, uint64(e.Size))
+			out = binary.LittleEndian.AppendUint64(out, uint64(e.Changed))
+			out = binary.LittleEndian.AppendUint64(out, e.Inode)
 			out = append(out, e.digest[:]...)
 		}
 	}
@@ -241,13 +243,43 @@ func (x *index) encode() []byte {
 	return out
 }
 
-// saveIndex writes the index; that it can't be written is no error, it is only slower.
-func (w *Workspace) saveIndex() {
-	now := w.host.Now().UnixNano()
-	w.index.ripen(now)
-	w.index.written = now
-	temp := filepath.Join(w.Root, Folder, "temp", "index-"+itoa(os.Getpid()))
-	if os.WriteFile(temp, w.index.encode(), ownMode) == nil {
-		_ = os.Rename(temp, w.indexFile())
+// SaveIndex writes the index; that it can't be written is no error, it is only slower.
+func (t *Tree) SaveIndex() {
+	t.learnt = false
+	now := t.Now().UnixNano()
+	t.index.ripen(now)
+	t.index.written = now
+	temp := filepath.Join(t.Own("temp"), fmt.Sprintf("index-%d", os.Getpid()))
+	if os.WriteFile(temp, t.index.encode(), OwnMode) == nil {
+		_ = os.Rename(temp, t.IndexFile())
+	}
+}
+
+// IndexIsDamaged reports whether there is an index, and it can't be read.
+func (t *Tree) IndexIsDamaged() bool {
+	data, err := os.ReadFile(t.IndexFile())
+	return err == nil && decodeIndex(data) == nil
+}
+
+// Forget has the index read anew when it is needed next.
+func (t *Tree) Forget() { t.index = nil }
+
+// Unread gives what the file system says of a file that the last scan did not read.
+func (t *Tree) Unread(p string) (Seen, bool) {
+	seen, left := t.unread[p]
+	return seen, left
+}
+
+// Learn tells the index the digest of a file that the scan left out.
+func (t *Tree) Learn(p string, seen Seen, d element.Digest) {
+	t.index.learn(p, seen, d)
+	delete(t.unread, p)
+	t.learnt = true
+}
+
+// Remember writes what was learnt since the index was read, if anything was.
+func (t *Tree) Remember() {
+	if t.learnt {
+		t.SaveIndex()
 	}
 }

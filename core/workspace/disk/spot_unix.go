@@ -1,6 +1,6 @@
 //go:build unix
 
-package workspace
+package disk
 
 import (
 	"errors"
@@ -24,19 +24,19 @@ type spot struct {
 
 // spot opens the folder of a project path, one by one from the top, never through a link. With create,
 // folders that are missing are made.
-func (w *Workspace) spot(p string, create bool) (*spot, error) {
+func (t *Tree) spot(p string, create bool) (*spot, error) {
 	if manifest.OwnIn(p) {
 		return nil, fault.New(fault.Refused, "Nothing was written there.", "%s is a name of the workspace's own folder.", p)
 	}
 	const how = unix.O_RDONLY | unix.O_DIRECTORY | unix.O_CLOEXEC
-	at, err := retry(func() (int, error) { return unix.Open(w.Root, how, 0) })
+	at, err := retry(func() (int, error) { return unix.Open(t.Root, how, 0) })
 	if err != nil {
-		return nil, &fs.PathError{Op: "open", Path: w.Root, Err: err}
+		return nil, &fs.PathError{Op: "open", Path: t.Root, Err: err}
 	}
 	for from := 0; ; {
 		end := strings.IndexByte(p[from:], '/')
 		if end < 0 {
-			return &spot{at, p[from:], w.local(p)}, nil
+			return &spot{at, p[from:], t.Local(p)}, nil
 		}
 		name, sofar := p[from:from+end], p[:from+end]
 		from += end + 1
@@ -46,7 +46,7 @@ func (w *Workspace) spot(p string, create bool) (*spot, error) {
 		case errors.Is(err, unix.ELOOP), errors.Is(err, unix.ENOTDIR), errors.Is(err, unix.EMLINK):
 			return nil, fault.New(fault.Refused, "Move it away first.", "%s is in the way: a folder has to go there.", sofar)
 		case err != nil:
-			return nil, &fs.PathError{Op: "open", Path: w.local(sofar), Err: err}
+			return nil, &fs.PathError{Op: "open", Path: t.Local(sofar), Err: err}
 		}
 		at = below
 	}

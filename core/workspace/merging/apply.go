@@ -1,4 +1,4 @@
-package workspace
+package merging
 
 import (
 	"context"
@@ -8,12 +8,13 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
 
-// apply brings the workspace from what the merge wrote before to what it comes
+// Apply brings the workspace from what the merge wrote before to what it comes
 // to now, and remembers it.
-func (w *Workspace) apply(ctx context.Context, p *Pending, m *state.Merged) error {
-	_, mine, theirs, err := w.states(p)
+func (w *Work) Apply(ctx context.Context, p *Pending, m *state.Merged) error {
+	_, mine, theirs, err := w.States(p)
 	if err != nil {
 		return err
 	}
@@ -25,9 +26,9 @@ func (w *Workspace) apply(ctx context.Context, p *Pending, m *state.Merged) erro
 		case e.Gone:
 			next[e.Path] = ""
 		case e.Take.Mode != 0:
-			next[e.Path] = hexOf(e.Take.Digest)
+			next[e.Path] = disk.Hex(e.Take.Digest)
 		default:
-			next[e.Path] = hexOf(element.DigestOf(e.Data))
+			next[e.Path] = disk.Hex(element.DigestOf(e.Data))
 		}
 	}
 	old, again := p.Written, p.Applying
@@ -41,22 +42,22 @@ func (w *Workspace) apply(ctx context.Context, p *Pending, m *state.Merged) erro
 		}
 	}
 	p.Applying = true
-	if err := w.savePending(p); err != nil {
+	if err := w.Save(p); err != nil {
 		return err
 	}
 	mineFiles, err := mine.Files(ctx)
 	if err != nil {
 		return err
 	}
-	isMine := byPath(mineFiles)
+	isMine := state.ByPath(mineFiles)
 	for path := range old {
 		if _, stays := next[path]; stays || w.asIs(p, path) {
 			continue
 		}
 		if f, ok := isMine[path]; !ok {
-			err = w.remove(path)
+			err = w.Disk.Remove(path)
 		} else {
-			err = w.fetch(mine, f)
+			err = w.Disk.Fetch(mine, f)
 		}
 		if err != nil {
 			return err
@@ -66,12 +67,12 @@ func (w *Workspace) apply(ctx context.Context, p *Pending, m *state.Merged) erro
 	return w.writeEdits(p, m, old, theirs, again)
 }
 
-func (w *Workspace) asIs(p *Pending, path string) bool {
+func (w *Work) asIs(p *Pending, path string) bool {
 	return slices.Contains(p.AsIs, w.Reader().Unit(path))
 }
 
 // writeEdits writes the outcome; again writes also what should be there already.
-func (w *Workspace) writeEdits(p *Pending, m *state.Merged, old map[string]string, theirs state.State, again bool) error {
+func (w *Work) writeEdits(p *Pending, m *state.Merged, old map[string]string, theirs state.State, again bool) error {
 	goneFirst := slices.Clone(m.Edits) // a file may go where a folder comes, or the reverse
 	slices.SortStableFunc(goneFirst, func(a, b state.Edit) int {
 		switch {
@@ -86,25 +87,25 @@ func (w *Workspace) writeEdits(p *Pending, m *state.Merged, old map[string]strin
 		if was, ok := old[e.Path]; w.asIs(p, e.Path) || !again && ok && was == p.Written[e.Path] {
 			continue
 		}
-		if err := w.putEdit(e, theirs); err != nil {
+		if err := w.PutEdit(e, theirs); err != nil {
 			return err
 		}
 	}
 	p.Applying = false
-	return w.savePending(p)
+	return w.Save(p)
 }
 
 // takeFrom writes a file by its digest, which is in the chest, under the path
 // of the edit.
-func (w *Workspace) takeFrom(e state.Edit, theirs state.State) error {
+func (w *Work) takeFrom(e state.Edit, theirs state.State) error {
 	f := e.Take
 	f.Path = e.Path
-	return w.fetch(byDigest{w, theirs, f}, f)
+	return w.Disk.Fetch(byDigest{w, theirs, f}, f)
 }
 
 // byDigest opens one file by its digest, whatever its path.
 type byDigest struct {
-	w *Workspace
+	w *Work
 	state.State
 	file state.File
 }
@@ -113,4 +114,15 @@ type byDigest struct {
 func (b byDigest) Open(string) (io.ReadCloser, error) {
 	r, err := b.w.Chest.Contents.Open(b.file.Digest)
 	return r, chest.Explain(err)
+}
+
+// PutEdit writes one edit of a merge.
+func (w *Work) PutEdit(e state.Edit, theirs state.State) error {
+	switch {
+	case e.Gone:
+		return w.Disk.Remove(e.Path)
+	case e.Take.Mode != 0:
+		return w.takeFrom(e, theirs)
+	}
+	return w.Disk.Write(e.Path, e.Data, disk.FileMode(e.Mode == chest.Executable))
 }

@@ -1,4 +1,4 @@
-package workspace
+package disk
 
 import (
 	"errors"
@@ -7,12 +7,13 @@ import (
 	"path/filepath"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/content"
 	"oakenchest/core/state"
 )
 
-// stagedFile is a file that is ready to be put into place, and lies in .oaken/staged until
+// Staged is a file that is ready to be put into place, and lies in .oaken/staged until
 // then: a command that is killed in between is finished by the next one.
-type stagedFile struct {
+type Staged struct {
 	Path string `json:"path"`
 	// File is its name in .oaken/staged; empty for a file that goes.
 	File string `json:"file,omitempty"`
@@ -20,18 +21,18 @@ type stagedFile struct {
 	Link bool `json:"link,omitempty"`
 }
 
-func (w *Workspace) stagedFolder() string { return filepath.Join(w.Root, Folder, "staged") }
+func (t *Tree) stagedFolder() string { return t.Own("staged") }
 
-// stage makes a file of an edit ready.
-func (w *Workspace) stage(e state.Edit) (stagedFile, error) {
-	f := stagedFile{Path: e.Path}
+// Stage makes a file of an edit ready; what the edit takes is in a store of contents.
+func (t *Tree) Stage(e state.Edit, contents *content.Store) (Staged, error) {
+	f := Staged{Path: e.Path}
 	if e.Gone {
 		return f, nil
 	}
-	if err := os.MkdirAll(w.stagedFolder(), ownFolder); err != nil {
+	if err := os.MkdirAll(t.stagedFolder(), OwnFolder); err != nil {
 		return f, err
 	}
-	out, err := os.CreateTemp(w.stagedFolder(), "s-*")
+	out, err := os.CreateTemp(t.stagedFolder(), "s-*")
 	if err != nil {
 		return f, err
 	}
@@ -42,26 +43,22 @@ func (w *Workspace) stage(e state.Edit) (stagedFile, error) {
 	} else {
 		mode = e.Take.Mode
 		var in io.ReadCloser
-		if in, err = w.Chest.Contents.Open(e.Take.Digest); err == nil {
+		if in, err = contents.Open(e.Take.Digest); err == nil {
 			_, err = io.Copy(out, in)
 			err = errors.Join(err, in.Close())
 		}
 		err = chest.Explain(err)
 	}
 	f.Link = mode == chest.Link
-	perm := os.FileMode(0o666)
-	if mode == chest.Executable {
-		perm = 0o777
-	}
-	return f, errors.Join(err, out.Chmod(perm&^umask), out.Sync(), out.Close())
+	return f, errors.Join(err, out.Chmod(FileMode(mode == chest.Executable)), out.Sync(), out.Close())
 }
 
-// placeStaged puts files into place that were not yet.
-func (w *Workspace) placeStaged(list []stagedFile) error {
+// PlaceStaged puts files into place that were not yet.
+func (t *Tree) PlaceStaged(list []Staged) error {
 	for _, f := range list {
-		from := filepath.Join(w.stagedFolder(), f.File)
+		from := filepath.Join(t.stagedFolder(), f.File)
 		if f.File == "" {
-			if err := w.remove(f.Path); err != nil {
+			if err := t.Remove(f.Path); err != nil {
 				return err
 			}
 			continue
@@ -72,16 +69,16 @@ func (w *Workspace) placeStaged(list []stagedFile) error {
 		if f.Link {
 			target, err := os.ReadFile(from)
 			if err == nil {
-				err = w.link(f.Path, string(target))
+				err = t.Link(f.Path, string(target))
 			}
 			if err := errors.Join(err, os.Remove(from)); err != nil {
 				return err
 			}
 			continue
 		}
-		if err := w.place(from, f.Path); err != nil {
+		if err := t.place(from, f.Path); err != nil {
 			return err
 		}
 	}
-	return os.RemoveAll(w.stagedFolder())
+	return os.RemoveAll(t.stagedFolder())
 }

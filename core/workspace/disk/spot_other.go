@@ -1,6 +1,6 @@
 //go:build !unix
 
-package workspace
+package disk
 
 import (
 	"errors"
@@ -17,7 +17,7 @@ type spot struct{ full string }
 
 // spot finds the folder of a project path, never through a link. With create, folders that are missing are
 // made.
-func (w *Workspace) spot(p string, create bool) (*spot, error) {
+func (t *Tree) spot(p string, create bool) (*spot, error) {
 	if manifest.OwnIn(p) || !filepath.IsLocal(filepath.FromSlash(p)) {
 		return nil, fault.New(fault.Refused, "Nothing was written there.", "%s is a name that no file of a project can have here.", p)
 	}
@@ -25,12 +25,12 @@ func (w *Workspace) spot(p string, create bool) (*spot, error) {
 		if r != '/' {
 			continue
 		}
-		info, err := os.Lstat(w.local(p[:i]))
+		info, err := os.Lstat(t.Local(p[:i]))
 		if errors.Is(err, fs.ErrNotExist) && create {
-			if err = os.Mkdir(w.local(p[:i]), 0o777); err != nil && !errors.Is(err, fs.ErrExist) {
+			if err = os.Mkdir(t.Local(p[:i]), 0o777); err != nil && !errors.Is(err, fs.ErrExist) {
 				return nil, err
 			}
-			info, err = os.Lstat(w.local(p[:i]))
+			info, err = os.Lstat(t.Local(p[:i]))
 		}
 		if err != nil {
 			return nil, err
@@ -39,7 +39,7 @@ func (w *Workspace) spot(p string, create bool) (*spot, error) {
 			return nil, fault.New(fault.Refused, "Move it away first.", "%s is in the way: a folder has to go there.", p[:i])
 		}
 	}
-	return &spot{w.local(p)}, nil
+	return &spot{t.Local(p)}, nil
 }
 
 func (s *spot) close() {}

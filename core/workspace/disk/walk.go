@@ -1,10 +1,9 @@
-package workspace
+package disk
 
 import (
 	"context"
 	"errors"
 	"io/fs"
-	"path/filepath"
 	"runtime"
 	"slices"
 	"strings"
@@ -14,23 +13,24 @@ import (
 	"oakenchest/core/state"
 )
 
-// found is what the file system says of one name.
-type found struct {
-	name          string
-	what          sort
-	executable    bool
-	size, changed int64 // bytes; Unix nanoseconds
-	inode         uint64
+// Seen is what the file system says of one name.
+type Seen struct {
+	Name          string
+	Sort          Sort
+	Executable    bool
+	Size, Changed int64 // bytes; Unix nanoseconds
+	Inode         uint64
 }
 
-// sort is what a name stands for. Sockets, pipes and devices are neither.
-type sort byte
+// Sort is what a name stands for. Sockets, pipes and devices are neither.
+type Sort byte
 
+// The sorts of names.
 const (
-	isOther sort = iota
-	isFile
-	isLink
-	isFolder
+	IsOther Sort = iota
+	IsFile
+	IsLink
+	IsFolder
 )
 
 // folder is a folder of the workspace that was listed.
@@ -54,10 +54,10 @@ func (f *folder) list(out []state.File) []state.File {
 
 // walker lists folders, several at once.
 type walker struct {
-	w *Workspace
+	t *Tree
 	// read gives the files of a folder from its entries, by name, that are no
 	// folders and not left out.
-	read func(folder string, entries []found) ([]state.File, error)
+	read func(folder string, entries []Seen) ([]state.File, error)
 
 	mu      sync.Mutex // guards what follows
 	changed *sync.Cond
@@ -67,9 +67,9 @@ type walker struct {
 }
 
 // walk lists the workspace, without what is left out.
-func (w *Workspace) walk(ctx context.Context, read func(folder string, entries []found) ([]state.File, error)) (*folder, error) {
+func (t *Tree) walk(ctx context.Context, read func(folder string, entries []Seen) ([]state.File, error)) (*folder, error) {
 	top := &folder{}
-	k := &walker{w: w, read: read, waiting: []*folder{top}}
+	k := &walker{t: t, read: read, waiting: []*folder{top}}
 	k.changed = sync.NewCond(&k.mu)
 	var crew sync.WaitGroup
 	for range 2 * runtime.GOMAXPROCS(0) {
@@ -110,7 +110,7 @@ func (k *walker) work(ctx context.Context) {
 
 // folder lists one folder.
 func (k *walker) folder(f *folder) error {
-	all, err := listFolder(k.w.local(f.path))
+	all, err := listFolder(k.t.Local(f.path))
 	if errors.Is(err, fs.ErrNotExist) && f.path != "" {
 		return nil // gone while we looked
 	}
@@ -121,18 +121,18 @@ func (k *walker) folder(f *folder) error {
 		f.files = []state.File{chest.Bare(f.path)}
 		return nil
 	}
-	slices.SortFunc(all, func(a, b found) int { return strings.Compare(a.name, b.name) })
+	slices.SortFunc(all, func(a, b Seen) int { return strings.Compare(a.Name, b.Name) })
 	prefix := f.path
 	if prefix != "" {
 		prefix += "/"
 	}
 	files := all[:0]
 	for _, e := range all {
-		if k.w.Manifest.LeftOutHere(prefix + e.name) {
+		if k.t.Rules().LeftOutHere(prefix + e.Name) {
 			continue
 		}
-		if e.what == isFolder {
-			f.below = append(f.below, &folder{path: prefix + e.name})
+		if e.Sort == IsFolder {
+			f.below = append(f.below, &folder{path: prefix + e.Name})
 		} else {
 			files = append(files, e)
 		}
@@ -142,14 +142,14 @@ func (k *walker) folder(f *folder) error {
 }
 
 // Count counts the files that are not left out, without reading them.
-func (w *Workspace) Count(ctx context.Context) (int, error) {
+func (t *Tree) Count(ctx context.Context) (int, error) {
 	var mu sync.Mutex
 	n := 0
-	_, err := w.walk(ctx, func(_ string, entries []found) ([]state.File, error) {
+	_, err := t.walk(ctx, func(_ string, entries []Seen) ([]state.File, error) {
 		mu.Lock()
 		defer mu.Unlock()
 		for _, e := range entries {
-			if e.what == isFile || e.what == isLink {
+			if e.Sort == IsFile || e.Sort == IsLink {
 				n++
 			}
 		}
@@ -157,6 +157,3 @@ func (w *Workspace) Count(ctx context.Context) (int, error) {
 	})
 	return n, err
 }
-
-// local gives the place of a project path on this machine.
-func (w *Workspace) local(p string) string { return filepath.Join(w.Root, filepath.FromSlash(p)) }

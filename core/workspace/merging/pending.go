@@ -1,15 +1,25 @@
-package workspace
+// Package merging is the merge, revert or capture that is under way in a workspace: what it merges, as data beside the
+// files; what it comes to with the choices that were made so far; writing that into the files; and settling what is open.
+package merging
 
 import (
 	"errors"
 	"os"
-	"path/filepath"
 
 	"oakenchest/core/choice"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
+	"oakenchest/core/project"
 	"oakenchest/core/state"
+	"oakenchest/core/workspace/disk"
 )
+
+// Work is the place of a merge under way: a project, and the files of a workspace of it.
+type Work struct {
+	*project.Project
+	Disk *disk.Tree
+}
 
 // pendingVersion is the format of merge.json.
 const pendingVersion = 2
@@ -35,7 +45,7 @@ type Pending struct {
 	Apart []string `json:"apart,omitempty"`
 	// Parked is what was set aside and is brought back; its record goes when the merge is
 	// committed.
-	Parked *parkedName `json:"parked,omitempty"`
+	Parked *ParkedName `json:"parked,omitempty"`
 	// Captured is what was captured of an environment, when that is what is merged; Parent is
 	// empty until it has a commit.
 	Captured *Capture `json:"captured,omitempty"`
@@ -52,17 +62,19 @@ type Pending struct {
 	Written map[string]string `json:"written"`
 }
 
-type parkedName struct {
+// ParkedName names what was set aside.
+type ParkedName struct {
 	Person string `json:"person"`
 	Name   string `json:"name"`
 }
 
-func (w *Workspace) pendingFile() string { return filepath.Join(w.Root, Folder, "merge.json") }
+// File is where the merge under way is kept.
+func (w *Work) File() string { return w.Disk.Own("merge.json") }
 
 // Pending gives the merge under way, nil for none.
-func (w *Workspace) Pending() (*Pending, error) {
+func (w *Work) Pending() (*Pending, error) {
 	p := &Pending{}
-	err := w.readSealed("merge.json", p)
+	err := w.Disk.ReadSealed("merge.json", p)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, nil
 	}
@@ -72,16 +84,17 @@ func (w *Workspace) Pending() (*Pending, error) {
 	return p, nil
 }
 
-func (w *Workspace) savePending(p *Pending) error {
+// Save writes it.
+func (w *Work) Save(p *Pending) error {
 	p.Format = pendingVersion
-	return w.writeSealed("merge.json", p)
+	return w.Disk.WriteSealed("merge.json", p)
 }
 
-// states gives the three states of a merge under way.
-func (w *Workspace) states(p *Pending) (base, mine, theirs state.State, err error) {
+// States gives the three states of a merge under way.
+func (w *Work) States(p *Pending) (base, mine, theirs state.State, err error) {
 	var trees [3]element.Digest
 	for i, s := range []string{p.Base, p.Mine, p.Theirs} {
-		if trees[i], err = fromHex(s); err != nil {
+		if trees[i], err = disk.FromHex(s); err != nil {
 			return nil, nil, nil, err
 		}
 	}
@@ -89,4 +102,35 @@ func (w *Workspace) states(p *Pending) (base, mine, theirs state.State, err erro
 		return state.Commit{Chest: w.Chest, Tree: d, Name: name}
 	}
 	return at(trees[0], "base"), at(trees[1], "mine"), at(trees[2], "theirs"), nil
+}
+
+// Capture is what an environment was found to hold, on its way into a commit.
+type Capture struct {
+	Environment string `json:"environment"`
+	// Folders are the environment's, Rules those by which it was read, by folder.
+	Folders []string          `json:"folders"`
+	Rules   map[string]string `json:"rules"`
+	// Record is the commit that it was known to hold before, Number that record's; empty and
+	// 0 when nothing was known.
+	Record string `json:"record,omitempty"`
+	Number int64  `json:"number,omitempty"`
+	// Tree, in hexadecimal, is the record's with what is there now.
+	Tree string `json:"tree"`
+}
+
+// Stand notes what the two sides of a merge have in common.
+func (p *Pending) Stand(g project.Ground) {
+	var base ledger.Commit
+	if len(g.Bases) == 1 {
+		base = g.Bases[0]
+	}
+	p.Base = disk.Hex(base.Tree)
+	for _, b := range g.Bases {
+		if len(g.Bases) > 1 {
+			p.Bases = append(p.Bases, b.ID.String())
+		}
+	}
+	for _, c := range g.Apart {
+		p.Apart = append(p.Apart, c.ID.String())
+	}
 }
