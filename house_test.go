@@ -39,6 +39,7 @@ var floors = [][]string{
 	{"core/pipeline", "core/review", "core/watch"},
 	{"sample"},
 	{"core/report"},
+	{"core/service/result"},
 	{"page", "board"},
 	{"cli"},
 	{"cmd/oaken", "bench/commits"},

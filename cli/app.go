@@ -8,7 +8,6 @@ package cli
 import (
 	"bufio"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -29,6 +28,7 @@ import (
 	"oakenchest/core/kind/recipe"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -154,7 +154,7 @@ func asFault(err error) *fault.Error {
 func (a *App) report(err error) {
 	f := asFault(err)
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.error/1", "error": map[string]string{"code": string(f.Code), "message": f.What, "hint": f.Hint}})
+		a.print(result.ErrorOf(f))
 		return
 	}
 	fmt.Fprintf(a.Err, "%s %s\n", a.paint(bad, "oaken:"), a.inert(f.What))
@@ -163,21 +163,18 @@ func (a *App) report(err error) {
 	}
 }
 
-// printJSON writes one object.
-func (a *App) printJSON(v any) {
-	enc := json.NewEncoder(a.Out)
-	enc.SetEscapeHTML(false)
-	enc.SetIndent("", "  ")
-	if err := enc.Encode(v); err != nil {
-		fmt.Fprintln(a.Err, "oaken:", a.inert(err.Error()))
-	}
-}
+// print writes a result as one JSON object.
+func (a *App) print(r result.Result) { a.encode(r, false) }
 
-// printLine writes one object on one line.
-func (a *App) printLine(v any) {
-	enc := json.NewEncoder(a.Out)
-	enc.SetEscapeHTML(false)
-	if err := enc.Encode(v); err != nil {
+// printLine writes a result as one JSON object on one line.
+func (a *App) printLine(r result.Result) { a.encode(r, true) }
+
+func (a *App) encode(r result.Result, oneLine bool) {
+	data, err := result.Encode(r, oneLine)
+	if err == nil {
+		_, err = a.Out.Write(data)
+	}
+	if err != nil {
 		fmt.Fprintln(a.Err, "oaken:", a.inert(err.Error()))
 	}
 }

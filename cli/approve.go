@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -41,7 +42,10 @@ func (a *App) approve(ctx context.Context, w *workspace.Workspace, env, from, me
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.approve/1", "environment": env, "from": got.From, "commit": commitJSON(got.Commit), "person": w.Person, "withdrawn": withdraw, "settled": chosenRows(got.Settled), "gates": gatesJSON(got.Gates)})
+		a.print(result.Approved{
+			Environment: env, From: got.From, Commit: result.CommitOf(got.Commit), Person: w.Person, Withdrawn: withdraw,
+			Settled: result.ChosenOf(got.Settled), Gates: result.GatesOf(got.Gates),
+		})
 		return nil
 	}
 	if withdraw {

@@ -12,6 +12,7 @@ import (
 
 	"oakenchest/core/manifest"
 	"oakenchest/core/preset"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -105,19 +106,20 @@ func newPreset(a *App) *cobra.Command {
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: cobra.FixedCompletions(presetNames(), cobra.ShellCompDirectiveNoFileComp),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			list, rows := []any{}, [][]cell{}
+			var list []preset.Preset
+			var rows [][]cell
 			for _, p := range preset.All {
 				if len(args) == 1 && p.Name != args[0] {
 					continue
 				}
-				list = append(list, map[string]any{"preset": p.Name, "about": p.About, "signs": p.Signs, "leaveOut": p.LeaveOut})
+				list = append(list, p)
 				rows = append(rows, []cell{{p.Name, strong}, {p.About, plain}, {"leaves out " + strings.Join(p.LeaveOut, " "), faint}})
 			}
 			switch {
 			case len(list) == 0:
 				return usage(cmd, "There is no preset %q.", args[0])
 			case a.json:
-				a.printJSON(map[string]any{"schema": "oaken.presets/1", "presets": list})
+				a.print(result.PresetsOf(list))
 			default:
 				a.table(a.Out, "", rows)
 			}
@@ -132,7 +134,7 @@ func (a *App) showBegun(cmd *cobra.Command, w *workspace.Workspace, presets []pr
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.begin/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Place(), "waiting": n, "presets": presetsOf(presets)})
+		a.print(result.BegunOf(w, n, presets))
 		return nil
 	}
 	where := w.Chest.Place()
@@ -181,14 +183,6 @@ func readHead(name string) (string, error) {
 		err = nil
 	}
 	return string(head[:n]), err
-}
-
-func presetsOf(presets []preset.Preset) []string {
-	out := []string{}
-	for _, p := range presets {
-		out = append(out, p.Name)
-	}
-	return out
 }
 
 func waiting(n int) string {

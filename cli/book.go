@@ -9,6 +9,7 @@ import (
 	"oakenchest/core/landscape"
 	"oakenchest/core/manifest"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -141,15 +142,15 @@ func (a *App) endBooking(ctx context.Context, w *workspace.Workspace, env string
 
 func (a *App) showBookings(env string, slots []landscape.Slot, made *landscape.Slot) {
 	if a.json {
-		list := []any{}
+		out := result.Bookings{Environment: env, Bookings: []result.Booking{}}
 		for _, s := range slots {
-			list = append(list, slotJSON(s, a.Now()))
+			out.Bookings = append(out.Bookings, result.BookingOf(s, a.Now()))
 		}
-		out := map[string]any{"schema": "oaken.bookings/1", "environment": env, "bookings": list, "booked": nil}
 		if made != nil {
-			out["booked"] = slotJSON(*made, a.Now())
+			booked := result.BookingOf(*made, a.Now())
+			out.Booked = &booked
 		}
-		a.printJSON(out)
+		a.print(out)
 		return
 	}
 	if len(slots) == 0 {
@@ -167,8 +168,4 @@ func (a *App) showBookings(env string, slots []landscape.Slot, made *landscape.S
 	if !a.quiet {
 		a.table(a.Out, "  ", rows)
 	}
-}
-
-func slotJSON(s landscape.Slot, now time.Time) any {
-	return map[string]any{"number": s.ID, "lane": s.Lane, "person": s.Person, "from": stamp(s.From), "until": stamp(s.Until), "holds": s.Holds(now), "note": s.Note}
 }

@@ -8,6 +8,7 @@ import (
 	"oakenchest/core/environment"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -65,7 +66,7 @@ func (a *App) makeBranch(cmd *cobra.Command, w *workspace.Workspace, name, from,
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.branch/1", "branch": name, "tip": at.ID.String()})
+		a.print(result.Branched{Branch: name, Tip: at.ID.String()})
 		return nil
 	}
 	a.say("Branch %s begins at %s. Work on it with oaken switch %s.", a.paint(strong, name), workspace.Label(at), name)
@@ -91,7 +92,8 @@ func (a *App) makeFresh(ctx context.Context, w *workspace.Workspace, b ledger.Br
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.branch/1", "branch": b.Name, "tip": f.Commit.ID.String(), "environment": environmentJSON(f.Environment)})
+		made := result.EnvironmentOf(f.Environment)
+		a.print(result.Branched{Branch: b.Name, Tip: f.Commit.ID.String(), Environment: &made})
 		return nil
 	}
 	a.say("Branch %s begins at %s. Work on it with oaken switch %s.", a.paint(strong, b.Name), workspace.Label(at), b.Name)
@@ -104,7 +106,7 @@ func (a *App) listBranches(ctx context.Context, w *workspace.Workspace) error {
 	if err != nil {
 		return err
 	}
-	list, rows := []any{}, [][]cell{}
+	list, rows := []result.Branch{}, [][]cell{}
 	for _, b := range branches {
 		var tip ledger.Commit
 		if b.Tip != (ledger.ID{}) {
@@ -116,7 +118,7 @@ func (a *App) listBranches(ctx context.Context, w *workspace.Workspace) error {
 		if b.Name == w.Branch {
 			here = "you are here"
 		}
-		list = append(list, map[string]any{"branch": b.Name, "tip": workspace.Label(tip), "origin": b.Origin, "author": b.Author, "time": stamp(b.Time), "current": here != ""})
+		list = append(list, result.Branch{Branch: b.Name, Tip: workspace.Label(tip), Origin: b.Origin, Author: b.Author, Time: result.Time(b.Time), Current: here != ""})
 		when := ""
 		if tip.ID != (ledger.ID{}) {
 			when = clock(tip.Time) + "  " + tip.Author
@@ -124,7 +126,7 @@ func (a *App) listBranches(ctx context.Context, w *workspace.Workspace) error {
 		rows = append(rows, []cell{{b.Name, strong}, {workspace.Label(tip), plain}, {when, faint}, {oneLine(firstLine(tip.Message), 60), plain}, {here, good}})
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.branches/1", "branches": list})
+		a.print(result.Branches{Branches: list})
 		return nil
 	}
 	a.table(a.Out, "", rows)
@@ -175,7 +177,7 @@ func newSwitch(a *App) *cobra.Command {
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.switch/1", "branch": w.Branch, "state": workspace.Label(w.Base), "written": t.Written, "removed": t.Removed})
+					a.print(result.Went{Branch: w.Branch, State: workspace.Label(w.Base), Written: t.Written, Removed: t.Removed})
 					return nil
 				}
 				a.say("On %s now: %s written, %d removed.", a.paint(strong, standing(w)), count(t.Written, "file"), t.Removed)

@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/review"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -94,7 +95,7 @@ func (a *App) capture(ctx context.Context, w *workspace.Workspace, name, stoodOn
 		return err
 	}
 	if a.json {
-		a.printJSON(captureJSON(name, c, number))
+		a.print(result.CapturedOf(name, c, number))
 	} else {
 		a.showCaptured(name, c, o.Commit)
 		if number > 0 {
@@ -144,40 +145,6 @@ func (a *App) recordOf(ctx context.Context, w *workspace.Workspace, text string)
 		err = fault.New(fault.Usage, "Name a branch, BRANCH:NUMBER, a release or a commit's id.", "Nothing is known of what %s holds.", name)
 	}
 	return r.Commit, err
-}
-
-func captureJSON(name string, c *pipeline.Capture, number int64) any {
-	out := map[string]any{"schema": "oaken.capture/1", "environment": name, "objects": c.Objects, "files": append([]string{}, c.Written...), "changes": changeRows(c.Differences), "rescued": c.Rescued,
-		"untracked": append([]string{}, c.Untracked...), "unseen": append([]string{}, c.Unseen...), "renamed": renameRows(c.Renamed), "commit": nil, "by": byJSON(c.By), "record": nil, "found": nil, "branch": c.Branch, "merged": nil, "conflicts": conflictRows(c.Conflicts), "lacks": commitRows(c.Lacks), "pending": c.Pending, "review": number}
-	if c.Record != nil {
-		out["record"] = commitJSON(*c.Record)
-	}
-	switch {
-	case c.Recorded:
-		out["commit"] = commitJSON(c.Commit)
-	case c.Commit.Depth > 0:
-		out["found"] = commitJSON(c.Commit)
-	}
-	if c.Merged != nil {
-		out["merged"] = commitJSON(*c.Merged)
-	}
-	return out
-}
-
-func renameRows(list []environment.Rename) []any {
-	out := []any{}
-	for _, r := range list {
-		out = append(out, map[string]any{"table": r.Table, "from": r.From, "to": r.To, "sure": r.Sure})
-	}
-	return out
-}
-
-func commitRows(list []ledger.Commit) []any {
-	out := []any{}
-	for _, c := range list {
-		out = append(out, commitJSON(c))
-	}
-	return out
 }
 
 // showCaptured tells what came of a capture.

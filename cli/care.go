@@ -11,6 +11,7 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -36,7 +37,7 @@ Nobody can commit meanwhile; they wait.`,
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.tidy/1", "bales": t.Bales, "packs": t.Bales, "bytes": t.Bytes})
+					a.print(result.Tidied{Bales: t.Bales, Packs: t.Bales, Bytes: t.Bytes})
 					return nil
 				}
 				if t.Bales == 0 {
@@ -136,21 +137,21 @@ func (a *App) showUsage(w *workspace.Workspace, u *chest.Usage, one usageOf, lim
 	if err != nil {
 		return err
 	}
-	list, listed := []any{}, []any{}
+	list, listed := []result.ArtifactUsage{}, []result.KindUsage{}
 	byPath := [][]cell{{{"stored", faint}, {"versions", faint}, {"newest", faint}, {"kind", faint}, {"artifact", faint}}}
 	for i, x := range u.Artifacts {
-		list = append(list, map[string]any{"path": x.Path, "kind": kinds[x.Path], "versions": x.Versions, "bytes": x.Size, "stored": x.Stored})
+		list = append(list, result.ArtifactUsage{Path: x.Path, Kind: kinds[x.Path], Versions: x.Versions, Bytes: x.Size, Stored: x.Stored})
 		if i < limit {
 			byPath = append(byPath, []cell{{element.SizeText(x.Stored), plain}, {itoa(x.Versions), plain}, {element.SizeText(x.Size), plain}, {kinds[x.Path], plain}, {x.Path, strong}})
 		}
 	}
 	rows := [][]cell{{{"stored", faint}, {"versions", faint}, {"artifacts", faint}, {"kind", faint}}}
 	for _, k := range sums {
-		listed = append(listed, map[string]any{"kind": k.kind, "artifacts": k.artifacts, "versions": k.versions, "stored": k.stored})
+		listed = append(listed, result.KindUsage{Kind: k.kind, Artifacts: k.artifacts, Versions: k.versions, Stored: k.stored})
 		rows = append(rows, []cell{{element.SizeText(k.stored), plain}, {itoa(k.versions), plain}, {itoa(k.artifacts), plain}, {k.kind, strong}})
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.usage/1", "stored": u.Stored, "whole": u.Whole, "workspace": one.size, "transfer": one.transfer, "files": one.files, "kinds": listed, "artifacts": list})
+		a.print(result.Usage{Stored: u.Stored, Whole: u.Whole, Workspace: one.size, Transfer: one.transfer, Files: one.files, Kinds: listed, Artifacts: list})
 		return nil
 	}
 	a.say("The chest holds %s of content in %s.", element.SizeText(u.Whole), element.SizeText(u.Stored))

@@ -11,6 +11,7 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/ledger"
 	"oakenchest/core/overlap"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -43,7 +44,7 @@ compare shows what is different inside each artifact.`,
 					return err
 				}
 				if a.json {
-					a.printJSON(changesJSON(w, s, p, t))
+					a.print(changesOf(w, s, p, t))
 				} else {
 					a.showChanges(w, s, p, len(open), t)
 					a.tellCaptured(w)
@@ -117,56 +118,20 @@ func (a *App) togetherness(ctx context.Context, w *workspace.Workspace, s *works
 	return t, err
 }
 
-func changesJSON(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, t together) any {
-	type row struct {
-		Path   string `json:"path"`
-		State  string `json:"state"`
-		Kind   string `json:"kind"`
-		From   string `json:"from,omitempty"`
-		Note   string `json:"note,omitempty"`
-		Holder string `json:"holder,omitempty"`
-	}
-	rows := []row{}
-	for _, c := range told(s) {
-		rows = append(rows, row{c.Path, stateWord(c), c.Kind, c.From, unreadNote(c.Kind, c.Why), c.Holder})
-	}
+func changesOf(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, t together) result.Changes {
 	underWay := ""
 	if p != nil {
 		underWay = p.What
 	}
-	return map[string]any{"schema": "oaken.changes/1", "workspace": w.Name, "branch": w.Branch, "base": workspace.Label(w.Base), "changes": rows,
-		"person": w.Person, "waiting": waitingJSON(s.Waiting), "offline": w.Offline, "overlaps": overlapsJSON(t.warnings),
-		"held": locksJSON(s.Held, &t.judge, t.crowd), "mine": locksJSON(s.Mine, &t.judge, t.crowd), "newer": s.Newer, "unreadable": unreadableJSON(s.Unreadable), "underWay": underWay, "only": append([]string{}, w.Only()...)}
-}
-
-func unreadableJSON(list []workspace.Unreadable) []any {
-	out := []any{}
-	for _, u := range list {
-		out = append(out, map[string]any{"path": u.Path, "kind": u.Kind, "why": u.Why})
+	return result.Changes{
+		Workspace: w.Name, Person: w.Person, Branch: w.Branch, Base: workspace.Label(w.Base), Changes: result.FileChangesOf(told(s)),
+		Waiting: result.WaitingOf(s.Waiting), Offline: w.Offline, Overlaps: result.OverlapsOf(t.warnings),
+		Held: result.LocksOf(s.Held, &t.judge, t.crowd), Mine: result.LocksOf(s.Mine, &t.judge, t.crowd), Newer: s.Newer,
+		Unreadable: result.UnreadableOf(s.Unreadable), UnderWay: underWay, Only: result.List(w.Only()),
 	}
-	return out
-}
-
-// unreadNote says why an artifact is not read as what it seems to be.
-func unreadNote(kind, why string) string {
-	switch {
-	case why == "":
-		return ""
-	case kind == "text":
-		return "read as plain text: " + why
-	}
-	return "kept as opaque: " + why
 }
 
 var stateTones = map[workspace.FileState]tone{workspace.New: good, workspace.Edited: warm, workspace.Gone: bad, workspace.Moved: warm, workspace.Contested: bad}
-
-func waitingJSON(held []workspace.Held) []any {
-	out := []any{}
-	for _, h := range held {
-		out = append(out, map[string]any{"time": stamp(h.Time), "message": h.Message, "files": h.Files})
-	}
-	return out
-}
 
 func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, open int, t together) {
 	a.say("%s", a.paint(faint, fmt.Sprintf("%s in %s, on %s", w.Person, w.Name, standing(w))))
@@ -220,7 +185,7 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 		}
 		note := ""
 		if c.Why != "" && !slices.ContainsFunc(s.Unreadable, func(u workspace.Unreadable) bool { return u.Path == c.Path }) {
-			note = unreadNote(c.Kind, c.Why)
+			note = result.UnreadNote(c.Kind, c.Why)
 		}
 		if c.Holder != "" {
 			note = "its lock is held by " + c.Holder

@@ -10,6 +10,7 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -137,13 +138,7 @@ func (a *App) askMessage(ctx context.Context, w *workspace.Workspace) (string, e
 
 func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {
 	if a.json {
-		var commit any
-		if (len(c.Changes) > 0 || c.Merge) && c.Held == 0 {
-			commit = commitJSON(c.Commit)
-		}
-		a.printJSON(map[string]any{"schema": "oaken.commit/1", "commit": commit, "files": len(c.Changes), "released": append([]string{}, c.Released...),
-			"held": c.Held, "brought": broughtJSON(c.Brought), "leftOut": append([]string{}, c.LeftOut...), "conflicts": conflictRows(c.Conflicts),
-			"along": append([]string{}, c.Along...), "ended": append([]string{}, c.Ended...), "warnings": append([]string{}, c.Warnings...)})
+		a.print(result.CommittedOf(c))
 		return
 	}
 	for _, p := range c.LeftOut {
@@ -206,13 +201,4 @@ func fileCounts(changes []workspace.Change) string {
 		return "no file differs"
 	}
 	return count(len(changes), "file") + " (" + out + ")"
-}
-
-// commitJSON is a commit for scripts.
-func commitJSON(c ledger.Commit) any {
-	parents := []string{}
-	for _, p := range c.Parents {
-		parents = append(parents, p.String())
-	}
-	return map[string]any{"id": c.ID.String(), "state": workspace.Label(c), "author": c.Author, "workspace": c.Workspace, "time": stamp(c.Time), "message": c.Message, "item": c.Item, "parents": parents}
 }

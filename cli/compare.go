@@ -11,6 +11,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
+	"oakenchest/core/service/result"
 	"oakenchest/core/state"
 	"oakenchest/core/trust"
 	"oakenchest/core/workspace"
@@ -203,7 +204,7 @@ func (a *App) compareFiles(ctx context.Context, args []string, o *compareOptions
 func (a *App) showComparison(c *comparison, summary bool) {
 	from, to := c.from.Label(), c.to.Label()
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.compare/1", "from": from, "to": to, "changes": changeRows(c.diffs)})
+		a.print(result.Compared{From: from, To: to, Changes: result.ChangesOf(c.diffs)})
 	} else if len(c.diffs) == 0 {
 		a.say("%s and %s are alike.", from, to)
 	} else {
@@ -211,42 +212,6 @@ func (a *App) showComparison(c *comparison, summary bool) {
 		a.showDifferences(c.diffs, summary)
 	}
 }
-
-type changeRow struct {
-	Address string  `json:"address"`
-	Change  string  `json:"change"`
-	From    *string `json:"from"`
-	To      *string `json:"to"`
-	Kind    string  `json:"kind"`
-	Note    string  `json:"note,omitempty"`
-}
-
-func changeRows(diffs []state.Difference) []changeRow {
-	rows := []changeRow{}
-	for _, d := range diffs {
-		if d.Quiet {
-			rows = append(rows, changeRow{element.Address{Path: d.Path}.String(), string(element.Edited), nil, nil, d.Kind, quietNote})
-		}
-		for _, c := range d.Changes {
-			r := changeRow{Address: c.Address.String(), Change: string(c.Kind), From: valueText(c.From), To: valueText(c.To), Kind: d.Kind, Note: unreadNote(d.Kind, d.Why)}
-			if note := d.Note(c); note != "" {
-				r.Note = note
-			}
-			if c.Element != nil {
-				switch text := c.Element.Summary(); c.Kind {
-				case element.Added:
-					r.To = &text
-				case element.Removed:
-					r.From = &text
-				}
-			}
-			rows = append(rows, r)
-		}
-	}
-	return rows
-}
-
-const quietNote = "only bytes without meaning differ"
 
 // valueWidth is how much of a value is shown on a line.
 const valueWidth = 60
@@ -265,7 +230,7 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 			rows = append(rows, []cell{{d.Path, plain}, {count(len(d.Changes), "change"), warm}, {d.Kind, faint}})
 			continue
 		case d.Quiet:
-			rows = append(rows, []cell{{d.Path, plain}, {quietNote, faint}})
+			rows = append(rows, []cell{{d.Path, plain}, {result.OnlyBytes, faint}})
 		}
 		var told []toldChange
 		for _, c := range d.Changes {
@@ -283,7 +248,7 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 			rows = append(rows, row)
 		}
 		if d.Why != "" {
-			rows = append(rows, []cell{{d.Path, plain}, {unreadNote(d.Kind, d.Why), warm}})
+			rows = append(rows, []cell{{d.Path, plain}, {result.UnreadNote(d.Kind, d.Why), warm}})
 		}
 	}
 	a.table(a.Out, "  ", rows)

@@ -10,6 +10,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 	"oakenchest/page"
 )
@@ -37,7 +38,7 @@ func newConflicts(a *App) *cobra.Command {
 						return err
 					}
 				case a.json:
-					a.printJSON(map[string]any{"schema": "oaken.conflicts/1", "conflicts": conflictRows(c.open)})
+					a.print(result.Conflicts{Conflicts: result.ConflictsOf(c.open)})
 				case c.none:
 					a.say("Nothing is being merged.")
 				case len(c.open) == 0:
@@ -94,26 +95,6 @@ func (a *App) drawConflicts(ctx context.Context, w *workspace.Workspace, clash *
 		return ""
 	})
 	return a.writePage(p, len(paths), file)
-}
-
-type conflictRow struct {
-	Address string   `json:"address"`
-	Base    *string  `json:"base"`
-	Mine    *string  `json:"mine"`
-	Theirs  *string  `json:"theirs"`
-	Keep    []string `json:"keep"`
-}
-
-func conflictRows(all []element.Conflict) []conflictRow {
-	rows := []conflictRow{}
-	for _, c := range all {
-		r := conflictRow{c.Address.String(), sideText(c.Base), sideText(c.Mine), sideText(c.Theirs), nil}
-		for _, k := range c.Allows {
-			r.Keep = append(r.Keep, string(k))
-		}
-		rows = append(rows, r)
-	}
-	return rows
 }
 
 func sideText(s element.Side) *string {
@@ -202,7 +183,7 @@ func (a *App) resolve(ctx context.Context, c *clash, text string, keep element.K
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.resolve/1", "settled": conflictRows(settled), "conflicts": conflictRows(left)})
+		a.print(result.Resolved{Settled: result.ConflictsOf(settled), Conflicts: result.ConflictsOf(left)})
 		return nil
 	}
 	for _, x := range settled {

@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/fault"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 	"oakenchest/sample"
 )
@@ -71,7 +72,7 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 				return err
 			}
 			if a.json {
-				a.printJSON(map[string]any{"schema": "oaken.demo/1", "folder": folder, "commands": s.commands})
+				a.print(result.Demo{Folder: folder, Commands: s.commands})
 				return nil
 			}
 			s.farewell()

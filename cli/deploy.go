@@ -12,6 +12,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -39,18 +40,6 @@ func (a *App) showBy(list []pipeline.Attribution) {
 		rows = append(rows, []cell{{b.Address, plain}, {who, plain}, {held, faint}, {own, good}})
 	}
 	a.table(a.Out, "  ", rows)
-}
-
-func byJSON(list []pipeline.Attribution) []any {
-	out := []any{}
-	for _, b := range list {
-		row := map[string]any{"address": b.Address, "login": b.Login, "program": b.Program, "time": nil, "holder": b.Holder, "workspace": b.Workspace, "mine": b.Mine}
-		if !b.At.IsZero() {
-			row["time"] = stamp(b.At)
-		}
-		out = append(out, row)
-	}
-	return out
 }
 
 // sayUntracked lists what an environment has and is not tracked.
@@ -237,7 +226,7 @@ func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source strin
 		a.showDeployed(d)
 	}
 	if a.json {
-		a.printJSON(deploymentJSON(d, source))
+		a.print(result.DeployedOf(d, source))
 	}
 	return nil
 }
@@ -410,25 +399,4 @@ func scriptPlan(ctx context.Context, b *strings.Builder, p *environment.Plan) er
 		write(p.Closing)
 	}
 	return nil
-}
-
-func deploymentJSON(d *pipeline.Deployment, source string) any {
-	steps := []any{}
-	for _, s := range d.Plan.Steps {
-		steps = append(steps, map[string]any{"address": s.Address.InPath(intoOf(s, d)).String(), "what": s.What, "effect": s.Effect, "loss": s.Loss, "statements": s.Statements})
-	}
-	out := map[string]any{"schema": "oaken.deploy/1", "environment": d.Environment.Name, "commit": nil, "source": source, "steps": steps, "done": d.Done, "saved": d.Saved, "unknown": append([]string{}, d.Unknown...),
-		"stays": append([]string{}, d.Plan.Stays...), "tidied": append([]string{}, d.Plan.Tidied...)}
-	if d.Commit.ID != (ledger.ID{}) {
-		out["commit"] = commitJSON(d.Commit)
-	}
-	return out
-}
-
-// intoOf gives the folder that a step's address lies in.
-func intoOf(s environment.Step, d *pipeline.Deployment) string {
-	if s.Into != "" {
-		return s.Into
-	}
-	return d.Environment.Into
 }

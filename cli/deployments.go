@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/report"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -93,11 +94,11 @@ func (a *App) deployments(ctx context.Context, w *workspace.Workspace, env strin
 	}
 	switch {
 	case a.json:
-		rows := []any{}
+		out := result.Deployments{Deployments: []result.Record{}}
 		for _, r := range list {
-			rows = append(rows, recordJSON(r))
+			out.Deployments = append(out.Deployments, result.RecordOf(r))
 		}
-		a.printJSON(map[string]any{"schema": "oaken.deployments/1", "deployments": rows})
+		a.print(out)
 	case len(list) == 0:
 		a.say("Nothing was deployed.")
 	case o.byItem:
@@ -109,18 +110,6 @@ func (a *App) deployments(ctx context.Context, w *workspace.Workspace, env strin
 		}
 	}
 	return nil
-}
-
-func recordJSON(r pipeline.Record) map[string]any {
-	out := map[string]any{"number": r.Number, "environment": r.Environment, "state": workspace.Label(r.Commit), "commit": r.Deployment.Commit.String(), "author": r.Author, "time": stamp(r.Time), "source": r.Source, "steps": r.Deployment.Steps,
-		"action": "deploy", "origin": "", "lane": "", "items": []string{}, "gates": gatesJSON(r.Gates), "milliseconds": int64(0), "reason": "", "undone": nil}
-	if acc := r.Account; acc != nil {
-		out["action"], out["origin"], out["lane"], out["items"], out["milliseconds"], out["reason"] = acc.Action, acc.Origin, acc.Lane, append([]string{}, acc.Items...), acc.Took.Milliseconds(), acc.Reason
-	}
-	if r.Undone != nil {
-		out["undone"] = map[string]any{"author": r.Undone.Author, "time": stamp(r.Undone.Time)}
-	}
-	return out
 }
 
 // wayOf says what a deployment was.
@@ -155,17 +144,17 @@ func (a *App) attempts(ctx context.Context, w *workspace.Workspace, env string, 
 	if err != nil {
 		return err
 	}
-	rows, list := [][]cell{}, []any{}
+	rows, list := [][]cell{}, []result.Attempt{}
 	for _, x := range all {
 		if !since.IsZero() && x.Time.Before(since) || !until.IsZero() && !x.Time.Before(until) || limit > 0 && len(list) == limit && !a.json {
 			continue
 		}
-		list = append(list, map[string]any{"environment": x.Environment, "action": x.Action, "author": x.Person, "workspace": x.Workspace, "time": stamp(x.Time), "outcome": x.Outcome, "said": x.Said})
+		list = append(list, result.AttemptOf(x))
 		rows = append(rows, []cell{{clock(x.Time), plain}, {x.Environment, strong}, {x.Action, plain}, {x.Person, plain}, {x.Outcome, warm}, {oneLine(x.Said, 90), plain}})
 	}
 	switch {
 	case a.json:
-		a.printJSON(map[string]any{"schema": "oaken.attempts/1", "attempts": list})
+		a.print(result.Attempts{Attempts: list})
 	case len(rows) == 0:
 		a.say("Nothing was refused, and nothing failed.")
 	default:
@@ -241,7 +230,7 @@ func (a *App) writeReport(ctx context.Context, m *pipeline.Mover, w *workspace.W
 		names = append(names, name)
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.report/1", "deployments": len(full), "files": names})
+		a.print(result.Report{Deployments: len(full), Files: names})
 		return nil
 	}
 	a.say("%s written to %s.", count(len(full), "deployment"), strings.Join(names, " and "))
@@ -291,19 +280,7 @@ func deploymentNumber(cmd *cobra.Command, text string) (int64, error) {
 
 func (a *App) showRecord(r *pipeline.Record) {
 	if a.json {
-		out := recordJSON(*r)
-		steps := []any{}
-		for _, s := range r.Steps {
-			steps = append(steps, s)
-		}
-		outputs := map[string]string{}
-		for _, g := range r.Gates {
-			if g.Output != "" {
-				outputs[g.Name] = g.Output
-			}
-		}
-		out["schema"], out["statements"], out["changes"], out["outputs"] = "oaken.deployment/1", steps, changeRows(r.Differences), outputs
-		a.printJSON(out)
+		a.print(result.DeploymentOf(*r))
 		return
 	}
 	a.say("Deployment %d: %s %s, %s", r.Number, a.paint(strong, r.Environment), wayOf(*r), workspace.Label(r.Commit))
@@ -368,7 +345,7 @@ func newDeploymentsCompare(a *App) *cobra.Command {
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.compare/1", "from": workspace.Label(x.Commit), "to": workspace.Label(y.Commit), "changes": changeRows(diffs)})
+					a.print(result.Compared{From: workspace.Label(x.Commit), To: workspace.Label(y.Commit), Changes: result.ChangesOf(diffs)})
 					return nil
 				}
 				a.say("From deployment %d (%s, %s) to %d (%s, %s):", x.Number, x.Environment, workspace.Label(x.Commit), y.Number, y.Environment, workspace.Label(y.Commit))

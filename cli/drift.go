@@ -6,9 +6,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -66,7 +66,7 @@ func (a *App) keepDrift(ctx context.Context, w *workspace.Workspace, env, branch
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.keep/1", "environment": env, "branch": branch, "commit": commitJSON(c)})
+		a.print(result.Kept{Environment: env, Branch: branch, Commit: result.CommitOf(c)})
 		return nil
 	}
 	a.say("What was changed in %s is kept as %s. It is owed to every environment before: oaken owed.", env, a.paint(good, workspace.Label(c)))
@@ -89,7 +89,7 @@ func (a *App) drift(ctx context.Context, w *workspace.Workspace, names []string,
 			names = append(names, e.Name)
 		}
 	}
-	list := []any{}
+	list := []result.Drift{}
 	var failed error
 	for _, name := range names {
 		d, err := a.mover(w).Drift(ctx, name)
@@ -99,39 +99,23 @@ func (a *App) drift(ctx context.Context, w *workspace.Workspace, names []string,
 			}
 			failed = errors.Join(failed, err)
 			a.say("%s  %s", a.paint(strong, name), a.paint(bad, err.Error()))
-			list = append(list, map[string]any{"environment": name, "error": err.Error()})
+			list = append(list, result.Drift{Environment: name, Changes: []result.Change{}, Undo: []string{}, Error: err.Error()})
 			continue
 		}
 		drifted = drifted || len(d.Differences) > 0
 		if a.json {
-			list = append(list, driftJSON(d))
+			list = append(list, result.DriftOf(d))
 		} else {
 			a.showDrift(d, brief)
 		}
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.drift/1", "environments": list})
+		a.print(result.Drifts{Environments: list})
 	}
 	if failed != nil && !a.json {
 		return drifted, fault.New(fault.Unreachable, "The others are shown above.", "Not every environment could be looked at.")
 	}
 	return drifted, nil
-}
-
-func driftJSON(d *pipeline.Drift) any {
-	out := map[string]any{"environment": d.Environment.Name, "deployed": nil, "changes": changeRows(d.Differences), "undo": statements(d.Undo)}
-	if d.Deployed != nil {
-		out["deployed"] = workspace.Label(*d.Deployed)
-	}
-	return out
-}
-
-func statements(steps []environment.Step) []string {
-	out := []string{}
-	for _, s := range steps {
-		out = append(out, s.Statements...)
-	}
-	return out
 }
 
 func (a *App) showDrift(d *pipeline.Drift, brief bool) {

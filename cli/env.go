@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/manifest"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -124,7 +125,8 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.env/1", "environment": environmentJSON(e)})
+		made := result.EnvironmentOf(e)
+		a.print(result.EnvironmentChanged{Environment: &made})
 		return nil
 	}
 	if err := a.agreeTo(w, e); err != nil { // the person has just written it
@@ -135,14 +137,6 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 		a.note("A folder has no transactions, no rows and no objects of its own: files are written one by one, and only whole files are compared there.")
 	}
 	return nil
-}
-
-func environmentJSON(e manifest.Environment) any {
-	also := []any{}
-	for _, s := range e.Also {
-		also = append(also, map[string]any{"target": environment.Shown(s.Target), "into": s.Into})
-	}
-	return map[string]any{"name": e.Name, "target": environment.Shown(e.Target), "into": e.Into, "tier": e.Tier, "lane": e.Lane, "branch": e.Branch, "also": also}
 }
 
 func newEnvList(a *App) *cobra.Command {
@@ -159,7 +153,7 @@ func newEnvList(a *App) *cobra.Command {
 }
 
 func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) error {
-	list, rows := []any{}, [][]cell{}
+	list, rows := []result.EnvironmentEntry{}, [][]cell{}
 	lacking := map[string]pipeline.Behind{}
 	if !w.Offline {
 		behind, err := a.mover(w).WhoIsBehind(ctx, "")
@@ -171,7 +165,7 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 		}
 	}
 	for _, e := range w.Manifest.Environments {
-		row := environmentJSON(e).(map[string]any)
+		row := result.EnvironmentEntry{Environment: result.EnvironmentOf(e)}
 		last := "nothing deployed yet"
 		d, ok, err := w.Chest.LastDeployment(ctx, e.Name)
 		if err != nil {
@@ -183,10 +177,10 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 				return err
 			}
 			last = workspace.Label(c) + " by " + d.Author + ", " + clock(d.Time)
-			row["deployed"] = map[string]any{"state": workspace.Label(c), "commit": d.Commit.String(), "author": d.Author, "time": stamp(d.Time)}
+			row.Deployed = &result.LastDeployment{State: workspace.Label(c), Commit: d.Commit.String(), Author: d.Author, Time: result.Time(d.Time)}
 		}
 		b := lacking[e.Name]
-		row["lacks"] = commitRows(b.Lacks)
+		row.Lacks = result.CommitsOf(b.Lacks)
 		lacks := ""
 		if n := len(b.Lacks); n > 0 {
 			lacks = fmt.Sprintf("lacks %s of %s", count(n, "commit"), b.Branch)
@@ -196,7 +190,7 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 	}
 	switch {
 	case a.json:
-		a.printJSON(map[string]any{"schema": "oaken.environments/1", "environments": list})
+		a.print(result.Environments{Environments: list})
 	case len(rows) == 0:
 		a.say("There is no environment yet. Declare one with oaken env add NAME TARGET.")
 	default:
@@ -258,7 +252,8 @@ func (a *App) renameEnvironment(ctx context.Context, w *workspace.Workspace, fro
 		}
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.env/1", "renamed": from, "environment": environmentJSON(e)})
+		now := result.EnvironmentOf(e)
+		a.print(result.EnvironmentChanged{Renamed: from, Environment: &now})
 		return nil
 	}
 	a.say("Environment %s is %s now, with all that is recorded of it. Commit oaken.toml soon.", from, a.paint(strong, to))
@@ -301,7 +296,7 @@ done. What no commit knows of it, and rows, go only with --allow-loss, and are s
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.env/1", "removed": args[0], "dropped": drop, "saved": saved})
+					a.print(result.EnvironmentChanged{Removed: args[0], Dropped: &drop, Saved: &saved})
 					return nil
 				}
 				if saved != "" {

@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/history"
+	"oakenchest/core/service/result"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
@@ -41,7 +42,7 @@ brought each place and which took it away; what a merge brought counts as its.`,
 				}
 				found := hits{limit: limit}
 				err = w.Reader().Find(cmd.Context(), s, args[0], paths, func(h state.Hit) bool {
-					return found.add(map[string]any{"address": h.Address.String(), "value": h.Value, "kind": h.Kind},
+					return found.add(result.Hit{Address: h.Address.String(), Value: h.Value, Kind: h.Kind},
 						[]cell{{h.Address.String(), plain}, {gist(h.Value, 100), faint}})
 				})
 				if err == nil {
@@ -67,13 +68,14 @@ func (a *App) findThrough(ctx context.Context, w *workspace.Workspace, args []st
 	}
 	found := hits{limit: limit}
 	err = history.Find(ctx, w.Chest, w.Reader(), w.Base, args[0], paths, func(o history.Occurrence) bool {
-		hit := map[string]any{"address": o.Address.String(), "value": o.Value, "kind": o.Kind, "came": workspace.Label(o.Came), "went": nil}
+		came, went := workspace.Label(o.Came), (*string)(nil)
 		span := "since " + workspace.Label(o.Came)
 		if o.Went != nil {
-			hit["went"] = workspace.Label(*o.Went)
+			gone := workspace.Label(*o.Went)
+			went = &gone
 			span = workspace.Label(o.Came) + ", gone in " + workspace.Label(*o.Went)
 		}
-		return found.add(hit, []cell{{o.Address.String(), plain}, {span, strong}, {gist(o.Value, 80), faint}})
+		return found.add(result.Hit{Address: o.Address.String(), Value: o.Value, Kind: o.Kind, Came: &came, Went: &went}, []cell{{o.Address.String(), plain}, {span, strong}, {gist(o.Value, 80), faint}})
 	})
 	if err == nil {
 		a.showHits(found, args[0], "the history of "+w.Branch)
@@ -84,13 +86,13 @@ func (a *App) findThrough(ctx context.Context, w *workspace.Workspace, args []st
 // hits gathers what was found, up to a limit.
 type hits struct {
 	limit int
-	list  []any
+	list  []result.Hit
 	rows  [][]cell
 	more  bool // than the limit
 }
 
 // add takes a hit in, as JSON and as a line; false when there are enough.
-func (h *hits) add(hit map[string]any, row []cell) bool {
+func (h *hits) add(hit result.Hit, row []cell) bool {
 	if h.more = len(h.list) == h.limit; h.more {
 		return false
 	}
@@ -102,7 +104,7 @@ func (h *hits) add(hit map[string]any, row []cell) bool {
 func (a *App) showHits(h hits, text, place string) {
 	switch {
 	case a.json:
-		a.printJSON(map[string]any{"schema": "oaken.find/1", "hits": append([]any{}, h.list...), "more": h.more})
+		a.print(result.Found{Hits: result.List(h.list), More: h.more})
 	case len(h.rows) == 0:
 		a.say("%q is nowhere in %s.", text, place)
 	default:
@@ -132,15 +134,15 @@ func newAuthors(a *App) *cobra.Command {
 				if err != nil {
 					return err
 				}
-				list, rows := []any{}, [][]cell{}
+				list, rows := []result.Authored{}, [][]cell{}
 				for _, x := range all {
-					list = append(list, map[string]any{"address": x.Address.String(), "commit": commitJSON(x.Commit)})
+					list = append(list, result.Authored{Address: x.Address.String(), Commit: result.CommitOf(x.Commit)})
 					inside := x.Address
 					inside.Path = "x"
 					rows = append(rows, []cell{{workspace.Label(x.Commit), strong}, {clock(x.Commit.Time), plain}, {x.Commit.Author, plain}, {objectName(inside), plain}, {gist(x.Element.Summary(), 60), faint}})
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.authors/1", "elements": list})
+					a.print(result.Authors{Elements: list})
 					return nil
 				}
 				a.table(a.Out, "", rows)

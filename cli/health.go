@@ -10,6 +10,7 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -86,7 +87,7 @@ func (a *App) giveUp(ctx context.Context) error {
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.give-up/1", "kept": kept})
+		a.print(result.GivenUp{Kept: kept})
 		return nil
 	}
 	if kept == "" {
@@ -102,7 +103,7 @@ func (a *App) finding(x *chest.Examination, mended int, repair bool) error {
 	a.bar.clear()
 	left := touched(x)
 	if a.json {
-		a.printJSON(healthJSON(x, mended))
+		a.print(result.HealthOf(x, mended))
 	} else {
 		a.showHealth(x, mended)
 	}
@@ -134,14 +135,6 @@ func touched(x *chest.Examination) int {
 		n += len(f.Touches)
 	}
 	return n
-}
-
-func healthJSON(x *chest.Examination, mended int) any {
-	list := []any{}
-	for _, f := range x.Findings {
-		list = append(list, map[string]any{"where": f.Where, "reason": f.Reason, "touches": append([]string{}, f.Touches...)})
-	}
-	return map[string]any{"schema": "oaken.health/1", "findings": list, "bytes": x.Bytes, "commits": x.Commits, "files": x.Files, "mended": mended}
 }
 
 func (a *App) showHealth(x *chest.Examination, mended int) {

@@ -8,6 +8,7 @@ import (
 
 	"oakenchest/core/fault"
 	"oakenchest/core/history"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -99,15 +100,7 @@ func day(cmd *cobra.Command, flag, text string, add time.Duration) (time.Time, e
 
 func (a *App) showHistory(w *workspace.Workspace, entries []history.Entry, more, graph bool) {
 	if a.json {
-		list := []any{}
-		for _, e := range entries {
-			c := commitJSON(e.Commit).(map[string]any)
-			if e.Version > 0 {
-				c["version"], c["versions"], c["path"], c["from"] = e.Version, e.Versions, e.Path, e.From
-			}
-			list = append(list, c)
-		}
-		a.printJSON(map[string]any{"schema": "oaken.history/1", "commits": list, "more": more})
+		a.print(result.HistoryOf(entries, more))
 		return
 	}
 	if len(entries) == 0 {

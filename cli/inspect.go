@@ -15,6 +15,7 @@ import (
 	"oakenchest/core/kind"
 	"oakenchest/core/kind/recipe"
 	"oakenchest/core/manifest"
+	"oakenchest/core/service/result"
 	"oakenchest/core/state"
 )
 
@@ -53,7 +54,7 @@ func newInspect(a *App) *cobra.Command {
 				return nil
 			}
 			if a.json {
-				a.printJSON(map[string]any{"schema": "oaken.inspect/1", "path": address.Path, "kind": art.Kind.Name(), "element": elementJSON(root)})
+				a.print(result.Inspected{Path: address.Path, Kind: art.Kind.Name(), Element: result.ElementOf(root)})
 				return nil
 			}
 			about := art.Kind.Name()
@@ -249,18 +250,6 @@ func (a *App) wrapped(indent, heading string, cells []cell) {
 	a.say("%s", line)
 }
 
-func elementJSON(e *element.Element) any {
-	props := map[string]string{}
-	for _, p := range e.Props {
-		props[p.Name] = p.Value.String()
-	}
-	kids := []any{}
-	for _, k := range e.Children {
-		kids = append(kids, elementJSON(k))
-	}
-	return map[string]any{"type": e.Type, "key": e.Key, "properties": props, "children": kids}
-}
-
 func newKinds(a *App) *cobra.Command {
 	return &cobra.Command{
 		Use:               "kinds",
@@ -270,11 +259,10 @@ func newKinds(a *App) *cobra.Command {
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(*cobra.Command, []string) error {
-			list, rows := []any{}, [][]cell{}
+			var rows [][]cell
 			for _, k := range a.kinds.All() {
 				_, merges := k.(kind.Writer)
 				_, splits := k.(kind.Splitter)
-				list = append(list, map[string]any{"kind": k.Name(), "about": k.About(), "merges": merges, "splits": splits})
 				var can []string
 				if merges {
 					can = append(can, "merges")
@@ -285,7 +273,7 @@ func newKinds(a *App) *cobra.Command {
 				rows = append(rows, []cell{{k.Name(), strong}, {strings.Join(can, ", "), plain}, {k.About(), faint}})
 			}
 			if a.json {
-				a.printJSON(map[string]any{"schema": "oaken.kinds/1", "kinds": list})
+				a.print(result.KindsOf(a.kinds.All()))
 			} else {
 				a.table(a.Out, "", rows)
 			}

@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -95,7 +96,10 @@ func (a *App) waive(ctx context.Context, w *workspace.Workspace, paths []string)
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.lock/1", "locked": []string{}, "holder": w.Person, "workspace": w.Name, "unmerged": []string{}, "waived": paths})
+		a.print(result.Locked{
+			Locked: []string{}, Holder: w.Person, Workspace: w.Name, Unmerged: []string{}, Locks: []result.Lock{}, Taken: []result.Lock{}, LaidOut: []string{},
+			Overlaps: []result.Overlap{}, Waived: paths,
+		})
 		return nil
 	}
 	for _, p := range paths {
@@ -128,8 +132,10 @@ func (a *App) showLocked(ctx context.Context, w *workspace.Workspace, paths []st
 				unmerged = append(unmerged, p)
 			}
 		}
-		a.printJSON(map[string]any{"schema": "oaken.lock/1", "locked": paths, "holder": w.Person, "workspace": w.Name, "unmerged": unmerged,
-			"locks": locksJSON(l.Locks, nil, nil), "taken": locksJSON(l.Taken, nil, nil), "brought": broughtJSON(l.Brought), "clash": l.Clash != nil, "laidOut": append([]string{}, l.LaidOut...), "overlaps": overlapsJSON(warnings)})
+		a.print(result.Locked{
+			Locked: paths, Holder: w.Person, Workspace: w.Name, Unmerged: unmerged, Locks: result.LocksOf(l.Locks, nil, nil), Taken: result.LocksOf(l.Taken, nil, nil),
+			Brought: result.BroughtOf(l.Brought), Clash: l.Clash != nil, LaidOut: result.List(l.LaidOut), Overlaps: result.OverlapsOf(warnings), Waived: []string{},
+		})
 		return nil
 	}
 	for _, t := range l.Taken {
@@ -191,7 +197,7 @@ holder finds a notice. Who may do so is said in oaken.toml, under [team].`,
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.unlock/1", "unlocked": paths, "freed": locksJSON(freed, nil, nil), "edited": append([]string{}, edited...)})
+					a.print(result.Unlocked{Unlocked: paths, Freed: result.LocksOf(freed, nil, nil), Edited: result.List(edited)})
 					return nil
 				}
 				for _, l := range freed {
@@ -255,7 +261,7 @@ over. A lock under which something is edited and not published says so.`,
 				slices.SortStableFunc(locks, func(x, y ledger.Lock) int { return staleFirst(judge, x) - staleFirst(judge, y) })
 				switch {
 				case a.json:
-					a.printJSON(map[string]any{"schema": "oaken.locks/1", "locks": locksJSON(locks, &judge, crowd)})
+					a.print(result.Locks{Locks: result.LocksOf(locks, &judge, crowd)})
 				case len(locks) == 0 && len(args) == 0 && !mine && !stale:
 					a.say("Nothing is locked.")
 				case len(locks) == 0:
@@ -277,31 +283,6 @@ func staleFirst(j chest.Judge, l ledger.Lock) int {
 		return 1
 	}
 	return 0
-}
-
-// locksJSON gives locks for scripts; with a judge and the crowd also what may be taken over
-// and what is not published.
-func locksJSON(locks []ledger.Lock, j *chest.Judge, crowd *chest.Crowd) []any {
-	out := []any{}
-	for _, l := range locks {
-		row := map[string]any{"address": l.Address, "holder": l.Holder, "workspace": l.Workspace, "since": stamp(l.Since), "reason": l.Reason, "pattern": l.Pattern, "ends": optionalStamp(l.Ends)}
-		if j != nil {
-			row["stale"] = string(j.Of(l))
-		}
-		if crowd != nil {
-			row["unpublished"] = crowd.Unpublished(l)
-		}
-		out = append(out, row)
-	}
-	return out
-}
-
-// optionalStamp is stamp, nil for no time.
-func optionalStamp(t time.Time) any {
-	if t.IsZero() {
-		return nil
-	}
-	return stamp(t)
 }
 
 func lockRows(locks []ledger.Lock, j *chest.Judge, crowd *chest.Crowd) [][]cell {

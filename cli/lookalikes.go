@@ -10,6 +10,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/lookalike"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -63,11 +64,7 @@ func (a *App) lookalikes(ctx context.Context, w *workspace.Workspace, least floa
 	}
 	switch {
 	case a.json:
-		rows := []any{}
-		for _, p := range list {
-			rows = append(rows, map[string]any{"score": p.Score, "one": map[string]any{"lane": p.One.Lane, "address": p.One.Address}, "other": map[string]any{"lane": p.Other.Lane, "address": p.Other.Address}, "why": append([]string{}, p.Why...), "distinct": p.Distinct != nil})
-		}
-		a.printJSON(map[string]any{"schema": "oaken.lookalikes/1", "lookalikes": rows})
+		a.print(result.LookalikesOf(list))
 	case len(list) == 0:
 		a.say("Nothing that the lanes have added looks alike.")
 	default:
@@ -111,7 +108,7 @@ func newLookalikesDistinct(a *App) *cobra.Command {
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.distinct/1", "one": args[0], "other": args[1], "distinct": !withdraw})
+					a.print(result.Distinct{One: args[0], Other: args[1], Distinct: !withdraw})
 					return nil
 				}
 				if withdraw {

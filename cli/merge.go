@@ -5,6 +5,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/service/result"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
@@ -70,7 +71,7 @@ func (a *App) abandon(cmd *cobra.Command, w *workspace.Workspace) error {
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.merge/1", "abandoned": p.What, "rescued": kept})
+		a.print(result.Merged{Conflicts: []result.Conflict{}, Merged: []string{}, Unread: map[string]string{}, Abandoned: p.What, Rescued: &kept})
 		return nil
 	}
 	a.say("Gave up %s; the workspace is at %s again.", p.What, workspace.Label(w.Base))
@@ -86,11 +87,7 @@ func (a *App) showForeseen(w *workspace.Workspace, m *state.Merged, of string) e
 		m = &state.Merged{}
 	}
 	if a.json {
-		edits := []any{}
-		for _, e := range m.Edits {
-			edits = append(edits, map[string]any{"path": e.Path, "gone": e.Gone})
-		}
-		a.printJSON(map[string]any{"schema": "oaken.merge/1", "upToDate": len(m.Edits)+len(m.Conflicts) == 0, "commit": nil, "conflicts": conflictRows(m.Conflicts), "merged": pathsOf(m.Artifacts), "edits": edits})
+		a.print(result.ForeseenOf(m))
 		if len(m.Conflicts) > 0 {
 			return &conflictsRemain{}
 		}
@@ -126,11 +123,11 @@ func (a *App) showForeseen(w *workspace.Workspace, m *state.Merged, of string) e
 // showMerged tells how a merge or revert came out. Conflicts give status 3.
 func (a *App) showMerged(w *workspace.Workspace, r *workspace.MergeResult, what, of string) error {
 	if a.json {
-		var commit any
+		out := result.Merged{UpToDate: r.UpToDate, Conflicts: result.ConflictsOf(r.Conflicts), Merged: result.PathsOf(r.Artifacts), Unread: result.UnreadOf(r.Artifacts)}
 		if r.Committed != nil {
-			commit = commitJSON(r.Committed.Commit)
+			out.Commit = result.OptionalCommit(&r.Committed.Commit)
 		}
-		a.printJSON(map[string]any{"schema": "oaken.merge/1", "upToDate": r.UpToDate, "commit": commit, "conflicts": conflictRows(r.Conflicts), "merged": pathsOf(r.Artifacts), "unread": unreadOf(r.Artifacts)})
+		a.print(out)
 		if len(r.Conflicts) > 0 {
 			return &conflictsRemain{}
 		}
@@ -159,25 +156,6 @@ func (a *App) showCombined(how string, list []state.Combined) {
 			a.say("    %s has not read it as it is now; a deployment lets it", c.Unread)
 		}
 	}
-}
-
-func pathsOf(list []state.Combined) []string {
-	out := []string{}
-	for _, c := range list {
-		out = append(out, c.Path)
-	}
-	return out
-}
-
-// unreadOf gives the engines that have not read what they alone can judge, by path.
-func unreadOf(list []state.Combined) map[string]string {
-	out := map[string]string{}
-	for _, c := range list {
-		if c.Unread != "" {
-			out[c.Path] = c.Unread
-		}
-	}
-	return out
 }
 
 // conflictsOpen shows conflicts and says what to do about them.

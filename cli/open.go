@@ -8,6 +8,7 @@ import (
 
 	"oakenchest/core/chest/local"
 	"oakenchest/core/fault"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -45,7 +46,7 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 				return err
 			}
 			if a.json {
-				a.printJSON(map[string]any{"schema": "oaken.open/1", "folder": w.Root, "workspace": w.Name, "person": w.Person, "chest": w.Chest.Place(), "branch": w.Branch, "state": workspace.Label(w.Base), "files": n, "only": append([]string{}, w.Only()...)})
+				a.print(result.OpenedOf(w, n))
 				return nil
 			}
 			a.say("%s holds %s of %s.", w.Root, count(n, "file"), a.paint(strong, standing(w)))
@@ -122,7 +123,7 @@ the two can't be combined, the conflicts are laid open and nothing is lost.`,
 
 func (a *App) showSynced(w *workspace.Workspace, s *workspace.Synced) error {
 	if a.json {
-		a.printJSON(broughtOf(w, s))
+		a.print(result.SyncedOf(w, s))
 		if len(s.Conflicts) > 0 {
 			return &conflictsRemain{}
 		}
@@ -152,22 +153,4 @@ func (a *App) showSynced(w *workspace.Workspace, s *workspace.Synced) error {
 func heldConflicts(n int) error {
 	return fault.New(fault.Conflict, "Settle each with oaken resolve ADDRESS --keep SIDE or --value V, then oaken commit publishes; oaken merge --abandon puts it off.",
 		"Others have published first, and %s open; what you committed is held here, and the workspace holds your version.", openConflicts(n))
-}
-
-func broughtOf(w *workspace.Workspace, s *workspace.Synced) map[string]any {
-	out := broughtJSON(s).(map[string]any)
-	out["schema"], out["branch"], out["state"] = "oaken.sync/1", w.Branch, workspace.Label(w.Base)
-	return out
-}
-
-// broughtJSON gives for scripts what came in and what went out; nil for nothing.
-func broughtJSON(s *workspace.Synced) any {
-	if s == nil {
-		return nil
-	}
-	published := []any{}
-	for _, c := range s.Published {
-		published = append(published, commitJSON(c))
-	}
-	return map[string]any{"commits": s.Commits, "written": s.Written, "removed": s.Removed, "combined": pathsOf(s.Combined), "unread": unreadOf(s.Combined), "published": published, "conflicts": conflictRows(s.Conflicts)}
 }

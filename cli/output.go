@@ -11,7 +11,6 @@ import (
 	"github.com/mattn/go-runewidth"
 	"github.com/schollz/progressbar/v3"
 
-	"oakenchest/core/element"
 	"oakenchest/core/fault"
 )
 
@@ -115,15 +114,6 @@ func count(n int, noun string) string {
 func firstLine(s string) string {
 	line, _, _ := strings.Cut(s, "\n")
 	return line
-}
-
-// valueText gives a side of a change for scripts: nil for nothing.
-func valueText(v element.Value) *string {
-	if v.IsAbsent() {
-		return nil
-	}
-	s := v.String()
-	return &s
 }
 
 // progress shows long work on a terminal.

@@ -8,6 +8,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/overlap"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -46,7 +47,7 @@ it is told who did what, where. Without --all the first ones are looked into.`,
 				}
 				switch {
 				case a.json:
-					a.printJSON(map[string]any{"schema": "oaken.overlaps/1", "overlaps": overlapsJSON(list)})
+					a.print(result.Overlaps{Overlaps: result.OverlapsOf(list)})
 				case len(list) == 0:
 					a.say("Nobody is changing the same things.")
 				default:
@@ -152,20 +153,4 @@ func (a *App) showWarnings(list []overlap.Overlap) {
 	if n := len(list) - most; n > 0 {
 		a.say("  … and %s; oaken overlaps lists them.", count(n, "more artifact"))
 	}
-}
-
-func overlapsJSON(list []overlap.Overlap) []any {
-	out := []any{}
-	for _, o := range list {
-		sides := []any{}
-		for _, s := range o.Sides {
-			told := []any{}
-			for _, t := range s.Told {
-				told = append(told, t)
-			}
-			sides = append(sides, map[string]any{"branch": s.Branch, "workspace": s.Workspace, "person": s.Person, "time": stamp(s.Time), "state": s.State, "gone": s.Gone, "changes": told, "more": s.More})
-		}
-		out = append(out, map[string]any{"path": o.Path, "kind": o.Kind, "verdict": string(o.Verdict), "clashes": append([]string{}, o.Clashes...), "sides": sides})
-	}
-	return out
 }

@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/manifest"
 	"oakenchest/core/owed"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -157,17 +158,7 @@ func (a *App) showOwed(list []owed.Debt, by string, besides owedBesides) {
 	}
 	switch {
 	case a.json:
-		rows := []any{}
-		for _, d := range list {
-			commits := []any{}
-			for _, x := range d.Works {
-				c := commitJSON(x.Commit).(map[string]any)
-				c["in"], c["since"], c["merged"], c["first"] = x.Where, stamp(x.Since), x.Merged, workspace.Label(x.First)
-				commits = append(commits, c)
-			}
-			rows = append(rows, map[string]any{"lane": d.Lane, "environment": d.Environment, "commits": commits})
-		}
-		a.printJSON(map[string]any{"schema": "oaken.owed/1", "owed": rows, "besides": besides.works, "empty": append([]string{}, besides.empty...), "takenBack": takenBackJSON(besides.back)})
+		a.print(result.OwedOf(list, besides.works, besides.empty, besides.back))
 	case len(list) == 0:
 		a.say("%s", besides.nothing())
 	case by == byItem:
@@ -179,18 +170,6 @@ func (a *App) showOwed(list []owed.Debt, by string, besides owedBesides) {
 	default:
 		a.owedByLane(list, besides.kept)
 	}
-}
-
-func takenBackJSON(list []owed.Debt) []any {
-	out := []any{}
-	for _, d := range list {
-		commits := []any{}
-		for _, x := range d.TakenBack {
-			commits = append(commits, commitJSON(x.Commit))
-		}
-		out = append(out, map[string]any{"environment": d.Environment, "commits": commits})
-	}
-	return out
 }
 
 // debtOf is one work with the environments that it is owed to.
@@ -384,7 +363,7 @@ func (a *App) backfill(ctx context.Context, w *workspace.Workspace, names []stri
 			a.note("%s …", what)
 		}
 	}
-	list, left := []any{}, 0
+	list, left := []result.Backfill{}, 0
 	for _, name := range names {
 		b, err := m.PrepareBackfill(ctx, name, o)
 		if err != nil {
@@ -403,11 +382,11 @@ func (a *App) backfill(ctx context.Context, w *workspace.Workspace, names []stri
 		if !a.json {
 			a.showBackfill(b, dryRun)
 		}
-		list = append(list, backfillJSON(b))
+		list = append(list, result.BackfillOf(b))
 	}
 	switch {
 	case a.json:
-		a.printJSON(map[string]any{"schema": "oaken.backfill/1", "dryRun": dryRun, "backfills": list})
+		a.print(result.Backfills{DryRun: dryRun, Backfills: list})
 	case len(names) == 0:
 		a.say("Nothing is owed: what later environments have has come back everywhere.")
 	case dryRun:
@@ -464,19 +443,4 @@ func (a *App) showBackfill(b *pipeline.Backfill, dryRun bool) {
 		}
 	}
 	a.table(a.Out, "  ", rows)
-}
-
-func backfillJSON(b *pipeline.Backfill) any {
-	branches, stages := []any{}, []any{}
-	for _, x := range b.Branches {
-		brings := []any{}
-		for _, work := range x.Brings {
-			brings = append(brings, commitJSON(work.Commit))
-		}
-		branches = append(branches, map[string]any{"branch": x.Name, "brings": brings, "conflicts": conflictRows(x.Conflicts), "merged": commitsJSON(x.Merged)})
-	}
-	for _, s := range b.Stages {
-		stages = append(stages, map[string]any{"environment": s.Environment, "done": s.Done, "left": s.Left, "steps": s.Steps})
-	}
-	return map[string]any{"lane": b.Lane, "branches": branches, "environments": stages}
 }

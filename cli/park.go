@@ -7,7 +7,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/ledger"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
+	"oakenchest/core/workspace/disk"
 )
 
 func newPark(a *App) *cobra.Command {
@@ -38,11 +40,7 @@ list what is set aside. parked:NAME is a state that other commands take.`,
 					return err
 				}
 				if a.json {
-					rows := []string{}
-					for _, c := range changes {
-						rows = append(rows, c.Path)
-					}
-					a.printJSON(map[string]any{"schema": "oaken.park/1", "parked": o.Name, "paths": rows, "shared": o.Shared})
+					a.print(result.Parked{Parked: o.Name, Paths: result.List(disk.PathsOf(changes)), Shared: o.Shared})
 					return nil
 				}
 				a.say("%s is set aside as %s.", fileCounts(changes), a.paint(strong, o.Name))
@@ -68,7 +66,7 @@ func (a *App) dropParked(ctx context.Context, w *workspace.Workspace, name strin
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.park/1", "dropped": name})
+		a.print(result.Parked{Paths: []string{}, Dropped: name})
 		return nil
 	}
 	a.say("What was parked as %s is thrown away.", a.paint(strong, name))
@@ -80,13 +78,13 @@ func (a *App) listParked(ctx context.Context, w *workspace.Workspace) error {
 	if err != nil {
 		return err
 	}
-	list, rows := []any{}, [][]cell{}
+	list, rows := []result.ParkedEntry{}, [][]cell{}
 	for _, p := range all {
 		if p.Person != w.Person && !p.Shared {
 			continue
 		}
 		paths := strings.Split(p.Paths, "\n")
-		list = append(list, map[string]any{"name": p.Name, "person": p.Person, "workspace": p.Workspace, "branch": p.Branch, "time": stamp(p.Time), "note": p.Note, "shared": p.Shared, "paths": paths})
+		list = append(list, result.ParkedEntry{Name: p.Name, Person: p.Person, Workspace: p.Workspace, Branch: p.Branch, Time: result.Time(p.Time), Note: p.Note, Shared: p.Shared, Paths: paths})
 		note := ""
 		if p.Note != "" {
 			note = oneLine(firstLine(p.Note), 60)
@@ -99,7 +97,7 @@ func (a *App) listParked(ctx context.Context, w *workspace.Workspace) error {
 	}
 	switch {
 	case a.json:
-		a.printJSON(map[string]any{"schema": "oaken.parked/1", "parked": list})
+		a.print(result.ParkedWork{Parked: list})
 	case len(rows) == 0:
 		a.say("Nothing is parked.")
 	default:
@@ -140,7 +138,10 @@ merge. What others share may be named PERSON/NAME; it stays parked for them.`,
 
 func (a *App) showUnparked(p ledger.Parked, u *workspace.Unparked) error {
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.unpark/1", "unparked": p.Name, "paths": append([]string{}, u.Paths...), "combined": pathsOf(u.Combined), "unread": unreadOf(u.Combined), "conflicts": conflictRows(u.Conflicts), "rescued": u.Rescued})
+		a.print(result.Unparked{
+			Unparked: p.Name, Paths: result.List(u.Paths), Combined: result.PathsOf(u.Combined), Unread: result.UnreadOf(u.Combined),
+			Conflicts: result.ConflictsOf(u.Conflicts), Rescued: u.Rescued,
+		})
 		if len(u.Conflicts) > 0 {
 			return &conflictsRemain{}
 		}

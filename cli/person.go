@@ -10,6 +10,7 @@ import (
 	"github.com/pelletier/go-toml/v2"
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -108,7 +109,7 @@ workspaces that you make later on this machine are made under that name too.
 func (a *App) showPerson(w *workspace.Workspace) error {
 	later := a.host().Person
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.person/1", "person": w.Person, "workspace": w.Name, "owner": w.Owner(), "later": later})
+		a.print(result.Person{Person: w.Person, Workspace: w.Name, Owner: w.Owner(), Later: later})
 		return nil
 	}
 	a.say("You are %s, in %s.", a.paint(strong, w.Person), w.Name)

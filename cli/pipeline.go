@@ -14,6 +14,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/landscape"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -97,7 +98,7 @@ func (a *App) showPipeline(ctx context.Context, w *workspace.Workspace, svg, htm
 	}
 	switch {
 	case a.json:
-		a.printJSON(overviewJSON(o, written))
+		a.print(result.OverviewOf(o, written))
 	case len(o.Stages) == 0:
 		a.say("There is no pipeline yet. Declare environments with oaken env add NAME TARGET --tier TIER, and moves in oaken.toml (docs/pipeline.md).")
 	case len(written) > 0:
@@ -229,46 +230,6 @@ func aboutStage(s *pipeline.StageView) []string {
 	return append(out, "target: "+s.Targets())
 }
 
-func overviewJSON(o *pipeline.Overview, written []string) any {
-	stages, moves := []any{}, []any{}
-	for i := range o.Stages {
-		s := &o.Stages[i]
-		row := map[string]any{"name": s.Name, "tier": s.Tier, "lane": s.Lane, "branch": s.Branch, "controllers": append([]string{}, s.Controllers...), "about": s.About, "word": s.Word(), "has": nil, "waiting": commitsJSON(s.Waiting), "owed": len(s.Owed), "drift": nil, "bookings": []any{}, "settling": []any{}, "freeze": nil}
-		if s.Has != nil {
-			row["has"] = map[string]any{"state": workspace.Label(*s.Has), "commit": s.Has.ID.String(), "release": s.Release, "time": stamp(s.When), "author": s.By}
-		}
-		if s.Drift != nil {
-			row["drift"] = map[string]any{"time": stamp(s.Drift.Time), "changes": s.Drift.Differences, "failure": s.Drift.Failure}
-		}
-		if s.Freeze != nil {
-			row["freeze"] = s.Freeze.Why
-		}
-		list := []any{}
-		for _, b := range s.Bookings {
-			list = append(list, slotJSON(b, o.At))
-		}
-		row["bookings"] = list
-		settling := []any{}
-		for _, p := range s.Settling {
-			settling = append(settling, map[string]any{"from": p.Origin, "person": p.Person, "time": stamp(p.Time)})
-		}
-		row["settling"] = settling
-		stages = append(stages, row)
-	}
-	for _, m := range o.Moves {
-		moves = append(moves, map[string]any{"from": m.From, "to": m.To, "waiting": m.Waiting, "gates": append([]string{}, m.Gates...), "about": m.About})
-	}
-	return map[string]any{"schema": "oaken.pipeline/1", "project": o.Project, "environments": stages, "moves": moves, "findings": findingsJSON(o.Findings), "files": append([]string{}, written...)}
-}
-
-func findingsJSON(list []landscape.Finding) []any {
-	out := []any{}
-	for _, f := range list {
-		out = append(out, map[string]any{"where": f.Where, "what": f.What, "do": f.Do, "grave": f.Grave})
-	}
-	return out
-}
-
 func newPipelineCheck(a *App) *cobra.Command {
 	return &cobra.Command{
 		Use:   "check",
@@ -287,7 +248,7 @@ to from live. It ends with status 1 when one of the findings is grave.`,
 				grave := slices.ContainsFunc(findings, func(f landscape.Finding) bool { return f.Grave })
 				switch {
 				case a.json:
-					a.printJSON(map[string]any{"schema": "oaken.pipeline-check/1", "good": !grave, "findings": findingsJSON(findings)})
+					a.print(result.PipelineChecked{Good: !grave, Findings: result.FindingsOf(findings)})
 				case len(findings) == 0:
 					a.say("Nothing is wrong: %s, %s, %s.", count(len(l.Staged()), "environment"), count(len(w.Manifest.Pipeline.Lanes), "lane"), count(len(w.Manifest.Pipeline.Moves), "move"))
 				default:

@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -25,7 +26,7 @@ is no part of what is captured. --remove takes it away again.`,
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.prepare/1", "environment": args[0], "log": !remove, "changed": !done})
+					a.print(result.Prepared{Environment: args[0], Log: !remove, Changed: !done})
 					return nil
 				}
 				switch {

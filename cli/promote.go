@@ -15,6 +15,7 @@ import (
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -147,7 +148,7 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 		}
 	}
 	if a.json {
-		a.printJSON(promotionJSON(p))
+		a.print(result.PromotedOf(p))
 	}
 	return nil
 }
@@ -376,40 +377,6 @@ func (a *App) showGates(gates []pipeline.GateResult) {
 	a.table(a.Out, "  ", rows)
 }
 
-func gatesJSON(gates []pipeline.GateResult) []any {
-	out := []any{}
-	for _, g := range gates {
-		out = append(out, map[string]any{"name": g.Name, "verdict": g.Verdict, "said": g.Said, "do": g.Do, "milliseconds": g.Took})
-	}
-	return out
-}
-
-func commitsJSON(list []ledger.Commit) []any {
-	out := []any{}
-	for _, c := range list {
-		out = append(out, commitJSON(c))
-	}
-	return out
-}
-
-func promotionJSON(p *pipeline.Promotion) any {
-	out := map[string]any{"schema": "oaken.promote/1", "from": p.From.Name, "to": p.To.Name, "environment": p.To.Name, "lane": p.Lane, "branch": p.Branch, "source": workspace.Label(p.Source), "moves": commitsJSON(p.Moving),
-		"ahead": commitsJSON(p.Ahead), "lost": commitsJSON(p.Lost), "changes": changeRows(p.Differences), "untested": append([]string{}, p.Untested()...), "gates": gatesJSON(p.Gates), "steps": []any{}, "done": false, "commit": nil, "saved": ""}
-	needs := []any{}
-	for _, n := range p.Needs {
-		needs = append(needs, map[string]any{"commit": commitJSON(n.Commit), "for": workspace.Label(n.For), "how": n.How, "address": n.What.String()})
-	}
-	out["needs"], out["conflicts"], out["settled"] = needs, conflictRows(p.Conflicts), chosenRows(p.Settled)
-	if d := p.Deployment; d != nil {
-		plan := deploymentJSON(d, "env:"+p.From.Name).(map[string]any)
-		out["steps"], out["done"], out["saved"] = plan["steps"], d.Done, d.Saved
-	}
-	if p.Commit.Depth > 0 {
-		out["commit"] = commitJSON(p.Commit)
-	}
-	return out
-}
-
 // schedule writes what a scheduler runs, for the work that is there now.
 func (a *App) schedule(w *workspace.Workspace, p *pipeline.Promotion, o promoteOptions) error {
 	when, err := parseTime(o.at, a.Now())
@@ -443,7 +410,7 @@ func (a *App) schedule(w *workspace.Workspace, p *pipeline.Promotion, o promoteO
 	command := strings.Join(call, " ")
 	local := when.Local()
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.schedule/1", "time": stamp(when), "command": command})
+		a.print(result.Scheduled{Time: result.Time(when), Command: command})
 		return nil
 	}
 	a.say("# %s → %s at %s, just what is there now: %s", p.From.Name, p.To.Name, clock(when), workspace.Label(p.Source))

@@ -6,6 +6,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -19,7 +20,7 @@ func (a *App) settlePromotion(ctx context.Context, m *pipeline.Mover, from, to s
 	c := promotionClash(s)
 	switch {
 	case a.json:
-		a.printJSON(map[string]any{"schema": "oaken.conflicts/1", "conflicts": conflictRows(s.Open)})
+		a.print(result.Conflicts{Conflicts: result.ConflictsOf(s.Open)})
 		return nil
 	case len(s.Open) > 0 && a.Keys != nil:
 		return a.pickConflicts(ctx, c)
@@ -39,7 +40,7 @@ func (a *App) abandonPromotion(ctx context.Context, w *workspace.Workspace, from
 		return err
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.conflicts/1", "conflicts": []any{}})
+		a.print(result.Conflicts{Conflicts: []result.Conflict{}})
 		return nil
 	}
 	a.say("The choices for the promotion from %s to %s are forgotten.", from, to)
@@ -57,20 +58,4 @@ func (a *App) showChosen(list []ledger.Chosen) {
 		rows = append(rows, []cell{{"settled", good}, {x.Address, plain}, {how, plain}, {x.Person, plain}, {clock(x.Time), faint}})
 	}
 	a.table(a.Out, "  ", rows)
-}
-
-type chosenRow struct {
-	Address string `json:"address"`
-	Keep    string `json:"keep"`
-	Value   string `json:"value"`
-	Person  string `json:"person"`
-	Time    string `json:"time"`
-}
-
-func chosenRows(list []ledger.Chosen) []chosenRow {
-	out := []chosenRow{}
-	for _, x := range list {
-		out = append(out, chosenRow{x.Address, x.Keep, x.Value, x.Person, stamp(x.Time)})
-	}
-	return out
 }

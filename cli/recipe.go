@@ -9,6 +9,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/kind/recipe"
 	"oakenchest/core/manifest"
+	"oakenchest/core/service/result"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
@@ -64,7 +65,7 @@ func newRecipeTry(a *App) *cobra.Command {
 				return fault.New(fault.Usage, "Recipes describe XML, JSON, YAML, TOML and settings files, and packages of them.", "%s is of the kind %s, which no recipe describes.", args[0], art.Kind.Name())
 			}
 			if a.json {
-				a.printJSON(map[string]any{"schema": "oaken.recipe-try/1", "path": args[0], "documents": reportsJSON(reports), "element": elementJSON(art.Reading.Root)})
+				a.print(result.RecipeTried{Path: args[0], Documents: result.RecipeReportsOf(reports), Element: result.ElementOf(art.Reading.Root)})
 				return nil
 			}
 			a.say("%s  %s", a.paint(strong, args[0]), art.Kind.Name())
@@ -110,23 +111,6 @@ func (a *App) showTwice(r *recipe.Report) {
 		}
 		a.say("  %s", a.paint(bad, "several siblings have the key "+t))
 	}
-}
-
-func reportsJSON(reports []*recipe.Report) []any {
-	out := []any{}
-	for _, r := range reports {
-		unkeyed, rules := map[string]int{}, []any{}
-		for _, u := range r.Unkeyed {
-			unkeyed[u.Type] = u.Number
-		}
-		for _, u := range r.Rules {
-			if u.Elements > 0 {
-				rules = append(rules, map[string]any{"recipe": u.Rule.Recipe, "at": u.Rule.At, "elements": u.Elements})
-			}
-		}
-		out = append(out, map[string]any{"path": r.Path, "elements": r.Elements, "rules": rules, "noise": r.Noise, "unkeyed": unkeyed, "twice": append([]string{}, r.Twice...)})
-	}
-	return out
 }
 
 func newRecipeCheck(a *App) *cobra.Command {
@@ -203,16 +187,12 @@ func checkRecipes(ctx context.Context, a *App, w *workspace.Workspace) (*recipeC
 }
 
 func (a *App) showRecipeCheck(recipes []manifest.Recipe, c *recipeCheck) error {
-	type ruleRow struct {
-		At       string `json:"at"`
-		Elements int    `json:"elements"`
-	}
-	list, rows, wrong := []any{}, [][]cell{}, len(c.twice)
+	list, rows, wrong := []result.RecipeUse{}, [][]cell{}, len(c.twice)
 	for _, r := range recipes {
-		rules := []ruleRow{}
+		rules := []result.RuleUse{}
 		for _, e := range r.Elements {
 			n := c.chosen[r.Name][e.At]
-			rules = append(rules, ruleRow{e.At, n})
+			rules = append(rules, result.RuleUse{At: e.At, Elements: n})
 			t := plain
 			if n == 0 {
 				wrong++
@@ -224,11 +204,11 @@ func (a *App) showRecipeCheck(recipes []manifest.Recipe, c *recipeCheck) error {
 			}
 			rows = append(rows, []cell{{r.Name, strong}, {e.At, plain}, {found, t}})
 		}
-		list = append(list, map[string]any{"recipe": r.Name, "documents": c.documents[r.Name], "rules": rules})
+		list = append(list, result.RecipeUse{Recipe: r.Name, Documents: c.documents[r.Name], Rules: rules})
 	}
 	switch {
 	case a.json:
-		a.printJSON(map[string]any{"schema": "oaken.recipe-check/1", "recipes": list, "twice": append([]string{}, c.twice...)})
+		a.print(result.RecipesChecked{Recipes: list, Twice: result.List(c.twice)})
 	case len(recipes) == 0:
 		a.say("This project has no recipes of its own. oaken help recipe tells how to write one.")
 	case !a.quiet:

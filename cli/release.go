@@ -7,6 +7,7 @@ import (
 
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -36,7 +37,7 @@ func newRelease(a *App) *cobra.Command {
 					return err
 				}
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.release/1", "release": args[0], "commit": commitJSON(at)})
+					a.print(result.Released{Release: args[0], Commit: result.CommitOf(at)})
 					return nil
 				}
 				a.say("Release %s is %s. Name it with release:%s.", a.paint(strong, args[0]), workspace.Label(at), args[0])
@@ -61,18 +62,18 @@ func (a *App) listReleases(ctx context.Context, w *workspace.Workspace) error {
 	if err != nil {
 		return err
 	}
-	list, rows := []any{}, [][]cell{}
+	list, rows := []result.Release{}, [][]cell{}
 	for _, r := range releases {
 		c, err := w.Chest.Resolve(ctx, r.Commit.String())
 		if err != nil {
 			return err
 		}
-		list = append(list, map[string]any{"release": r.Name, "state": workspace.Label(c), "commit": r.Commit.String(), "author": r.Author, "time": stamp(r.Time), "comment": r.Comment})
+		list = append(list, result.Release{Release: r.Name, State: workspace.Label(c), Commit: r.Commit.String(), Author: r.Author, Time: result.Time(r.Time), Comment: r.Comment})
 		rows = append(rows, []cell{{r.Name, strong}, {workspace.Label(c), plain}, {clock(r.Time), plain}, {r.Author, plain}, {gist(firstLine(r.Comment+"\n"), 80), plain}})
 	}
 	switch {
 	case a.json:
-		a.printJSON(map[string]any{"schema": "oaken.releases/1", "releases": list})
+		a.print(result.Releases{Releases: list})
 	case len(rows) == 0:
 		a.say("There is no release yet. Make one with oaken release NAME.")
 	default:

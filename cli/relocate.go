@@ -4,6 +4,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/element"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -30,7 +31,7 @@ folder was moved by hand, nothing is copied: this workspace alone looks for it t
 				}
 				a.bar.clear()
 				if a.json {
-					a.printJSON(map[string]any{"schema": "oaken.relocate/1", "from": r.From, "to": r.To, "moved": r.Moved, "bytes": r.Bytes})
+					a.print(result.RelocatedOf(r))
 					return nil
 				}
 				if !r.Moved {

@@ -4,6 +4,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/element"
+	"oakenchest/core/service/result"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
@@ -97,7 +98,7 @@ func (a *App) restoreElements(cmd *cobra.Command, w *workspace.Workspace, elemen
 		}
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.restore/1", "from": from.Label(), "paths": append([]string{}, done...), "rescued": rescued})
+		a.print(result.Restored{From: from.Label(), Paths: result.List(done), Rescued: rescued})
 		return nil
 	}
 	if len(done) == 0 {
@@ -112,7 +113,7 @@ func (a *App) restoreElements(cmd *cobra.Command, w *workspace.Workspace, elemen
 
 func (a *App) showRestored(r *workspace.Restored, from, to string) {
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.restore/1", "from": from, "paths": append([]string{}, r.Paths...), "rescued": r.Rescued})
+		a.print(result.Restored{From: from, Paths: result.List(r.Paths), Rescued: r.Rescued})
 		return
 	}
 	switch {
@@ -147,14 +148,14 @@ func (a *App) rescued(cmd *cobra.Command, args []string) error {
 		if err != nil {
 			return err
 		}
-		list, rows := []any{}, [][]cell{}
+		list, rows := []result.RescueCopy{}, [][]cell{}
 		for _, c := range copies {
-			list = append(list, map[string]any{"path": c.Path, "time": stamp(c.Time), "bytes": c.Size})
+			list = append(list, result.RescueCopy{Path: c.Path, Time: result.Time(c.Time), Bytes: c.Size})
 			rows = append(rows, []cell{{clock(c.Time), plain}, {c.Path, strong}, {element.SizeText(c.Size), faint}})
 		}
 		switch {
 		case a.json:
-			a.printJSON(map[string]any{"schema": "oaken.rescued/1", "copies": list})
+			a.print(result.RescueCopies{Copies: list})
 		case len(rows) == 0:
 			a.say("There is no rescue copy.")
 		default:
@@ -198,7 +199,7 @@ their work shows as changes again.`,
 					for _, c := range d.Changes {
 						names = append(names, c.Path)
 					}
-					a.printJSON(map[string]any{"schema": "oaken.discard/1", "paths": names, "rescued": d.Rescued})
+					a.print(result.Discarded{Paths: result.List(names), Rescued: d.Rescued})
 					return nil
 				}
 				if len(d.Changes) == 0 {
@@ -222,7 +223,7 @@ func (a *App) letGo(w *workspace.Workspace) error {
 	case err != nil:
 		return err
 	case a.json:
-		a.printJSON(map[string]any{"schema": "oaken.discard/1", "paths": []string{}, "rescued": "", "held": n})
+		a.print(result.Discarded{Paths: []string{}, Held: &n})
 	case n == 0:
 		a.say("No commit is held here.")
 	default:

@@ -14,6 +14,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/review"
+	"oakenchest/core/service/result"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 	"oakenchest/page"
@@ -69,7 +70,7 @@ func newReviewOpen(a *App) *cobra.Command {
 					return err
 				}
 				if a.json {
-					a.printJSON(reviewJSON(r))
+					a.print(result.ReviewOf(r))
 					return nil
 				}
 				a.say("Review %s is open: %s", a.paint(strong, strconv.FormatInt(r.Number, 10)), r.Title)
@@ -109,11 +110,11 @@ func newReviewList(a *App) *cobra.Command {
 					return err
 				}
 				if a.json {
-					rows := []any{}
+					rows := []result.ReviewEntry{}
 					for _, r := range list {
-						rows = append(rows, reviewRow(r))
+						rows = append(rows, result.ReviewEntryOf(r))
 					}
-					a.printJSON(map[string]any{"schema": "oaken.reviews/1", "reviews": rows})
+					a.print(result.Reviews{Reviews: rows})
 					return nil
 				}
 				if len(list) == 0 {
@@ -174,7 +175,7 @@ func (a *App) showReview(ctx context.Context, w *workspace.Workspace, n int64, h
 		return a.drawReview(ctx, c, r, html)
 	}
 	if a.json {
-		a.printJSON(reviewJSON(r))
+		a.print(result.ReviewOf(r))
 		return nil
 	}
 	a.say("%s  %s  %s", a.paint(strong, fmt.Sprintf("Review %d", r.Number)), r.Title, a.paint(reviewTones[r.Standing()], r.Standing()))
@@ -297,7 +298,7 @@ func (a *App) writePage(p *page.Page, artifacts int, file string) error {
 	}
 	a.keepApart(file)
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.compare-page/1", "file": file, "artifacts": artifacts, "bytes": b.Len()})
+		a.print(result.ComparePage{File: file, Artifacts: artifacts, Bytes: b.Len()})
 		return nil
 	}
 	a.say("%s shows %s, in %s. Open it in a browser.", file, count(artifacts, "artifact"), element.SizeText(int64(b.Len())))
@@ -342,7 +343,7 @@ func (a *App) onReview(cmd *cobra.Command, number, done string, fn func(*review.
 			return err
 		}
 		if a.json {
-			a.printJSON(reviewJSON(r))
+			a.print(result.ReviewOf(r))
 			return nil
 		}
 		a.say("%s Review %d is %s.", done, n, a.paint(reviewTones[r.Standing()], r.Standing()))
@@ -417,7 +418,7 @@ as it is, unless it stands on the target branch and its edits let it follow.`,
 					return err
 				}
 				if a.json {
-					a.printJSON(reviewJSON(r))
+					a.print(result.ReviewOf(r))
 					return nil
 				}
 				a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))
@@ -429,25 +430,6 @@ as it is, unless it stands on the target branch and its edits let it follow.`,
 	}
 	cmd.Flags().StringVarP(&message, "message", "m", "", "the commit's message: `TEXT`, the title unless it is said")
 	return cmd
-}
-
-func reviewRow(r *review.Review) map[string]any {
-	outcome := ""
-	if r.Outcome != (ledger.ID{}) {
-		outcome = r.Outcome.String()
-	}
-	return map[string]any{"number": r.Number, "title": r.Title, "text": r.Text, "item": r.Item, "source": r.Source, "target": r.Target, "author": r.Author, "workspace": r.Workspace, "opened": stamp(r.Opened),
-		"state": r.Standing(), "tip": r.Tip.ID.String(), "paths": append([]string{}, r.Paths...), "missing": append([]string{}, r.Missing...), "commit": outcome}
-}
-
-func reviewJSON(r *review.Review) any {
-	out := reviewRow(r)
-	said := []any{}
-	for _, m := range r.Remarks {
-		said = append(said, map[string]any{"kind": string(m.Kind), "address": m.Address, "author": m.Author, "time": stamp(m.Time), "text": m.Text, "tip": m.Tip.String(), "current": m.Tip == r.Tip.ID})
-	}
-	out["schema"], out["remarks"], out["conflicts"] = "oaken.review/1", said, conflictRows(r.Conflicts)
-	return out
 }
 
 // completeReviews offers the numbers of open reviews.

@@ -9,6 +9,7 @@ import (
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -120,7 +121,7 @@ func (a *App) writeLost(env, folder string, files environment.Files) error {
 		}
 	}
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.lost/1", "environment": env, "folder": folder, "files": sortedNames(files)})
+		a.print(result.Lost{Environment: env, Folder: folder, Files: sortedNames(files)})
 		return nil
 	}
 	a.say("What the last deployment to %s lost is in %s: %s.", env, folder, count(len(files), "file"))

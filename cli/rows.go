@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -83,7 +84,7 @@ have.`,
 
 func (a *App) showRows(how string, files []string) {
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.rows/1", "files": append([]string{}, files...)})
+		a.print(result.Rows{Files: result.List(files)})
 		return
 	}
 	if len(files) == 0 {

@@ -11,7 +11,7 @@ import (
 
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
-	"oakenchest/core/state"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -119,7 +119,7 @@ func (a *App) settle(ctx context.Context, w *workspace.Workspace, env string, o 
 		if len(s.Plan.Objects) > 0 {
 			a.say("Nothing was changed. Add --yes to carry this out, or write it into a file with --plan FILE.")
 		}
-		a.settleJSON(s, nil, nil)
+		a.printSettled(s, nil, nil)
 		return nil
 	}
 	return a.carrySettled(ctx, w, m, s, o)
@@ -148,7 +148,7 @@ func (a *App) carrySettled(ctx context.Context, w *workspace.Workspace, m *pipel
 		}
 	}
 	if a.json {
-		a.settleJSON(s, out, made)
+		a.printSettled(s, out, made)
 		return nil
 	}
 	if s.Deployment.Saved != "" {
@@ -184,7 +184,7 @@ func (a *App) writeSettlePlan(s *pipeline.Settlement, env, file string) error {
 		return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", file, err)
 	}
 	a.say("The directions of %s are in %s. Carry them out with oaken settle %s --follow %s.", count(len(s.Plan.Objects), "object"), file, env, file)
-	a.settleJSON(s, nil, nil)
+	a.printSettled(s, nil, nil)
 	return nil
 }
 
@@ -224,24 +224,14 @@ func (a *App) showDirections(s *pipeline.Settlement, env string) {
 	}
 }
 
-// settleJSON prints the settlement for scripts.
-func (a *App) settleJSON(s *pipeline.Settlement, done *pipeline.Outcome, made *workspace.Committed) {
+// printSettled prints the settlement for scripts.
+func (a *App) printSettled(s *pipeline.Settlement, done *pipeline.Outcome, made *workspace.Committed) {
 	if !a.json {
 		return
 	}
-	objects := []any{}
-	for _, o := range s.Plan.Objects {
-		objects = append(objects, map[string]any{"address": o.Address, "chest": o.Chest, "environment": o.Environment, "direction": o.Direction, "changes": changeRows([]state.Difference{{Changes: o.Changes}})})
-	}
-	out := map[string]any{"schema": "oaken.settle/1", "environment": s.Plan.Environment, "objects": objects, "statements": []string{}, "done": done != nil, "files": []string{}, "rescued": "", "saved": "", "commit": nil}
-	if s.Deployment != nil {
-		out["statements"], out["saved"] = statements(s.Deployment.Plan.Steps), s.Deployment.Saved
-	}
-	if done != nil {
-		out["files"], out["rescued"] = append([]string{}, done.Written...), done.Rescued
-	}
+	out := result.SettledOf(s, done)
 	if made != nil && len(made.Changes) > 0 {
-		out["commit"] = commitJSON(made.Commit)
+		out.Commit = result.OptionalCommit(&made.Commit)
 	}
-	a.printJSON(out)
+	a.print(out)
 }

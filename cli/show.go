@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/ledger"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -38,11 +39,7 @@ func newShow(a *App) *cobra.Command {
 					return err
 				}
 				if a.json {
-					out := map[string]any{"schema": "oaken.show/1", "commit": commitJSON(c), "picks": nil, "takes": commitRows(deed.Takes), "changes": changeRows(diffs)}
-					if deed.Picks != nil {
-						out["picks"] = commitJSON(*deed.Picks)
-					}
-					a.printJSON(out)
+					a.print(result.Shown{Commit: result.CommitOf(c), Picks: result.OptionalCommit(deed.Picks), Takes: result.CommitsOf(deed.Takes), Changes: result.ChangesOf(diffs)})
 					return nil
 				}
 				a.say("%s  %s", a.paint(strong, workspace.Label(c)), a.paint(faint, c.ID.String()))

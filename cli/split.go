@@ -16,6 +16,7 @@ import (
 	"oakenchest/core/kind"
 	"oakenchest/core/kind/apart"
 	"oakenchest/core/manifest"
+	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
 
@@ -61,7 +62,7 @@ that reads it.`,
 				}
 			}
 			if a.json {
-				a.printJSON(map[string]any{"schema": "oaken.split/1", "kind": s.Name(), "parts": len(parts), "artifact": asArtifact})
+				a.print(result.Split{Kind: s.Name(), Parts: len(parts), Artifact: asArtifact})
 				return nil
 			}
 			a.say("%s is split into %s in %s.", args[0], count(len(parts), "file"), args[1])
@@ -176,7 +177,7 @@ func newJoin(a *App) *cobra.Command {
 				return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", args[1], err)
 			}
 			if a.json {
-				a.printJSON(map[string]any{"schema": "oaken.join/1", "kind": s.Name(), "bytes": len(out)})
+				a.print(result.Joined{Kind: s.Name(), Bytes: len(out)})
 				return nil
 			}
 			a.say("%s is put together from %s of %s.", args[1], count(len(parts), "file"), args[0])

@@ -6,25 +6,19 @@ import (
 	"slices"
 
 	"oakenchest/core/element"
+	"oakenchest/core/service/result"
 )
-
-// typeCount counts the elements of a type.
-type typeCount struct {
-	Type     string `json:"type"`
-	Elements int    `json:"elements"`
-	Keyed    int    `json:"keyed"`
-}
 
 // showSummary counts what is below an element.
 func (a *App) showSummary(name, kind string, root *element.Element) {
-	counts, props, deepest := map[string]*typeCount{}, 0, 0
+	counts, props, deepest := map[string]*result.TypeCount{}, 0, 0
 	var visit func(e *element.Element, depth int)
 	visit = func(e *element.Element, depth int) {
 		props, deepest = props+len(e.Props), max(deepest, depth)
 		for _, k := range e.Children {
 			c := counts[k.Type]
 			if c == nil {
-				c = &typeCount{Type: k.Type}
+				c = &result.TypeCount{Type: k.Type}
 				counts[k.Type] = c
 			}
 			c.Elements++
@@ -35,15 +29,15 @@ func (a *App) showSummary(name, kind string, root *element.Element) {
 		}
 	}
 	visit(root, 0)
-	list, total := []typeCount{}, 0
+	list, total := []result.TypeCount{}, 0
 	for _, c := range counts {
 		list, total = append(list, *c), total+c.Elements
 	}
-	slices.SortFunc(list, func(x, y typeCount) int {
+	slices.SortFunc(list, func(x, y result.TypeCount) int {
 		return cmp.Or(cmp.Compare(y.Elements, x.Elements), cmp.Compare(x.Type, y.Type))
 	})
 	if a.json {
-		a.printJSON(map[string]any{"schema": "oaken.inspect-summary/1", "path": name, "kind": kind, "about": root.Gist, "elements": total, "properties": props, "depth": deepest, "types": list})
+		a.print(result.Summary{Path: name, Kind: kind, About: root.Gist, Elements: total, Properties: props, Depth: deepest, Types: list})
 		return
 	}
 	about := kind

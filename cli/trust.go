@@ -10,6 +10,7 @@ import (
 
 	"oakenchest/core/fault"
 	"oakenchest/core/manifest"
+	"oakenchest/core/service/result"
 	"oakenchest/core/trust"
 	"oakenchest/core/workspace"
 )
@@ -44,7 +45,7 @@ in the variable ` + trustVariable + `: it stands for this list alone.`,
 						return err
 					}
 					if a.json {
-						a.printJSON(map[string]any{"schema": "oaken.trust/1", "forgotten": n})
+						a.print(result.Trust{Wishes: []result.Wish{}, Forgotten: &n})
 						return nil
 					}
 					a.say("%s taken back.", count(n, "word"))
@@ -78,11 +79,11 @@ func (a *App) giveTrust(ctx context.Context, k *keeper, check bool) error {
 		lacking = nil
 	}
 	if a.json {
-		list := []any{}
+		list := []result.Wish{}
 		for _, w := range all {
-			list = append(list, map[string]any{"sort": w.Sort, "name": w.Name, "text": w.Shown(), "agreed": agreed(w)})
+			list = append(list, result.Wish{Sort: string(w.Sort), Name: w.Name, Text: w.Shown(), Agreed: agreed(w)})
 		}
-		a.printJSON(map[string]any{"schema": "oaken.trust/1", "wishes": list, "digest": trust.DigestOf(all)})
+		a.print(result.Trust{Wishes: list, Digest: trust.DigestOf(all)})
 	}
 	switch {
 	case len(lacking) > 0 && check:

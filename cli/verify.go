@@ -9,6 +9,7 @@ import (
 
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service/result"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
@@ -170,11 +171,14 @@ func comparePair(ctx context.Context, r *state.Reader, from, to state.State) (pa
 
 func (a *App) showVerified(pairs []pair, states, differ int) {
 	if a.json {
-		list := []any{}
+		list := []result.Pair{}
 		for _, p := range pairs {
-			list = append(list, map[string]any{"from": p.from, "to": p.to, "same": len(p.paths) == 0 && p.failure == "", "changes": p.changes, "paths": append([]string{}, p.paths...), "unread": append([]string{}, p.unread...), "failure": p.failure})
+			list = append(list, result.Pair{
+				From: p.from, To: p.to, Same: len(p.paths) == 0 && p.failure == "", Changes: p.changes, Paths: result.List(p.paths), Unread: result.List(p.unread),
+				Failure: p.failure,
+			})
 		}
-		a.printJSON(map[string]any{"schema": "oaken.verify/1", "same": differ == 0, "pairs": list})
+		a.print(result.Verified{Same: differ == 0, Pairs: list})
 		return
 	}
 	var rows [][]cell

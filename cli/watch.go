@@ -9,7 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"oakenchest/core/overlap"
+	"oakenchest/core/service/result"
 	"oakenchest/core/watch"
 	"oakenchest/core/workspace"
 )
@@ -91,11 +91,7 @@ var eventTones = map[watch.Sort]tone{watch.Locked: good, watch.Committed: good, 
 // showEvent writes an event: a line, or one JSON object a line.
 func (a *App) showEvent(e watch.Event, desktop bool) {
 	if a.json {
-		row := map[string]any{"schema": "oaken.watch/1", "time": stamp(e.Time), "event": string(e.Sort), "path": e.Path, "text": e.Text}
-		if e.Overlap != nil {
-			row["overlap"] = overlapsJSON([]overlap.Overlap{*e.Overlap})[0]
-		}
-		a.printLine(row)
+		a.printLine(result.EventOf(e))
 	} else {
 		a.say("%s  %s  %s", a.paint(faint, e.Time.Local().Format("15:04:05")), a.paint(eventTones[e.Sort], pad(string(e.Sort), 9)), e.Text)
 		if e.Overlap != nil {

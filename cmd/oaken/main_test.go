@@ -113,6 +113,11 @@ func (p *project) once(args ...string) result {
 	if err != nil && !errors.As(err, &exit) {
 		p.t.Fatal(err)
 	}
+	if slices.Contains(args, "--json") {
+		if err := fits(out.String()); err != nil {
+			p.t.Errorf("oaken %s: %v", strings.Join(args, " "), err)
+		}
+	}
 	return result{cmd.ProcessState.ExitCode(), out.String(), errs.String()}
 }
 

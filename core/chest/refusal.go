@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 )
 
@@ -80,4 +81,11 @@ func asRefusal(err error) (*Refusal, bool) {
 	var r *Refusal
 	ok := errors.As(err, &r)
 	return r, ok
+}
+
+// LockInTheWay refuses to touch what somebody else has locked; hint says what to do about it.
+func LockInTheWay(l ledger.Lock, what, hint string) error {
+	e := fault.New(fault.Refused, hint, "%s is locked by %s.", what, HolderText(l))
+	e.Err = &Refusal{Reason: Locked, Subject: what, Lock: &l}
+	return e
 }

@@ -29,7 +29,7 @@ func (r *Rules) Check(ctx context.Context, locks []ledger.Lock, changes []disk.C
 			}
 			for _, l := range guard.locks.Over(p) {
 				if !r.Holds(l) {
-					return nil, fault.New(fault.Refused, "Nothing was recorded. Ask "+l.Holder+", or commit the other paths by naming them.", "%s is locked by %s.", p, chest.HolderText(l))
+					return nil, chest.LockInTheWay(l, p, "Nothing was recorded. Ask "+l.Holder+", or commit the other paths by naming them.")
 				}
 			}
 			switch {
@@ -100,7 +100,7 @@ func (r *Rules) NotOthers(ctx context.Context, paths []string, hint string) erro
 	for _, p := range paths {
 		for _, l := range locks {
 			if !r.Holds(l) && chest.Reaches(l, p) {
-				return fault.New(fault.Refused, hint, "%s is locked by %s.", p, chest.HolderText(l))
+				return chest.LockInTheWay(l, p, hint)
 			}
 		}
 	}

@@ -130,7 +130,7 @@ func (r *Rules) checkObjectLocks(ctx context.Context, locks []ledger.Lock, paths
 	for _, o := range objects {
 		for _, l := range locks {
 			if IsObject(l.Address) && !r.Holds(l) && chest.Reaches(l, o) {
-				return fault.New(fault.Refused, "Nothing was recorded. Ask "+l.Holder+", or take your change of it back: oaken restore "+fault.Word(o)+".", "%s is locked by %s.", l.Address, chest.HolderText(l))
+				return chest.LockInTheWay(l, l.Address, "Nothing was recorded. Ask "+l.Holder+", or take your change of it back: oaken restore "+fault.Word(o)+".")
 			}
 		}
 	}

@@ -7,7 +7,6 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/content"
-	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/project"
 	"oakenchest/core/state"
@@ -119,7 +118,7 @@ func (p *Publication) Release(ctx context.Context, mine func(ledger.Lock) bool) 
 			for _, l := range append(set.Over(path), own...) {
 				switch {
 				case !mine(l):
-					return nil, fault.New(fault.Refused, "It is held here until then. Ask "+l.Holder+", then run oaken sync.", "%s is locked by %s.", path, chest.HolderText(l))
+					return nil, chest.LockInTheWay(l, path, "It is held here until then. Ask "+l.Holder+", then run oaken sync.")
 				case !d.KeepLocks && !slices.Contains(out[i], l.Address) && p.lies(l, path):
 					out[i] = append(out[i], l.Address)
 				}

@@ -1,0 +1,30 @@
+package result
+
+// Known is a result with the calls that give it.
+type Known struct {
+	Result Result
+	Calls  string
+}
+
+// All lists every result, in the order of the documentation.
+var All = []Known{
+	{Error{}, "any, on failure"},
+	{Begun{}, "begin"}, {Presets{}, "preset"}, {Opened{}, "open"}, {Demo{}, "demo"}, {Person{}, "person"}, {Trust{}, "trust"},
+	{Changes{}, "changes"}, {Compared{}, "compare, deployments compare"}, {ComparePage{}, "compare --html, review show --html"},
+	{Committed{}, "commit"}, {Synced{}, "sync"},
+	{Conflicts{}, "conflicts, promote --settle"}, {Resolved{}, "resolve"}, {Locked{}, "lock"}, {Unlocked{}, "unlock"}, {Locks{}, "locks"},
+	{Overlaps{}, "overlaps"}, {Event{}, "watch, an object a line"}, {Restored{}, "restore"}, {RescueCopies{}, "restore --rescued"}, {Discarded{}, "discard"},
+	{Parked{}, "park"}, {ParkedWork{}, "park, without a name"}, {Unparked{}, "unpark"},
+	{History{}, "history"}, {Shown{}, "show"}, {Authors{}, "authors"}, {Found{}, "find"},
+	{Branched{}, "branch NAME"}, {Branches{}, "branch"}, {Went{}, "switch"}, {Merged{}, "merge, revert"}, {Released{}, "release NAME"}, {Releases{}, "release list"},
+	{Review{}, "review open, show, comment, approve, decline, merge, withdraw"}, {Reviews{}, "review list"},
+	{Inspected{}, "inspect"}, {Summary{}, "inspect --summary"}, {Split{}, "split"}, {Joined{}, "join"}, {RecipeTried{}, "recipe try"},
+	{RecipesChecked{}, "recipe check"}, {Kinds{}, "kinds"},
+	{EnvironmentChanged{}, "env add, env rename, env remove"}, {Environments{}, "env list"}, {Prepared{}, "env prepare"}, {Captured{}, "capture"},
+	{Deployed{}, "deploy, rollback"}, {Lost{}, "rollback --lost"}, {Drifts{}, "drift"}, {Kept{}, "drift --keep"}, {Settled{}, "settle"},
+	{Rows{}, "rows track, rows untrack"}, {Verified{}, "verify"}, {Deployments{}, "deployments"}, {Deployment{}, "deployments show"},
+	{Attempts{}, "deployments --attempts"}, {Report{}, "deployments --html, --sheet"},
+	{Overview{}, "pipeline show"}, {PipelineChecked{}, "pipeline check"}, {Promoted{}, "promote"}, {Scheduled{}, "promote --at"}, {Approved{}, "approve"},
+	{Bookings{}, "book"}, {Owed{}, "owed"}, {Backfills{}, "backfill"}, {Lookalikes{}, "lookalikes"}, {Distinct{}, "lookalikes distinct"},
+	{Health{}, "health"}, {GivenUp{}, "health --give-up"}, {Tidied{}, "tidy"}, {Usage{}, "usage"}, {Relocated{}, "relocate"},
+}
