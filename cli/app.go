@@ -14,11 +14,10 @@ import (
 	"os"
 	"os/user"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
-
-	"github.com/spf13/cobra"
 
 	"oakenchest/core/element"
 	"oakenchest/core/environment"
@@ -90,9 +89,10 @@ func Run(ctx context.Context, app *App, args []string) int {
 	case errors.As(err, &damage):
 		return 6
 	case !app.running && fault.CodeOf(err) == fault.Failed: // a rule of the call itself
-		err = fault.New(fault.Usage, "See oaken help.", "The call is wrong: %s.", err.Error())
+		err = wrongTogether(err)
 	}
 	err = interrupted(ctx, err)
+	app.json = app.json || !app.running && slices.Contains(args, "--json") // a call that could not be read to its end
 	app.report(err)
 	return fault.Status(asFault(err))
 }
@@ -158,8 +158,8 @@ func (a *App) report(err error) {
 		return
 	}
 	fmt.Fprintf(a.Err, "%s %s\n", a.paint(bad, "oaken:"), a.inert(f.What))
-	if f.Hint != "" {
-		fmt.Fprintf(a.Err, "       %s\n", a.inert(f.Hint))
+	if hint := hintOf(f); hint != "" {
+		fmt.Fprintf(a.Err, "       %s\n", a.inert(hint))
 	}
 }
 
@@ -394,9 +394,4 @@ func (a *App) projectPaths(w *workspace.Workspace, args []string) ([]string, err
 		out = append(out, p)
 	}
 	return out, nil
-}
-
-// usage makes an error about the call itself.
-func usage(cmd *cobra.Command, format string, args ...any) error {
-	return fault.New(fault.Usage, "See oaken help "+strings.TrimPrefix(cmd.CommandPath(), "oaken ")+".", format, args...)
 }

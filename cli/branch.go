@@ -18,7 +18,7 @@ func newBranch(a *App) *cobra.Command {
 		Use:   "branch [NAME]",
 		Short: "Make a branch, or list them",
 		Long: `Make a branch at the commit that the workspace stands on, or at the one that
---from names; oaken switch then works on it. Without a name, list the branches.
+--from names; oaken go then works on it. Without a name, list the branches.
 
 --env gives the branch an environment of its own, under its name: a database that is
 not there yet is made, everything is deployed into it, tracked rows included, and a
@@ -69,7 +69,7 @@ func (a *App) makeBranch(cmd *cobra.Command, w *workspace.Workspace, name, from,
 		a.print(result.Branched{Branch: name, Tip: at.ID.String()})
 		return nil
 	}
-	a.say("Branch %s begins at %s. Work on it with oaken switch %s.", a.paint(strong, name), workspace.Label(at), name)
+	a.say("Branch %s begins at %s. Work on it with oaken go %s.", a.paint(strong, name), workspace.Label(at), name)
 	return nil
 }
 
@@ -96,7 +96,7 @@ func (a *App) makeFresh(ctx context.Context, w *workspace.Workspace, b ledger.Br
 		a.print(result.Branched{Branch: b.Name, Tip: f.Commit.ID.String(), Environment: &made})
 		return nil
 	}
-	a.say("Branch %s begins at %s. Work on it with oaken switch %s.", a.paint(strong, b.Name), workspace.Label(at), b.Name)
+	a.say("Branch %s begins at %s. Work on it with oaken go %s.", a.paint(strong, b.Name), workspace.Label(at), b.Name)
 	a.say("Its environment %s is %s: %s done, it holds what %s declares.", a.paint(strong, f.Environment.Name), target, count(f.Steps, "step"), workspace.Label(at))
 	return nil
 }
@@ -161,12 +161,12 @@ func (a *App) warnHere(ctx context.Context, w *workspace.Workspace) error {
 	return nil
 }
 
-func newSwitch(a *App) *cobra.Command {
+func newGo(a *App) *cobra.Command {
 	return &cobra.Command{
-		Use:               "switch NAME",
+		Use:               "go NAME",
 		Short:             "Work on another branch",
-		Long:              "Bring the workspace to the tip of a branch. Edits of files that are alike on both\nbranches come along; an edit that would be overwritten is refused.",
-		Example:           "  oaken switch kelp",
+		Long:              "Bring the workspace to the newest commit of a branch. Edits of files that are alike on\nboth branches come along; an edit that would be overwritten is refused.",
+		Example:           "  oaken go kelp",
 		GroupID:           groupBranches,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeBranches,

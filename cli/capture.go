@@ -202,7 +202,7 @@ func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
 		if c.Open {
 			a.say("Settle them with oaken resolve, and record it with oaken commit.")
 		} else {
-			a.say("What was captured is %s. To settle them: oaken switch %s, then oaken merge %s.", workspace.Label(c.Commit), c.Branch, workspace.Label(c.Commit))
+			a.say("What was captured is %s. To settle them: oaken go %s, then oaken merge %s.", workspace.Label(c.Commit), c.Branch, workspace.Label(c.Commit))
 		}
 	}
 }

@@ -12,25 +12,33 @@ import (
 	"oakenchest/core/ledger"
 	"oakenchest/core/overlap"
 	"oakenchest/core/service/result"
+	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
 
 func newChanges(a *App) *cobra.Command {
 	var check bool
 	cmd := &cobra.Command{
-		Use:   "changes",
+		Use:   "changes [PATH...]",
 		Short: "List what changed in this workspace",
 		Long: `List what changed in this workspace since the commit that it stands on, what waits to
 come in and to go out, what others hold, and who else has changed the same things on
 another branch or is changing them now. What is listed is what oaken commit records; there is no step
 between, but for what recipes call noise: it is stored too, and not listed. oaken
-compare shows what is different inside each artifact.`,
-		Example:           "  oaken changes\n  oaken changes --check && echo nothing changed",
+compare shows what is different inside each artifact. With paths, only what lies there.`,
+		Example:           "  oaken changes\n  oaken changes exhibit\n  oaken changes --check && echo nothing changed",
 		GroupID:           groupDaily,
-		Args:              cobra.NoArgs,
-		ValidArgsFunction: cobra.NoFileCompletions,
-		RunE: func(cmd *cobra.Command, _ []string) error {
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completePaths,
+		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
+				paths, err := a.projectPaths(w, args)
+				if err != nil {
+					return err
+				}
+				if err := w.CheckPaths(cmd.Context(), paths); err != nil {
+					return err
+				}
 				s, err := w.Changes(cmd.Context())
 				if err != nil {
 					return err
@@ -43,6 +51,7 @@ compare shows what is different inside each artifact.`,
 				if err != nil {
 					return err
 				}
+				narrow(s, &t, paths)
 				if a.json {
 					a.print(changesOf(w, s, p, t))
 				} else {
@@ -60,6 +69,22 @@ compare shows what is different inside each artifact.`,
 	cmd.Flags().BoolVar(&a.all, "all", false, "show each file that moved with its folder in its line")
 	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when something changed")
 	return cmd
+}
+
+// narrow leaves of what is told that which lies at some paths; none leave everything.
+func narrow(s *workspace.Status, t *together, paths []string) {
+	if len(paths) == 0 {
+		return
+	}
+	lies := func(address string) bool {
+		p, _, _ := strings.Cut(address, "::")
+		return state.Under(paths, p)
+	}
+	s.Changes = slices.DeleteFunc(s.Changes, func(c workspace.Change) bool { return !lies(c.Path) && (c.From == "" || !lies(c.From)) })
+	s.Unreadable = slices.DeleteFunc(s.Unreadable, func(u workspace.Unreadable) bool { return !lies(u.Path) })
+	s.Held = slices.DeleteFunc(s.Held, func(l ledger.Lock) bool { return !lies(l.Address) })
+	s.Mine = slices.DeleteFunc(s.Mine, func(l ledger.Lock) bool { return !lies(l.Address) })
+	t.warnings = slices.DeleteFunc(t.warnings, func(o overlap.Overlap) bool { return !lies(o.Path) })
 }
 
 // told lists the changes that people are told of: all but noise.
@@ -136,7 +161,7 @@ var stateTones = map[workspace.FileState]tone{workspace.New: good, workspace.Edi
 func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, open int, t together) {
 	a.say("%s", a.paint(faint, fmt.Sprintf("%s in %s, on %s", w.Person, w.Name, standing(w))))
 	if w.Offline {
-		a.say("%s", a.paint(warm, "The chest is out of reach: what is committed is held here, and nothing is known of others."))
+		a.say("%s", a.paint(warm, "The chest is out of reach: what is committed stays here, unsent, and nothing is known of others."))
 	}
 	if only := w.Only(); len(only) > 0 {
 		a.say("%s", a.paint(faint, "a part of the project: "+strings.Join(only, ", ")))
@@ -145,7 +170,7 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 		a.say("Branch %s has %s not yet here; oaken sync brings them.", w.Branch, count(s.Newer, "newer commit"))
 	}
 	if len(s.Waiting) > 0 {
-		a.say("%s held here and not published yet; oaken sync publishes.", isAre(len(s.Waiting), "commit"))
+		a.say("%s unsent; oaken sync publishes.", isAre(len(s.Waiting), "commit"))
 		for _, h := range s.Waiting {
 			a.say("  %s  %s", a.paint(faint, clock(h.Time)), oneLine(firstLine(h.Message), 80))
 		}

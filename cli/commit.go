@@ -26,8 +26,8 @@ is committed end, unless --keep-locks is given. Changed companions of what is na
 go along. With a merge under way, commit completes it.
 
 Where others have published first, theirs is brought in, combined by element, and yours
-goes on top; where that leaves conflicts, your commit is held here and they are laid open.
-It is also held with --hold, and while the chest is out of reach; oaken sync publishes.`,
+goes on top; where that leaves conflicts, your commit stays here, unsent, and they are laid open.
+It also stays unsent with --hold, and while the chest is out of reach; oaken sync publishes.`,
 		Example:           "  oaken commit -m \"Brighter lamp above the coral\"\n  oaken commit database -m \"Feedings have an amount\" --item AQ-12",
 		GroupID:           groupDaily,
 		Args:              cobra.ArbitraryArgs,
@@ -149,8 +149,8 @@ func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {
 		a.say("Nothing has changed since %s; no commit was made.", workspace.Label(w.Base))
 		return
 	case c.Held > 0:
-		a.say("%s  %s", a.paint(strong, "held"), firstLine(c.HeldMessage))
-		a.say("  %s, kept here as held commit %d; oaken sync publishes it", fileCounts(c.Changes), c.Held)
+		a.say("%s  %s", a.paint(strong, "unsent"), firstLine(c.HeldMessage))
+		a.say("  %s, kept here as unsent commit %d; oaken sync publishes it", fileCounts(c.Changes), c.Held)
 	default:
 		a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))
 		a.say("  %s, published as %s", fileCounts(c.Changes), c.Commit.ID.Short())

@@ -155,19 +155,22 @@ func (a *App) alignFiles(ctx context.Context, from, to state.State, paths []stri
 		}
 	}
 	for _, p := range paths {
-		found := false
+		found, names := false, []string(nil)
 		for _, s := range []state.State{from, to} {
 			files, err := s.Files(ctx)
 			if err != nil {
 				return nil, nil, nil, err
 			}
 			for _, f := range files {
-				found = found || state.Under([]string{p}, f.Path)
+				found, names = found || state.Under([]string{p}, f.Path), append(names, f.Path)
 			}
 		}
 		if !found {
+			if a.current != nil {
+				names = append(names, a.current.StateNames(ctx)...)
+			}
 			return nil, nil, nil, fault.New(fault.Usage, "States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, file:PATH or a commit's id; paths are those of the project.",
-				"%q is neither a state nor a path in %s or %s.", p, from.Label(), to.Label())
+				"%q is neither a state nor a path in %s or %s.", p, from.Label(), to.Label()).Among(p, names)
 		}
 	}
 	return from, to, paths, nil

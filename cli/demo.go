@@ -22,7 +22,7 @@ const demoFolder = "brindle-bay"
 var storyTries = []string{"oaken history", "oaken show main:2", "oaken inspect apps/rounds.app", "oaken split apps/rounds.app /tmp/rounds", "oaken compare release:spring main", "oaken help"}
 
 func newDemo(a *App) *cobra.Command {
-	var month bool
+	var month, bare bool
 	var on string
 	cmd := &cobra.Command{
 		Use:   "demo [FOLDER]",
@@ -31,10 +31,12 @@ func newDemo(a *App) *cobra.Command {
 new folder and play a story in it with the real commands: each is printed as you
 would type it, with its real output. The folder stays, to explore.
 
+--bare lays the sample world out and does nothing in it: a place to try things in.
+
 --pipeline plays a month of two lanes that share a pipeline: promotions, a collision
 caught in integration, a booking, a gate that is shut, a hot fix and its backfill, a
 lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
-		Example:           "  oaken demo\n  oaken demo /tmp/brindle-bay\n  oaken demo --pipeline",
+		Example:           "  oaken demo\n  oaken demo /tmp/brindle-bay\n  oaken demo --bare reef\n  oaken demo --pipeline",
 		GroupID:           groupStart,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: completeFolders,
@@ -64,6 +66,9 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 			if err := os.MkdirAll(folder, 0o777); err != nil {
 				return fault.New(fault.Refused, "Name another folder.", "%s can't be made: %w.", name, err)
 			}
+			if bare {
+				return a.layBare(cmd.Context(), folder, name)
+			}
 			s := &stage{app: a, folder: folder, owner: "Imke", name: demoFolder, scenes: story, lay: sample.Write, tries: storyTries}
 			if month {
 				s.month(on)
@@ -79,10 +84,26 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 			return nil
 		},
 	}
+	cmd.Flags().BoolVar(&bare, "bare", false, "lay the sample world out alone")
 	cmd.Flags().BoolVar(&month, "pipeline", false, "play a month in a whole pipeline")
 	cmd.Flags().StringVar(&on, "on", "", "keep the databases of the pipeline on a PostgreSQL server, `URL`")
+	cmd.MarkFlagsMutuallyExclusive("bare", "pipeline")
 	_ = cmd.RegisterFlagCompletionFunc("on", cobra.NoFileCompletions)
 	return cmd
+}
+
+// layBare lays the sample world out.
+func (a *App) layBare(ctx context.Context, folder, name string) error {
+	if err := sample.Write(ctx, folder); err != nil {
+		return fault.New(fault.Unreachable, "Check the rights, and that the disk has room.", "The sample world can't be laid out: %w.", err)
+	}
+	if a.json {
+		a.print(result.Demo{Folder: folder})
+		return nil
+	}
+	a.say("The sample world is in %s, under no control yet.", name)
+	a.say("  Go there, and begin: oaken begin")
+	return nil
 }
 
 // stage is where the story is played.

@@ -110,7 +110,7 @@ var monthStory = []scene{
 	{"A collision, caught in integration and not at the testers'", []act{
 		{at: "2026-06-04 09:00", by: "Tarek", call: `promote tarek`},
 		{at: "2026-06-04 10:00", by: "Odalys", call: `promote odalys`, status: 3},
-		{by: "Odalys", call: `switch main`},
+		{by: "Odalys", call: `go main`},
 		{by: "Odalys", call: `merge husbandry`, status: 3},
 		{by: "Odalys", call: `conflicts`},
 		{by: "Odalys", tell: "Both lanes are right: the view gets both columns.", call: `resolve "**.definition" --keep theirs`},

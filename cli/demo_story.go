@@ -28,9 +28,9 @@ var story = []scene{
 	}},
 	{"Two branches change one scene, and merge by element", []act{
 		{call: `branch kelp --from main:1`},
-		{call: `switch kelp`},
+		{call: `go kelp`},
 		{tell: "On this branch the rock is lifted; the lamp is as it was before.", edit: reef(sample.Lamp{Scale: 1, Brightness: 40, RockHeight: 0.3}), call: `commit -m "Lift the rock out of the sand"`},
-		{call: `switch main`},
+		{call: `go main`},
 		{call: `merge kelp`},
 		{call: `compare main:2 main`},
 	}},
@@ -48,7 +48,7 @@ var story = []scene{
 	}},
 	{"A warning before the work is done, and not when it is saved", []act{
 		{by: "Tarek", call: `branch night`},
-		{by: "Tarek", call: `switch night`},
+		{by: "Tarek", call: `go night`},
 		{by: "Tarek", edit: reef(sample.Lamp{Scale: 1.4, Brightness: 20, RockHeight: 0.5}), call: `commit -m "A dim lamp for the night show"`},
 		{call: `lock "exhibit/reef.glb::light:Lamp light"`},
 		{edit: reef(sample.Lamp{Scale: 1.4, Brightness: 70, RockHeight: 0.5}), call: `overlaps`},
@@ -64,7 +64,7 @@ var story = []scene{
 		{call: `review comment 1 exhibit/reef.glb::node:Lamp -m "Dim enough for the jellyfish?"`},
 		{call: `review approve 1`},
 		{call: `review merge 1`},
-		{by: "Tarek", call: `switch main`},
+		{by: "Tarek", call: `go main`},
 	}},
 	{"Bring a change from the development database to the test database", []act{
 		{tell: "A developer's own tool changes the development database.", edit: inDev("alter table feeding add column amount_g integer not null default 0; alter table tank add column keeper text;"), call: `compare work env:dev`},

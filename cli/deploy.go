@@ -106,9 +106,10 @@ func newDeploy(a *App) *cobra.Command {
 them, and carry them out in one transaction. Before it is committed, the result
 is read back and must be what was declared. On a terminal you are asked first; --yes
 answers. What somebody changed there, and no commit knows, is named and stops it:
-keep it with oaken capture, or consent with --replace-drift. STATE is the tip of the workspace's
-branch unless it is named. A step that would lose data is refused without
---allow-loss, and what is lost is saved first; oaken rollback brings it back.
+keep it with oaken capture, or consent with --replace-drift. STATE is the newest
+commit of the workspace's branch unless it is named. A step that would lose data is
+refused without --allow-loss, and what is lost is saved first; oaken rollback brings
+it back.
 With --dry-run STATE may be work: the workspace as it is, not committed yet.
 
 Where moves of the pipeline lead to an environment, it takes work by oaken promote

@@ -15,15 +15,15 @@ import (
 func newHistory(a *App) *cobra.Command {
 	q := history.Query{Limit: 30}
 	var since, until string
-	var graph bool
+	var drawn bool
 	cmd := &cobra.Command{
 		Use:   "history [PATH[::ELEMENT]]",
 		Short: "List the commits, of the project, a path or an element",
 		Long: `List the commits of the branch that the workspace is on, the newest first. With a
 path, those that changed it, each with the number of its version; a file that was
 moved is followed. With PATH::ELEMENT, those that changed that element, or what
-lies in it. --graph shows how branches parted and met.`,
-		Example:           "  oaken history\n  oaken history exhibit/reef.glb --limit 5\n  oaken history exhibit/reef.glb::node:Lamp\n  oaken history --author Imke --since 2026-05-01\n  oaken history --graph",
+lies in it. --drawn shows how branches parted and met.`,
+		Example:           "  oaken history\n  oaken history exhibit/reef.glb --limit 5\n  oaken history exhibit/reef.glb::node:Lamp\n  oaken history --author Imke --since 2026-05-01\n  oaken history --drawn",
 		GroupID:           groupDaily,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: completePaths,
@@ -41,7 +41,7 @@ lies in it. --graph shows how branches parted and met.`,
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				entries, more, err := a.entries(cmd.Context(), w, args, q)
 				if err == nil {
-					a.showHistory(w, entries, more, graph)
+					a.showHistory(w, entries, more, drawn)
 				}
 				return err
 			})
@@ -54,7 +54,7 @@ lies in it. --graph shows how branches parted and met.`,
 	f.StringVar(&q.Text, "text", "", "only commits whose message holds `TEXT`")
 	f.StringVar(&since, "since", "", "only commits since `DAY`, as 2026-05-31")
 	f.StringVar(&until, "until", "", "only commits until `DAY`, that day included")
-	f.BoolVar(&graph, "graph", false, "show how branches parted and met")
+	f.BoolVar(&drawn, "drawn", false, "show how branches parted and met")
 	return cmd
 }
 
@@ -98,7 +98,7 @@ func day(cmd *cobra.Command, flag, text string, add time.Duration) (time.Time, e
 	return t.Add(add), nil
 }
 
-func (a *App) showHistory(w *workspace.Workspace, entries []history.Entry, more, graph bool) {
+func (a *App) showHistory(w *workspace.Workspace, entries []history.Entry, more, drawn bool) {
 	if a.json {
 		a.print(result.HistoryOf(entries, more))
 		return
@@ -108,7 +108,7 @@ func (a *App) showHistory(w *workspace.Workspace, entries []history.Entry, more,
 		return
 	}
 	var lanes []string
-	if graph {
+	if drawn {
 		lanes = drawLanes(entries)
 		a.say("%s", a.paint(faint, lanes[0]))
 		lanes = lanes[1:]
@@ -121,7 +121,7 @@ func (a *App) showHistory(w *workspace.Workspace, entries []history.Entry, more,
 			message = c.Item + ": " + message
 		}
 		row := []cell{{workspace.Label(c), strong}, {clock(c.Time), plain}, {c.Author, plain}, {c.Workspace, faint}, {c.ID.Short(), faint}, {oneLine(message, 80), plain}}
-		if graph {
+		if drawn {
 			row = append([]cell{{lanes[i], warm}}, row...)
 		}
 		if e.Version > 0 {

@@ -168,7 +168,7 @@ func (a *App) showLocked(ctx context.Context, w *workspace.Workspace, paths []st
 		}
 	}
 	if l.Clash != nil {
-		a.say("%s Commit it: it is then held here, and the conflicts are laid open to be settled.", a.paint(bad, l.Clash.Error()))
+		a.say("%s Commit it: it is then unsent, and the conflicts are laid open to be settled.", a.paint(bad, l.Clash.Error()))
 	}
 	a.showWarnings(warnings)
 	return nil

@@ -17,9 +17,9 @@ func newOpen(a *App) *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "open LOCATION [FOLDER]",
 		Short: "Get a workspace of an existing chest",
-		Long: `Get a workspace of your own: the tip of a branch is laid out in FOLDER, which must
-be new or empty; without it, in a folder named like LOCATION. LOCATION is the
-folder of a chest, or a workspace of one.
+		Long: `Get a workspace of your own: the newest commit of a branch is laid out in FOLDER,
+which must be new or empty; without it, in a folder named like LOCATION. LOCATION
+is the folder of a chest, or a workspace of one.
 
 --from lays out another state, such as a release, in its own folder. --only lays
 out a part of the project: paths and patterns such as exhibit/**, given once or
@@ -79,7 +79,7 @@ func (a *App) tellSharing(c *local.Folder) {
 	lacking := c.Unshared()
 	switch {
 	case !c.Writable():
-		a.note("You can read it, but not write there: what you commit is held here. Ask who owns %s for the rights.", c.Dir)
+		a.note("You can read it, but not write there: what you commit stays unsent. Ask who owns %s for the rights.", c.Dir)
 	case len(lacking) > 0:
 		a.note("Others of its group can't use all of it.")
 	}
@@ -93,12 +93,12 @@ func (a *App) tellSharing(c *local.Folder) {
 func newSync(a *App) *cobra.Command {
 	return &cobra.Command{
 		Use:   "sync",
-		Short: "Bring newer commits in, and publish what is held",
+		Short: "Bring newer commits in, and publish what is unsent",
 		Long: `Bring the newer commits of the branch into this workspace. Edits that are not
 committed stay; where somebody else changed the same artifact, the two are
 combined by element. When they can't be, nothing is changed.
 
-Commits that are held here are published, on top of what others have published; where
+Unsent commits are published, on top of what others have published; where
 the two can't be combined, the conflicts are laid open and nothing is lost.`,
 		Example:           "  oaken sync",
 		GroupID:           groupDaily,
@@ -139,7 +139,7 @@ func (a *App) showSynced(w *workspace.Workspace, s *workspace.Synced) error {
 	a.showCombined("combined with your edits", s.Combined)
 	for _, c := range s.Published {
 		a.say("%s  %s", a.paint(strong, workspace.Label(c)), firstLine(c.Message))
-		a.say("  was held here, published as %s", c.ID.Short())
+		a.say("  was unsent, published as %s", c.ID.Short())
 	}
 	if s.Commits+len(s.Published) == 0 {
 		a.say("This workspace has the newest of %s.", standing(w))
@@ -149,8 +149,8 @@ func (a *App) showSynced(w *workspace.Workspace, s *workspace.Synced) error {
 	return nil
 }
 
-// heldConflicts says that what was committed is held, with conflicts laid open.
+// heldConflicts says that what was committed is unsent, with conflicts laid open.
 func heldConflicts(n int) error {
 	return fault.New(fault.Conflict, "Settle each with oaken resolve ADDRESS --keep SIDE or --value V, then oaken commit publishes; oaken merge --abandon puts it off.",
-		"Others have published first, and %s open; what you committed is held here, and the workspace holds your version.", openConflicts(n))
+		"Others have published first, and %s open; what you committed is unsent, and the workspace holds your version.", openConflicts(n))
 }

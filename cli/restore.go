@@ -166,7 +166,7 @@ func (a *App) rescued(cmd *cobra.Command, args []string) error {
 }
 
 func newDiscard(a *App) *cobra.Command {
-	var held bool
+	var unsent bool
 	cmd := &cobra.Command{
 		Use:   "discard PATH...",
 		Short: "Take back edits that are not committed",
@@ -174,12 +174,12 @@ func newDiscard(a *App) *cobra.Command {
 that the workspace stands on. What is lost by that is kept as a rescue copy for 14
 days; oaken restore --rescued PATH brings it back.
 
---held takes commits back that are held here and not published: no file changes, and
+--unsent takes back the commits that are not published yet: no file changes, and
 their work shows as changes again.`,
-		Example: "  oaken discard exhibit/reef.glb\n  oaken discard .\n  oaken discard --held",
+		Example: "  oaken discard exhibit/reef.glb\n  oaken discard .\n  oaken discard --unsent",
 		GroupID: groupDaily,
 		Args: func(cmd *cobra.Command, args []string) error {
-			if held {
+			if unsent {
 				return cobra.NoArgs(cmd, args)
 			}
 			return cobra.MinimumNArgs(1)(cmd, args)
@@ -187,7 +187,7 @@ their work shows as changes again.`,
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.withPaths(cmd.Context(), args, func(w *workspace.Workspace, paths []string) error {
-				if held {
+				if unsent {
 					return a.letGo(w)
 				}
 				d, err := w.Discard(cmd.Context(), paths)
@@ -212,11 +212,11 @@ their work shows as changes again.`,
 			})
 		},
 	}
-	cmd.Flags().BoolVar(&held, "held", false, "take back the commits that are held here")
+	cmd.Flags().BoolVar(&unsent, "unsent", false, "take back the commits that are not published yet")
 	return cmd
 }
 
-// letGo takes held commits back.
+// letGo takes unsent commits back.
 func (a *App) letGo(w *workspace.Workspace) error {
 	n, err := w.LetGo()
 	switch {
@@ -225,9 +225,9 @@ func (a *App) letGo(w *workspace.Workspace) error {
 	case a.json:
 		a.print(result.Discarded{Paths: []string{}, Held: &n})
 	case n == 0:
-		a.say("No commit is held here.")
+		a.say("No commit is unsent.")
 	default:
-		a.say("%s taken back; the work shows as changes again.", count(n, "held commit"))
+		a.say("%s taken back; the work shows as changes again.", count(n, "unsent commit"))
 	}
 	return nil
 }

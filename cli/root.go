@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"strings"
-
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/fault"
@@ -52,15 +50,15 @@ changed in each one's own terms, and brings it from one environment to the next.
 	flags.BoolVar(&a.yes, "yes", false, "answer questions with yes")
 	flags.StringVar(&a.trust, "trust", "", "agree to what oaken trust shows under `DIGEST`")
 	flags.BoolVar(&a.quiet, "quiet", false, "print only what was asked for")
-	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error { return usage(cmd, "The call is wrong: %s.", err.Error()) })
+	root.SetFlagErrorFunc(wrongFlag)
 	root.AddGroup(
 		&cobra.Group{ID: groupStart, Title: "Start"}, &cobra.Group{ID: groupDaily, Title: "Daily work"}, &cobra.Group{ID: groupBranches, Title: "Branches and releases"},
 		&cobra.Group{ID: groupArtifacts, Title: "Artifacts"}, &cobra.Group{ID: groupEnvironments, Title: "Environments"}, &cobra.Group{ID: groupPipeline, Title: "Pipeline"}, &cobra.Group{ID: groupAutomation, Title: "Automation"}, &cobra.Group{ID: groupCare, Title: "Care"},
 	)
 	root.AddCommand(
-		newBegin(a), newOpen(a), newPerson(a), newPreset(a), newDemo(a),
+		newBegin(a), newOpen(a), newPerson(a), newPreset(a), newGuide(a), newDemo(a),
 		newChanges(a), newCompare(a), newCommit(a), newSync(a), newHistory(a), newShow(a), newAuthors(a), newFind(a), newDiscard(a), newRestore(a), newRevert(a), newPark(a), newUnpark(a), newLock(a), newUnlock(a), newLocks(a),
-		newBranch(a), newSwitch(a), newMerge(a), newConflicts(a), newResolve(a), newOverlaps(a), newReview(a), newRelease(a),
+		newBranch(a), newGo(a), newMerge(a), newConflicts(a), newResolve(a), newOverlaps(a), newReview(a), newRelease(a),
 		newInspect(a), newSplit(a), newJoin(a), newKinds(a), newRecipe(a),
 		newEnv(a), newCapture(a), newDeploy(a), newSettle(a), newDrift(a), newVerify(a), newRows(a),
 		newPipeline(a), newPromote(a), newApprove(a), newOwed(a), newBackfill(a), newBook(a), newDeployments(a), newRollback(a), newWithdraw(a), newLookalikes(a),
@@ -68,8 +66,9 @@ changed in each one's own terms, and brings it from one environment to the next.
 		newWatch(a),
 		newTrust(a), newHealth(a), newRelocate(a), newTidy(a), newUsage(a),
 	)
-	root.SetHelpCommand(helpCommand())
+	root.SetHelpCommand(newHelp(a))
 	root.SetHelpCommandGroupID(groupStart)
+	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { a.help(cmd) })
 	wrap(a, root)
 	for _, cmd := range root.Commands() {
 		if tolerant[cmd.Name()] {
@@ -93,27 +92,6 @@ func (a *App) tolerate(cmd *cobra.Command) {
 	}
 }
 
-func unknownCommand(cmd *cobra.Command, name string) error {
-	hint := "oaken help lists the commands."
-	if near := cmd.SuggestionsFor(name); len(near) > 0 {
-		hint = "Did you mean oaken " + strings.Join(near, " or oaken ") + "? " + hint
-	}
-	return fault.New(fault.Usage, hint, "There is no command %q.", name)
-}
-
-func helpCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "help [COMMAND]", Short: "Show help about a command", Args: cobra.ArbitraryArgs, Example: "  oaken help commit",
-		RunE: func(cmd *cobra.Command, args []string) error {
-			found, rest, err := cmd.Root().Find(args)
-			if err != nil || len(rest) > 0 {
-				return unknownCommand(cmd.Root(), strings.Join(args, " "))
-			}
-			return found.Help()
-		},
-	}
-}
-
 // wrap gives the argument rules of every command our form of error, and notes
 // when a call was understood.
 func wrap(a *App, cmd *cobra.Command) {
@@ -129,7 +107,7 @@ func wrap(a *App, cmd *cobra.Command) {
 			if err == nil || fault.CodeOf(err) == fault.Usage {
 				return err
 			}
-			return usage(c, "The call is wrong: %s. It reads: %s.", err.Error(), strings.TrimSuffix(c.UseLine(), " [flags]"))
+			return wrongArguments(c, args)
 		}
 	}
 	for _, c := range cmd.Commands() {

@@ -45,10 +45,10 @@ func TestASceneIsEditedNodeByNode(t *testing.T) {
 		t.Errorf("joined:\n%s", out)
 	}
 	p.ok("branch", "rock")
-	p.ok("switch", "rock")
+	p.ok("go", "rock")
 	edit(p, "exhibit/reef/nodes/Rock.json", "-1.75", "-2")
 	p.ok("commit", "-m", "On the branch")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	edit(p, "exhibit/reef/nodes/Rock.json", "\"scale\": [1, 1, 1]", "\"scale\": [3, 3, 3]")
 	p.ok("commit", "-m", "On main")
 	p.ok("merge", "rock")

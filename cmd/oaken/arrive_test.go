@@ -81,7 +81,7 @@ func TestWhatBothWroteArrivesEverywhere(t *testing.T) {
 	// A branch, merged through a review.
 	tarek.ok("sync")
 	tarek.ok("branch", "kelp")
-	tarek.ok("switch", "kelp")
+	tarek.ok("go", "kelp")
 	remark(tarek, "week")
 	tarek.ok("commit", "-m", "Per week")
 	imke.ok("sync")
@@ -94,7 +94,7 @@ func TestWhatBothWroteArrivesEverywhere(t *testing.T) {
 	has(imke, "review", "# per week", "reef: 13")
 
 	// Two who did the same: both commits are there.
-	tarek.ok("switch", "main")
+	tarek.ok("go", "main")
 	tarek.ok("sync")
 	value(imke, "14")
 	imke.ok("commit", "-m", "Fourteen, says Imke")

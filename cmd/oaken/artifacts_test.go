@@ -181,7 +181,7 @@ func TestRealFilesGoAllTheWay(t *testing.T) {
 	p.ok("commit", "-m", "Ours")
 
 	// The other side edits other things in the same artifacts.
-	p.ok("switch", "other")
+	p.ok("go", "other")
 	if !bytes.Equal([]byte(p.read("text.odt")), originals["text.odt"]) || !bytes.Equal([]byte(p.read("truck.glb")), originals["truck.glb"]) {
 		t.Error("switch did not bring the original bytes")
 	}
@@ -189,7 +189,7 @@ func TestRealFilesGoAllTheWay(t *testing.T) {
 	p.editScene("truck.glb", `"metallicFactor":0.0`, `"metallicFactor":0.5`)
 	p.write("database/tables/yeast.sql", strings.Replace(p.read("database/tables/yeast.sql"), "(\n", "(\n  cellar text,\n", 1))
 	p.ok("commit", "-m", "Theirs")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	if out := p.ok("merge", "other"); strings.Count(out, "combined by element") != 3 {
 		t.Errorf("merge: %s", out)
 	}

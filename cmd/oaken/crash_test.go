@@ -63,15 +63,15 @@ func newVictim(t *testing.T) *victim {
 	p.ok("commit", "-m", "Many files")
 	p.ok("branch", "other")
 	v.other = p.beside("second")
-	p.ok("switch", "other")
+	p.ok("go", "other")
 	v.fill("b")
 	os.Remove(p.path("many/3.bin"))
 	p.write("many/new.bin", "new\x00")
 	p.ok("commit", "-m", "All of them otherwise")
 	v.states["other"] = p.tree(".")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	v.states["main"] = p.tree(".")
-	p.ok("switch", "other")
+	p.ok("go", "other")
 	return v
 }
 
@@ -125,7 +125,7 @@ func (v *victim) commit(n int) {
 
 func (v *victim) swap(n int) {
 	to := map[string]string{"main": "other", "other": "main"}[v.branch]
-	v.kill(v.project, "switch", to)
+	v.kill(v.project, "go", to)
 	now := v.object("changes")
 	v.branch = now["branch"].(string)
 	if len(now["changes"].([]any)) != 0 {
@@ -302,10 +302,10 @@ func TestHealthNamesWhatIsDamagedAndMendsIt(t *testing.T) {
 func TestFlippedBitsInEverySortOfFile(t *testing.T) {
 	p := world(t)
 	p.ok("branch", "kelp")
-	p.ok("switch", "kelp")
+	p.ok("go", "kelp")
 	p.write("notes/opening.txt", "kelp\n")
 	p.ok("commit", "-m", "Kelp")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	p.write("notes/opening.txt", "main\n")
 	p.ok("commit", "-m", "Main")
 	p.ok("release", "spring")
@@ -314,7 +314,7 @@ func TestFlippedBitsInEverySortOfFile(t *testing.T) {
 	if r := p.run("merge", "kelp"); r.status != 3 {
 		t.Fatalf("a merge without conflicts: %s", r.err)
 	}
-	views := [][]string{{"history"}, {"history", "--graph"}, {"history", "notes/opening.txt"}, {"changes"}, {"branch"}, {"release", "list"}, {"locks"}, {"conflicts"}, {"env", "list"}, {"show", "main"}}
+	views := [][]string{{"history"}, {"history", "--drawn"}, {"history", "notes/opening.txt"}, {"changes"}, {"branch"}, {"release", "list"}, {"locks"}, {"conflicts"}, {"env", "list"}, {"show", "main"}}
 	look := func() string {
 		var all strings.Builder
 		for _, v := range views {

@@ -246,7 +246,7 @@ func TestTheDatabaseOfABranchEndsOnRequest(t *testing.T) {
 			p.fails(4, "was not made for a branch", "env", "remove", "dev", "--drop")
 			kelp := dev + "_kelp"
 			p.ok("branch", "kelp", "--env", s.target(kelp))
-			p.ok("switch", "kelp")
+			p.ok("go", "kelp")
 			s.run(t, kelp, "alter table tank add column code varchar(9)")
 			p.fails(4, "holds what no commit knows", "env", "remove", "kelp", "--drop")
 			p.ok("capture", "kelp", "--commit", "-m", "Codes")

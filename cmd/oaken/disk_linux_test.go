@@ -81,13 +81,13 @@ func TestAFullDisk(t *testing.T) {
 	p.unlocked()
 	p.ok("commit", "-m", "First")
 	p.ok("branch", "kelp")
-	p.ok("switch", "kelp")
+	p.ok("go", "kelp")
 	for i := range 12 {
 		p.write(fmt.Sprintf("many/%d.bin", i), content())
 	}
 	p.ok("commit", "-m", "Otherwise")
 	states := map[string]string{"kelp": p.tree(".")}
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	states["main"] = p.tree(".")
 	(&project{t: t, dir: disk}).ok("open", p.dir, "tarek")
 	branch, refused := "main", 0
@@ -123,7 +123,7 @@ func TestAFullDisk(t *testing.T) {
 			}
 			states[branch] = before
 		case 2:
-			squeezed(p, "switch", map[string]string{"main": "kelp", "kelp": "main"}[branch])
+			squeezed(p, "go", map[string]string{"main": "kelp", "kelp": "main"}[branch])
 			now := p.object("changes")
 			branch = now["branch"].(string)
 			if got := p.tree("."); got != states[branch] || len(now["changes"].([]any)) != 0 {

@@ -83,10 +83,10 @@ func TestDocumentsOfTwoPeopleMerge(t *testing.T) {
 			p.ok("branch", "theirs")
 			put("mine")
 			p.ok("commit", "-m", "mine")
-			p.ok("switch", "theirs")
+			p.ok("go", "theirs")
 			put("theirs")
 			p.ok("commit", "-m", "theirs")
-			p.ok("switch", "main")
+			p.ok("go", "main")
 			if r := p.run("merge", "theirs"); r.status != 0 {
 				t.Errorf("%s: status %d\n%s%s", ending, r.status, r.out, r.err)
 				continue
@@ -169,10 +169,10 @@ func TestRowsThatMoveInASheet(t *testing.T) {
 	both := func(p *project, mine, theirs [][]any) result {
 		p.sheetOf("tanks.xlsx", mine...)
 		p.ok("commit", "-m", "Mine")
-		p.ok("switch", "theirs")
+		p.ok("go", "theirs")
 		p.sheetOf("tanks.xlsx", theirs...)
 		p.ok("commit", "-m", "Theirs")
-		p.ok("switch", "main")
+		p.ok("go", "main")
 		return p.run("merge", "theirs")
 	}
 	want := func(p *project, lines ...string) {

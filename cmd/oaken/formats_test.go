@@ -46,12 +46,12 @@ func TestEveryTextFormatIsMergedByElement(t *testing.T) {
 		}
 	}
 	p.ok("commit", "-m", "Imke's")
-	p.ok("switch", "tarek")
+	p.ok("go", "tarek")
 	for _, f := range formats {
 		p.write(f.file, strings.Replace(f.text, f.old2, f.new2, 1))
 	}
 	p.ok("commit", "-m", "Tarek's")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	p.ok("merge", "tarek")
 	for _, f := range formats {
 		want := strings.Replace(strings.Replace(f.text, f.old1, f.new1, 1), f.old2, f.new2, 1)
@@ -75,9 +75,9 @@ func TestOneValueChangedTwiceIsAConflictInEveryFormat(t *testing.T) {
 		p.ok("commit", "-m", value)
 	}
 	edit("1111")
-	p.ok("switch", "tarek")
+	p.ok("go", "tarek")
 	edit("2222")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	if r := p.run("merge", "tarek"); r.status != 3 {
 		t.Fatalf("merge: status %d\n%s%s", r.status, r.out, r.err)
 	}

@@ -15,31 +15,31 @@ func TestRulesAreChangedByThoseWhoMay(t *testing.T) {
 	p.fails(4, "passed (exit status 1", "promote", "test", "live")
 	open := strings.Replace(p.read("oaken.toml"), "name = \"passed\"\ncommand = [\"false\"]", "name = \"passed\"\ncommand = [\"true\"]", 1)
 	p.ok("branch", "sly")
-	p.ok("--as", "Tarek", "--yes", "switch", "sly")
+	p.ok("--as", "Tarek", "--yes", "go", "sly")
 	p.write("oaken.toml", open)
 	p.ok("--as", "Tarek", "commit", "-m", "A small thing")
 	p.fails(4, "passed (exit status 1", "--as", "Tarek", "promote", "test", "live")
 
 	// By merge, commit, review and revert on the first branch.
 	rules := "Rules that change on branch main: gate passed edited. They are changed by Imke alone."
-	p.ok("--as", "Tarek", "switch", "main")
+	p.ok("--as", "Tarek", "go", "main")
 	p.fails(4, rules, "--as", "Tarek", "merge", "sly")
 	p.write("oaken.toml", open)
 	p.fails(4, rules, "--as", "Tarek", "commit", "-m", "A small thing")
 	p.ok("discard", "oaken.toml")
-	p.ok("--as", "Tarek", "switch", "sly")
+	p.ok("--as", "Tarek", "go", "sly")
 	p.ok("--as", "Tarek", "review", "open", "--into", "main", "--title", "A small thing")
 	p.fails(4, rules, "--as", "Tarek", "review", "merge", "1")
 
 	// By a promotion into a stage of the first branch: nothing is deployed first.
-	p.ok("--as", "Imke", "switch", "reef")
+	p.ok("--as", "Imke", "go", "reef")
 	p.ok("merge", "sly")
 	p.ok("deploy", "dev", "reef")
 	p.fails(4, "gate passed edited", "--as", "Tarek", "promote", "dev", "meet")
 	p.lacks("meet", "tank", "depth")
 
 	// What only seems to be a rule goes in; who may, may; a break never opens anything.
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	p.write("oaken.toml", p.read("oaken.toml")+"\n[[environment]]\nname = \"own\"\ntarget = \"sqlite:../own.db\"\ninto = \"database\"\n")
 	p.ok("--as", "Tarek", "commit", "-m", "A database of my own")
 	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), "project = \"Brindle Bay\"", "project = \"Brindle Bay\"\n\n[team]\nmay-rule = [\"Odalys\"]", 1))
@@ -75,7 +75,7 @@ func TestTargetsCountAsTheFirstBranchHasThem(t *testing.T) {
 // TestAJudgeIsNotChangedByWhatItJudges has a gate that runs a script of the project.
 func TestAJudgeIsNotChangedByWhatItJudges(t *testing.T) {
 	p := lane(t, "\n[[pipeline.gate]]\nname = \"tests\"\ncommand = [\"true\"]\n\n[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"sh\", \"judge/check.sh\"]\nfiles = [\"judge\"]\n")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	p.write("judge/check.sh", "! grep -q closed signs/tank.txt\n")
 	p.ok("commit", "-m", "A judge")
 	p.declared()
@@ -99,7 +99,7 @@ func TestLockRulesCountAsTheFirstBranchHasThem(t *testing.T) {
 	p.ok("--as", "Imke", "begin")
 	p.ok("commit", "-m", "First")
 	p.ok("branch", "sly")
-	p.ok("--as", "Tarek", "--yes", "switch", "sly")
+	p.ok("--as", "Tarek", "--yes", "go", "sly")
 	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), "required", "off", 1))
 	p.ok("--as", "Tarek", "commit", "-m", "No locks")
 	p.ok("--as", "Tarek", "lock", "tank.txt")

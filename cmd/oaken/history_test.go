@@ -124,14 +124,14 @@ func TestTheGraphShowsWhereBranchesMet(t *testing.T) {
 	p.ok("branch", "kelp")
 	p.write("a.txt", "a")
 	p.ok("commit", "-m", "a")
-	p.ok("switch", "kelp")
+	p.ok("go", "kelp")
 	p.write("b.txt", "b")
 	p.ok("commit", "-m", "b")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	p.ok("merge", "kelp")
 	want := "main  kelp\n●─────╮  main:3\n│     ●  kelp:2\n●     │  main:2\n●─────╯  main:1\n"
 	var got strings.Builder
-	for line := range strings.Lines(p.ok("history", "--graph")) {
+	for line := range strings.Lines(p.ok("history", "--drawn")) {
 		fields := strings.SplitN(strings.TrimRight(line, "\n"), "  20", 2)
 		got.WriteString(strings.TrimRight(fields[0], " ") + "\n")
 	}

@@ -21,7 +21,7 @@ func TestEveryResultOccurs(t *testing.T) {
 	for _, call := range []string{
 		"changes", "compare main work", "history", "history notes", "show main", "locks", "branch", "branch kelp", "release spring", "release list", "inspect notes/opening.txt", "kinds", "preset", "env list", "capture dev", "verify main main", "drift", "settle dev", "rows track tank --from dev",
 		"deploy test --dry-run", "promote dev test", "health", "health --give-up", "tidy", "usage", "inspect apps/rounds.app --summary", "compare main work --html ../page.html", "recipe try apps/rounds.app", "recipe check", "find reef", "authors notes/opening.txt", "lock exhibit/reef.glb", "unlock exhibit/reef.glb", "sync", "conflicts", "restore --rescued", "restore notes --from main",
-		"split apps/rounds.app ../parts", "join ../parts ../joined.app", "env add x sqlite:x.db", "env rename x y", "env remove y", "switch nowhere", "demo ../story", "relocate ../elsewhere", "person", "trust", "trust --forget",
+		"split apps/rounds.app ../parts", "join ../parts ../joined.app", "env add x sqlite:x.db", "env rename x y", "env remove y", "go nowhere", "demo ../story", "relocate ../elsewhere", "person", "trust", "trust --forget",
 	} {
 		ask(strings.Fields(call)...)
 	}
@@ -37,10 +37,10 @@ func TestEveryResultOccurs(t *testing.T) {
 	p.write(sample.Notes, "one\n")
 	ask("commit", "-m", "one")
 	ask("commit", "-m", "nothing")
-	ask("switch", "kelp")
+	ask("go", "kelp")
 	p.write(sample.Notes, "two\n")
 	p.ok("commit", "-m", "two")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	ask("merge", "kelp")
 	ask("resolve", sample.Notes, "--keep", "mine")
 	ask("merge", "--abandon")
@@ -51,7 +51,7 @@ func TestEveryResultOccurs(t *testing.T) {
 	ask("unpark", "three")
 	ask("park", "three")
 	ask("park", "three", "--drop")
-	ask("discard", "--held")
+	ask("discard", "--unsent")
 	ask("lock", sample.Scene, "--waive")
 	ask("overlaps")
 	ask("merge", "kelp", "--dry-run")

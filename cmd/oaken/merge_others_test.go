@@ -54,10 +54,10 @@ func TestMergesOfWhatOthersEdited(t *testing.T) {
 			p.ok("branch", "theirs")
 			p.call("sh", "-c", c.mine)
 			p.ok("commit", "-m", "mine")
-			p.ok("switch", "theirs")
+			p.ok("go", "theirs")
 			p.call("sh", "-c", c.theirs)
 			p.ok("commit", "-m", "theirs")
-			p.ok("switch", "main")
+			p.ok("go", "main")
 			r := p.run("merge", "theirs")
 			if c.want == "" { // a kind that is read and not merged: one side or the other, and it says so
 				if r.status != 3 {
@@ -95,13 +95,13 @@ func TestSchemasAlteredByTheEngineMerge(t *testing.T) {
 	p.call(sqlite, "dev.db", mine)
 	p.ok("capture", "dev")
 	p.ok("commit", "-m", "mine")
-	p.ok("switch", "theirs")
+	p.ok("go", "theirs")
 	p.write("dev.db", data)
 	p.call(sqlite, "dev.db", theirs)
 	p.fails(4, "Which of the two it stood on can't be told", "capture", "dev") // it was brought back from a copy
 	p.ok("capture", "dev", "--stood-on", "main:1")
 	p.ok("commit", "-m", "theirs")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	p.ok("merge", "theirs")
 	p.ok("env", "add", "fresh", "sqlite:fresh.db", "--into", "database")
 	p.ok("deploy", "fresh")

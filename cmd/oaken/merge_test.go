@@ -13,10 +13,10 @@ func TestTwoNodesOfOneSceneMerge(t *testing.T) {
 	p.ok("branch", "kelp")
 	p.reef(sample.Lamp{Scale: 1.2, Brightness: 55})
 	p.ok("commit", "-m", "Lamp")
-	p.ok("switch", "kelp")
+	p.ok("go", "kelp")
 	p.reef(sample.Lamp{Scale: 1, Brightness: 40, RockHeight: 0.3})
 	p.ok("commit", "-m", "Rock")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	if out := p.ok("merge", "kelp"); !strings.Contains(out, "combined by element: exhibit/reef.glb") {
 		t.Errorf("merge: %s", out)
 	}
@@ -41,10 +41,10 @@ func TestTwoColumnsOfOneTableMerge(t *testing.T) {
 	p.sql("dev.db", "alter table feeding add column amount_g integer not null default 0")
 	p.ok("capture", "dev")
 	p.ok("commit", "-m", "Amount")
-	p.ok("switch", "tarek")
+	p.ok("go", "tarek")
 	p.write("database/tables/feeding.sql", strings.Replace(p.read("database/tables/feeding.sql"), "food text not null", "food text not null,\n  keeper text", 1))
 	p.ok("commit", "-m", "Keeper")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	p.ok("merge", "tarek")
 	if got := p.read("database/tables/feeding.sql"); !strings.Contains(got, "keeper text") || !strings.Contains(got, "amount_g integer not null default 0") {
 		t.Errorf("merged table:\n%s", got)
@@ -63,11 +63,11 @@ func conflicted(t *testing.T) *project {
 	p.reef(sample.Lamp{Scale: 2, Brightness: 40})
 	p.write(sample.Notes, "The reef exhibit opens in May.\n")
 	p.ok("commit", "-m", "Two")
-	p.ok("switch", "kelp")
+	p.ok("go", "kelp")
 	p.reef(sample.Lamp{Scale: 3, Brightness: 70})
 	p.write(sample.Notes, "The reef exhibit opens in June.\n")
 	p.ok("commit", "-m", "Three")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	if r := p.run("merge", "kelp"); r.status != 3 || !strings.Contains(r.out, "exhibit/reef.glb::node:Lamp.scale") || !strings.Contains(r.err, "2 conflicts are open") {
 		t.Fatalf("merge: %d\n%s%s", r.status, r.out, r.err)
 	}
@@ -90,7 +90,7 @@ func TestAConflictNamesThePropertyAndIsSettled(t *testing.T) {
 		t.Error("while a conflict is open, the scene is not mine with what combined")
 	}
 	p.fails(3, "still open", "commit", "-m", "too early")
-	p.fails(3, "is under way", "switch", "kelp")
+	p.fails(3, "is under way", "go", "kelp")
 	p.fails(3, "is under way already", "merge", "kelp")
 	p.fails(2, "is not a number", "resolve", "exhibit/reef.glb::node:Lamp.scale", "--value", "big")
 	p.fails(2, "can't be settled with both", "resolve", "exhibit/reef.glb::node:Lamp.scale", "--keep", "both")
@@ -141,14 +141,14 @@ func TestSwitchKeepsEditsOrRefuses(t *testing.T) {
 	p.write(sample.Notes, "On main.\n")
 	p.ok("commit", "-m", "Notes")
 	p.write("notes/mine.txt", "an edit that comes along\n")
-	p.ok("switch", "kelp")
+	p.ok("go", "kelp")
 	if p.read("notes/mine.txt") != "an edit that comes along\n" || p.read(sample.Notes) == "On main.\n" {
 		t.Error("switch lost an edit or did not bring the branch")
 	}
 	p.write(sample.Notes, "Not committed.\n")
-	p.fails(4, "notes/opening.txt", "switch", "main")
+	p.fails(4, "notes/opening.txt", "go", "main")
 	p.fails(4, "notes/mine.txt", "merge", "main")
-	p.fails(2, "There is no branch nowhere", "switch", "nowhere")
+	p.fails(2, "There is no branch nowhere", "go", "nowhere")
 }
 
 func TestRevertMeetsLaterWork(t *testing.T) {

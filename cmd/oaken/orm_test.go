@@ -131,7 +131,7 @@ func TestAnORMsLife(t *testing.T) {
 			names := live + "_names"
 			p.ok("branch", "names", "--env", s.target(names))
 			t.Cleanup(func() { s.run(t, live, "drop database "+names) })
-			p.ok("switch", "names")
+			p.ok("go", "names")
 			o.write("bay/models.py", ormSecond)
 			o.write("bay/migrations/0002_names.py", ormNames)
 			o.run(s.target(names), "makemigrations", "bay")
@@ -144,7 +144,7 @@ func TestAnORMsLife(t *testing.T) {
 			split, join := splitting(dev)
 			p.write(folder+"data-steps/0002-names.sql", "update bay_keeper set given = "+split+";\n-- check:\nselect id from bay_keeper where family = '';\n-- back:\nupdate bay_keeper set name = "+join+";\n")
 			p.ok("commit", "-m", "Names in two parts, labels, meals")
-			p.ok("switch", "main")
+			p.ok("go", "main")
 			p.ok("merge", "names")
 			p.ok("deploy", "live", "--yes", "--allow-loss")
 			p.ok("verify", "main", "env:live")

@@ -61,7 +61,7 @@ func TestAPartOfTheProject(t *testing.T) {
 	}
 	part.write(sample.Notes, "edited\n")
 	part.ok("commit", "-m", "Notes")
-	part.ok("switch", "kelp")
+	part.ok("go", "kelp")
 	if part.has(sample.Scene) || !part.has("exhibit/textures/sand.png") || part.has("database/README") {
 		t.Error("after a switch")
 	}
@@ -91,11 +91,11 @@ func TestAReleaseInAFolderOfItsOwn(t *testing.T) {
 		t.Error("the release was not laid out")
 	}
 	spring.write(sample.Notes, "spring again\n")
-	if r := spring.run("commit", "-m", "Late"); r.status != 3 || !strings.Contains(r.err, "what you committed is held here") {
+	if r := spring.run("commit", "-m", "Late"); r.status != 3 || !strings.Contains(r.err, "what you committed is unsent") {
 		t.Errorf("a commit behind newer ones: %d %s", r.status, r.err)
 	}
 	spring.ok("merge", "--abandon")
-	spring.ok("discard", "--held")
+	spring.ok("discard", "--unsent")
 	spring.ok("discard", ".")
 	spring.ok("sync")
 	if spring.read(sample.Notes) != "summer\n" {

@@ -455,7 +455,7 @@ func (p *person) branch() {
 	if p.r.IntN(3) == 0 {
 		p.callQuiet("branch", name)
 	}
-	p.call("switch", name)
+	p.call("go", name)
 }
 
 // callQuiet is for calls that may be refused because somebody was faster.
@@ -523,7 +523,7 @@ func (ps *people) converge(all []*person) {
 				p.run("resolve", ".", "--keep", "mine")
 				p.run("commit")
 			}
-			if r := p.run("switch", "main"); r.status != 0 {
+			if r := p.run("go", "main"); r.status != 0 {
 				ps.t.Errorf("%s can't go to main: %s", p.name, r.err)
 			}
 			if r := p.run("sync"); r.status != 0 {

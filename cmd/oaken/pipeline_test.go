@@ -172,7 +172,7 @@ gates = ["passed"]
 	p.ok("commit", "-m", "Signs")
 	p.ok("capture", "dev", "--commit", "-m", "Tanks")
 	p.ok("branch", "reef")
-	p.ok("switch", "reef")
+	p.ok("go", "reef")
 	for _, e := range []string{"test", "live"} {
 		p.ok("deploy", e, "reef")
 	}
@@ -182,9 +182,9 @@ gates = ["passed"]
 // declared brings what oaken.toml says to where it counts.
 func (p *project) declared() {
 	p.t.Helper()
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	p.ok("merge", "reef")
-	p.ok("switch", "reef")
+	p.ok("go", "reef")
 }
 
 const noGates = "\n[[pipeline.gate]]\nname = \"tests\"\ncommand = [\"true\"]\n\n[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"true\"]\n"
@@ -260,10 +260,10 @@ func TestEachGateShutsAndOpens(t *testing.T) {
 func TestReviewedWorkPasses(t *testing.T) {
 	p := lane(t, "\n[[pipeline.gate]]\nname = \"tests\"\nneeds = \"reviews\"\n")
 	p.ok("branch", "crabs")
-	p.ok("switch", "crabs")
+	p.ok("go", "crabs")
 	p.change("create table crab (id integer primary key)", "Crabs", "--onto", "crabs")
 	p.ok("review", "open", "--into", "reef", "--title", "Crabs")
-	p.ok("switch", "reef")
+	p.ok("go", "reef")
 	p.ok("--as", "Tarek", "review", "merge", "1")
 	p.ok("sync")
 	p.ok("deploy", "dev", "reef")
@@ -421,12 +421,12 @@ func TestAPromotionGoesOnAfterAKill(t *testing.T) {
 func TestWorkThatOvertakesIsOwed(t *testing.T) {
 	p := lane(t, noGates+"\n[[environment]]\nname = \"fix\"\ntarget = \"sqlite:../fix.db\"\ninto = \"database\"\ntier = \"development\"\nlane = \"Fix\"\n\n[[pipeline.lane]]\nname = \"Fix\"\nbranch = \"fix\"\n\n[[pipeline.move]]\nfrom = \"fix\"\nto = \"live\"\n")
 	p.ok("branch", "fix", "--from", "main")
-	p.ok("switch", "fix")
+	p.ok("go", "fix")
 	p.ok("deploy", "fix", "fix")
 	p.sql("../fix.db", "alter table tank add column alarm integer not null default 0")
 	p.ok("capture", "fix", "--commit", "-m", "An alarm", "--item", "AQ-77")
 	p.ok("promote", "fix")
-	p.ok("switch", "reef")
+	p.ok("go", "reef")
 	rows := p.object("owed")["owed"].([]any)
 	var names []string
 	for _, r := range rows {
@@ -438,7 +438,7 @@ func TestWorkThatOvertakesIsOwed(t *testing.T) {
 	// The lane changes the same thing otherwise: the merge is refused, with the address.
 	p.change("alter table tank add column alarm text", "Another alarm")
 	r := p.run("backfill", "Reef")
-	if r.status != 3 || !strings.Contains(r.err, "database::table:tank/column:alarm") || !strings.Contains(r.err, "oaken switch reef and oaken merge live:") {
+	if r.status != 3 || !strings.Contains(r.err, "database::table:tank/column:alarm") || !strings.Contains(r.err, "oaken go reef and oaken merge live:") {
 		t.Errorf("a backfill in conflict: %d %s%s", r.status, r.out, r.err)
 	}
 	if r := p.run("merge", "live"); r.status != 3 {

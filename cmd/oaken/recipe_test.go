@@ -109,7 +109,7 @@ func TestARuleNeverHidesAName(t *testing.T) {
 	}
 	p.says(p.ok("compare"), "units.ini::section:1.(name)", "units.toml::object:1.(name)", "units.json::object:1.(name)", "alpha → beta")
 	p.ok("commit", "-m", "Renamed")
-	p.ok("switch", "other")
+	p.ok("go", "other")
 	edit := strings.NewReplacer("v=2", "v=5", `"v": 2`, `"v": 5`)
 	for name, text := range files {
 		p.write(name, edit.Replace(text))

@@ -236,13 +236,13 @@ func TestAFirstCaptureTakesNothing(t *testing.T) {
 func TestWorkOfAnotherBranchStaysThere(t *testing.T) {
 	p := twoDevelopers(t)
 	p.ok("branch", "kelp")
-	p.ok("switch", "kelp")
+	p.ok("go", "kelp")
 	p.write("database/tables/kelp.sql", "create table kelp (\n  id integer primary key\n);\n")
 	p.ok("commit", "-m", "Kelp")
 	p.ok("deploy", "a", "kelp")
 	p.sql("../a.db", "create table guide (id integer primary key)")
 	p.fails(4, "goes to branch main, and this workspace is on kelp", "capture", "a")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	p.fails(4, "a stood on kelp:3, which branch main has not", "capture", "a")
 	p.says(p.ok("capture", "a", "--commit", "-m", "Guides"), "record:a/1:4  Guides", "a stood on kelp:3, so it stays beside the branches")
 	if p.has("database/tables/guide.sql") || p.has("database/tables/kelp.sql") {
@@ -252,7 +252,7 @@ func TestWorkOfAnotherBranchStaysThere(t *testing.T) {
 	if !p.has("database/tables/guide.sql") || p.has("database/tables/kelp.sql") {
 		t.Errorf("main has %s", p.tree("database"))
 	}
-	p.ok("switch", "kelp")
+	p.ok("go", "kelp")
 	p.ok("capture", "a", "--onto", "kelp")
 	p.says(p.read("database/tables/guide.sql"), "guide")
 	p.says(p.ok("health"), "The chest is whole")

@@ -52,10 +52,10 @@ func TestWrongCallsChangeNothing(t *testing.T) {
 	} {
 		if c.call == "revert kelp" {
 			p.ok("branch", "kelp")
-			p.ok("switch", "kelp")
+			p.ok("go", "kelp")
 			p.write("x", "x")
 			p.ok("commit", "-m", "x")
-			p.ok("switch", "main")
+			p.ok("go", "main")
 		}
 		args := strings.Split(c.call, " ")
 		if strings.Contains(c.call, "\"") {
@@ -63,7 +63,7 @@ func TestWrongCallsChangeNothing(t *testing.T) {
 		}
 		p.fails(c.status, c.want, args...)
 	}
-	e := p.object("switch", "nowhere")["error"].(map[string]any)
+	e := p.object("go", "nowhere")["error"].(map[string]any)
 	if e["code"] != "usage" || e["message"] == "" || e["hint"] == "" {
 		t.Errorf("an error as JSON: %v", e)
 	}

@@ -84,10 +84,10 @@ func TestNothingIsLostWithoutACopy(t *testing.T) {
 	t.Run("texts settled in a merge that is given up", func(t *testing.T) {
 		p := start(t)
 		p.ok("branch", "other")
-		p.ok("switch", "other")
+		p.ok("go", "other")
 		p.write("set.json", `{"a": {"id": "1", "v": 2}, "b": 2}`+"\n")
 		p.ok("commit", "-m", "Two")
-		p.ok("switch", "main")
+		p.ok("go", "main")
 		p.write("set.json", `{"a": {"id": "1", "v": 3}, "b": 2}`+"\n")
 		p.ok("commit", "-m", "Three")
 		p.run("merge", "other")

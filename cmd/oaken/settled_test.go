@@ -26,11 +26,11 @@ func twoLanes(t *testing.T) *project {
 	p.ok("commit", "-m", "First")
 	p.ok("branch", "north")
 	p.ok("branch", "south")
-	p.ok("switch", "south")
+	p.ok("go", "south")
 	p.tank(12, 22)
 	p.ok("commit", "-m", "South's depth", "--item", "S-1")
 	p.ok("deploy", "b")
-	p.ok("switch", "north")
+	p.ok("go", "north")
 	p.tank(11, 21)
 	p.ok("commit", "-m", "North's depth", "--item", "N-1")
 	p.ok("deploy", "a")
@@ -92,7 +92,7 @@ func TestAPromotionIsSettled(t *testing.T) {
 	if got, want := p.read("../test/reef.json"), "\"depth\": 12, \"heat\": 23"; !strings.Contains(got, want) {
 		t.Errorf("test holds %s, not %s", got, want)
 	}
-	p.ok("switch", "at-test")
+	p.ok("go", "at-test")
 	p.says(p.ok("history"), "Settled in", "south:2 from b to test")
 	lines := p.object("history")["commits"].([]any)
 	for i, who := range []string{"Imke", "Odalys"} {
@@ -114,7 +114,7 @@ func TestChoicesHoldForWhatTheyWereMadeOf(t *testing.T) {
 	p := twoLanes(t)
 	p.ok("promote", "b", "test", "--settle")
 	p.ok("resolve", ".", "--to", "test", "--keep", "mine")
-	p.ok("switch", "south")
+	p.ok("go", "south")
 	p.tank(14, 22)
 	p.ok("commit", "-m", "Deeper")
 	p.ok("deploy", "b", "--yes")
@@ -142,13 +142,13 @@ func TestChoicesHoldForWhatTheyWereMadeOf(t *testing.T) {
 func TestNoLaneCarriesWorkPastItsGates(t *testing.T) {
 	p := twoLanes(t)
 	rules := p.read("oaken.toml")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	p.write("oaken.toml", strings.Replace(rules, "from = \"b\"\nto = \"test\"\ngates = [\"seen\"]", "from = \"b\"\nto = \"test\"\ngates = [\"seen\", \"tried\"]\n\n[[pipeline.gate]]\nname = \"tried\"\napprovals = 1\nby = [\"Odalys\"]", 1))
 	p.ok("commit", "-m", "South's work is tried")
-	p.ok("switch", "south")
+	p.ok("go", "south")
 	p.write("tanks/kelp.json", "{\"name\": \"Kelp\"}\n")
 	p.ok("commit", "-m", "Kelp", "--item", "S-2")
-	p.ok("switch", "north")
+	p.ok("go", "north")
 	p.write("tanks/deep.json", "{\"name\": \"Deep\"}\n")
 	p.ok("commit", "-m", "Deep", "--item", "N-2")
 	p.run("merge", "south")
@@ -160,11 +160,11 @@ func TestNoLaneCarriesWorkPastItsGates(t *testing.T) {
 	p.by("Jan", "approve", "test", "--from", "a")
 	p.ok("promote", "a", "test", "--item", "N-2", "--yes") // what is north's own goes
 
-	p.ok("switch", "at-test") // somebody merges south by hand
+	p.ok("go", "at-test") // somebody merges south by hand
 	p.run("merge", "south")
 	p.ok("resolve", ".", "--keep", "mine")
 	p.ok("commit", "-m", "By hand")
-	p.ok("switch", "north")
+	p.ok("go", "north")
 	p.write("tanks/deep.json", "{\"name\": \"Deep\", \"depth\": 30}\n")
 	p.ok("commit", "-m", "Deeper", "--item", "N-3")
 	p.ok("deploy", "a", "--yes")
@@ -172,7 +172,7 @@ func TestNoLaneCarriesWorkPastItsGates(t *testing.T) {
 	p.fails(4, "past its gate tried", "promote", "a", "test", "--item", "N-3", "--yes")
 
 	// South brings it by its own way, and north goes on.
-	p.ok("switch", "south")
+	p.ok("go", "south")
 	p.ok("deploy", "b", "--yes")
 	for _, who := range []string{"Jan", "Odalys"} {
 		p.by(who, "approve", "test", "--from", "b")
@@ -187,12 +187,12 @@ func TestNoLaneCarriesWorkPastItsGates(t *testing.T) {
 func TestABackfillIsNotPromisedWhereItWillNotGo(t *testing.T) {
 	p := twoLanes(t)
 	p.says(p.ok("owed", "--lane", "south"), "oaken backfill south brings it back.")
-	p.ok("switch", "main")
+	p.ok("go", "main")
 	p.write("oaken.toml", p.read("oaken.toml")+"\n[[pipeline.freeze]]\nenvironments = [\"b\"]\nfrom = \"2020-01-01\"\nwhy = \"inventory\"\n")
 	if r := p.run("commit", "-m", "b is frozen"); r.status != 0 {
 		t.Fatalf("%s%s", r.out, r.err)
 	}
-	p.ok("switch", "south")
+	p.ok("go", "south")
 	p.run("merge", "north")
 	p.ok("resolve", ".", "--keep", "theirs")
 	p.ok("commit", "-m", "North's depth here")

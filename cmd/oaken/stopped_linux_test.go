@@ -50,7 +50,7 @@ func TestAStoppedCommandLeavesAllAsItWas(t *testing.T) {
 	}
 	for _, signals := range [][]os.Signal{{os.Interrupt}, {syscall.SIGTERM}, {os.Interrupt, os.Interrupt}, {syscall.SIGTERM, syscall.SIGTERM}} {
 		status, told := p.stopped(100*time.Millisecond, signals, "commit", "-m", "Large")
-		if status != 7 || !strings.Contains(told, "interrupted") {
+		if status != 130 || !strings.Contains(told, "interrupted") {
 			t.Errorf("%v: status %d\n%s", signals, status, told)
 		}
 		if now, err := os.Stat(p.path("big.bin")); err != nil || !now.ModTime().Equal(before.ModTime()) || p.read("a.txt") != "one\n" {
@@ -65,7 +65,7 @@ func TestAStoppedCommandLeavesAllAsItWas(t *testing.T) {
 		t.Errorf("left behind: %v", left)
 	}
 	status, told := p.stopped(100*time.Millisecond, []os.Signal{os.Interrupt}, "--json", "commit", "-m", "Large")
-	if status != 7 || !strings.Contains(told, `"interrupted"`) {
+	if status != 130 || !strings.Contains(told, `"interrupted"`) {
 		t.Errorf("as JSON: %d\n%s", status, told)
 	}
 	p.ok("commit", "-m", "Large")

@@ -35,10 +35,10 @@ func TestWhatWasTakenBackStaysAway(t *testing.T) {
 	// The hot fix comes back everywhere; what was taken back stays where it was.
 	p.sql("../live.db", "create index by_name on guide (name)")
 	p.ok("drift", "live", "--keep", "night")
-	p.ok("switch", "live")
+	p.ok("go", "live")
 	p.ok("merge", "night")
 	p.ok("deploy", "live", "live", "--reason", "x", "--dry-run")
-	p.ok("switch", "reef")
+	p.ok("go", "reef")
 	p.ok("backfill", "Reef")
 	p.ok("backfill", "test")
 	for _, e := range []string{"dev", "test"} {
@@ -107,10 +107,10 @@ func TestAnItemIsWithdrawn(t *testing.T) {
 	p.ok("promote", "test", "live", "--item", "A-4")
 	p.lacks("live", "tank", "depth")
 	p.ok("branch", "trial")
-	p.ok("switch", "trial")
+	p.ok("go", "trial")
 	p.ok("merge", "live")
 	p.says(p.read("database/tables/tank.sql"), "depth")
-	p.ok("switch", "reef")
+	p.ok("go", "reef")
 
 	p.fails(4, "was taken back from live by Imke", "promote", "test", "live")
 	p.ok("promote", "test", "live", "--again")

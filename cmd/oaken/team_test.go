@@ -140,7 +140,7 @@ func TestLockBringsTheNewest(t *testing.T) {
 		t.Errorf("what was not asked for came in:\n%s", out)
 	}
 	tarek.write(sample.Notes, "Two of them\ntwo\nthree\n")
-	tarek.tells("Commit it: it is then held here", "lock", sample.Notes)
+	tarek.tells("Commit it: it is then unsent", "lock", sample.Notes)
 }
 
 func TestWaivedEditsAreContested(t *testing.T) {
@@ -179,7 +179,7 @@ func TestWaivedEditsAreContested(t *testing.T) {
 func TestWarningsComeBeforeTheWork(t *testing.T) {
 	imke, tarek := team(t)
 	tarek.ok("branch", "night")
-	tarek.ok("switch", "night")
+	tarek.ok("go", "night")
 	tarek.reef(sample.Lamp{Scale: 1, Brightness: 20})
 	tarek.ok("commit", "-m", "Dim")
 	out := imke.tells("Also changed by others", "lock", sample.Scene)
@@ -203,22 +203,22 @@ func TestWarningsComeBeforeTheWork(t *testing.T) {
 	imke.tells("edited in tarek-", "changes")
 	imke.ok("discard", sample.Scene)
 	imke.ok("branch", "day")
-	imke.tells("clashes", "switch", "day")
+	imke.tells("clashes", "go", "day")
 }
 
 func TestHeldCommitsTravelLater(t *testing.T) {
 	imke, tarek := team(t)
 	imke.write(sample.Notes, "one\ntwo\nTHREE\n")
-	imke.tells("kept here as held commit 1", "commit", "-m", "Held", "--hold")
-	imke.tells("1 commit is held here", "changes")
-	imke.fails(4, "held here and not published yet", "switch", "main")
+	imke.tells("kept here as unsent commit 1", "commit", "-m", "Held", "--hold")
+	imke.tells("1 commit is unsent", "changes")
+	imke.fails(4, "A commit is unsent", "go", "main")
 	if tarek.tells("has the newest", "sync"); len(tarek.object("history")["commits"].([]any)) != 1 {
 		t.Error("a held commit was published")
 	}
 	tarek.write("plan.txt", "plan\n")
 	tarek.ok("commit", "-m", "Plan")
 	imke.tells("1 newer commit", "changes")
-	imke.tells("was held here, published as", "sync")
+	imke.tells("was unsent, published as", "sync")
 	if got := fmt.Sprint(imke.object("history")["commits"]); strings.Index(got, "Held") > strings.Index(got, "Plan") {
 		t.Errorf("the held commit is not on top: %s", got)
 	}
@@ -228,7 +228,7 @@ func TestHeldCommitsTravelLater(t *testing.T) {
 	tarek.ok("sync")
 	tarek.write(sample.Notes, "one\ntwo\ntheirs\n")
 	tarek.ok("commit", "-m", "Theirs")
-	if out := imke.conflicts("sync"); !strings.Contains(out, "what you committed is held here") {
+	if out := imke.conflicts("sync"); !strings.Contains(out, "what you committed is unsent") {
 		t.Errorf("sync: %s", out)
 	}
 	imke.ok("merge", "--abandon")
@@ -238,12 +238,12 @@ func TestHeldCommitsTravelLater(t *testing.T) {
 	imke.conflicts("sync")
 	imke.ok("resolve", ".", "--keep", "theirs")
 	imke.ok("commit")
-	if imke.read(sample.Notes) != "one\ntwo\ntheirs\n" || strings.Contains(imke.ok("changes"), "held") {
+	if imke.read(sample.Notes) != "one\ntwo\ntheirs\n" || strings.Contains(imke.ok("changes"), "unsent") {
 		t.Error("the settled work was not published")
 	}
 	imke.write(sample.Notes, "another\n")
 	imke.ok("commit", "-m", "Another", "--hold")
-	imke.tells("1 held commit taken back", "discard", "--held")
+	imke.tells("1 unsent commit taken back", "discard", "--unsent")
 	imke.tells("edited", "changes")
 }
 
@@ -283,9 +283,9 @@ func TestWorkGoesOnWithoutTheChest(t *testing.T) {
 	away()
 	imke.write(sample.Notes, "one\ntwo\nOFFLINE\n")
 	imke.tells("out of reach", "changes")
-	imke.tells("kept here as held commit 1", "commit", "-m", "Offline")
+	imke.tells("kept here as unsent commit 1", "commit", "-m", "Offline")
 	imke.write("fresh.txt", "fresh\n")
-	imke.tells("kept here as held commit 2", "commit", "-m", "Offline too")
+	imke.tells("kept here as unsent commit 2", "commit", "-m", "Offline too")
 	for _, call := range []string{"sync", "history", "locks", "branch", "overlaps", "review list", "park x"} {
 		if r := imke.run(strings.Fields(call)...); r.status != 5 && r.status != 4 && r.status != 2 || strings.Contains(r.err, "mistake of oaken") || strings.Contains(r.err, "panic") {
 			t.Errorf("%s without the chest: %d %s", call, r.status, r.err)
@@ -399,7 +399,7 @@ command = ["grep", "-q", "^one", "notes/opening.txt"]
 	imke.ok("discard", "x.txt")
 	tarek.ok("sync")
 	tarek.ok("branch", "night")
-	tarek.ok("switch", "night")
+	tarek.ok("go", "night")
 	tarek.fails(2, "Everything of night is in main", "review", "open", "--title", "Nothing")
 	tarek.write(sample.Notes, "none\ntwo\nthree\n")
 	tarek.reef(sample.Lamp{Scale: 1, Brightness: 20})
@@ -444,7 +444,7 @@ command = ["grep", "-q", "^one", "notes/opening.txt"]
 	tarek.ok("commit", "-m", "Midnight")
 	tarek.ok("review", "open", "--title", "Midnight")
 	imke.ok("branch", "noon")
-	imke.ok("switch", "noon")
+	imke.ok("go", "noon")
 	imke.write(sample.Notes, "one\nnoon\nthree\n")
 	imke.ok("commit", "-m", "Noon")
 	imke.ok("review", "open", "--title", "Noon")
@@ -457,7 +457,7 @@ command = ["grep", "-q", "^one", "notes/opening.txt"]
 	tarek.ok("commit")
 	imke.ok("review", "approve", "2")
 	imke.ok("review", "merge", "2")
-	tarek.ok("switch", "main")
+	tarek.ok("go", "main")
 	if tarek.read(sample.Notes) != "one\nmidnight\nthree\n" {
 		t.Errorf("main has %q", tarek.read(sample.Notes))
 	}
@@ -536,7 +536,7 @@ func TestConflictsAreForeseenAndSettledByPattern(t *testing.T) {
 	imke.ok("commit", "-m", "Rules")
 	imke.ok("branch", "kelp")
 	for _, b := range []string{"main", "kelp"} {
-		imke.ok("switch", b)
+		imke.ok("go", b)
 		imke.write("rules/a.properties", "depth="+b+"\nwidth="+b+"\n")
 		imke.write("rules/b.properties", "depth="+b+"\n")
 		imke.ok("commit", "-m", b)

@@ -62,9 +62,9 @@ func TestTwoPeopleOnOneChest(t *testing.T) {
 	imke.write(sample.Notes, "two\n")
 	imke.fails(3, "can't be combined with what is newer, at notes/opening.txt", "sync")
 	imke.ok("branch", "own")
-	imke.ok("switch", "own")
+	imke.ok("go", "own")
 	imke.ok("commit", "-m", "two")
-	imke.ok("switch", "main")
+	imke.ok("go", "main")
 	if r := imke.run("merge", "own"); r.status != 3 {
 		t.Errorf("merge: %d %s", r.status, r.out)
 	}

@@ -60,7 +60,7 @@ command = ` + touch("check") + "\n"
 		t.Errorf("a file inside of the project needs no word: %s", r.err)
 	}
 	p.ok("branch", "other")
-	p.ok("switch", "other")
+	p.ok("go", "other")
 	p.ok("commit", "-m", "Two")
 	p.ok("review", "open", "--title", "Two")
 	if r := p.run("review", "merge", "1"); r.status != 4 || !strings.Contains(r.err, "(check lint)") {

@@ -35,7 +35,7 @@ func (c *Chest) Resolve(ctx context.Context, state string) (ledger.Commit, error
 	}
 	if errors.Is(err, ledger.ErrNotFound) {
 		err = noState("States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, parked:NAME, file:PATH or the first characters of a commit's id; oaken history and oaken branch list them.",
-			"%q names no state of this project.", state)
+			"%q names no state of this project.", state).Among(state, c.StateNames(ctx))
 	}
 	return found, Explain(err)
 }
@@ -53,8 +53,27 @@ func (c *Chest) resolved(state string) (ledger.Commit, bool) {
 	return c.sight.commit(b.Tip)
 }
 
+// branchNames lists the branches, for proposals; none where they can't be read.
+func (c *Chest) branchNames(ctx context.Context) (out []string) {
+	branches, _ := c.Branches(ctx)
+	for _, b := range branches {
+		out = append(out, b.Name)
+	}
+	return out
+}
+
+// StateNames lists the names of states, for proposals.
+func (c *Chest) StateNames(ctx context.Context) []string {
+	out := append(c.branchNames(ctx), "work")
+	releases, _ := c.Releases(ctx)
+	for _, r := range releases {
+		out = append(out, "release:"+r.Name)
+	}
+	return out
+}
+
 // noState is an error for people that is ErrNoState too.
-func noState(hint, format string, args ...any) error {
+func noState(hint, format string, args ...any) *fault.Error {
 	e := fault.New(fault.Usage, hint, format, args...)
 	e.Err = ErrNoState
 	return e
@@ -172,7 +191,8 @@ func (c *Chest) Branch(ctx context.Context, name string) (b ledger.Branch, err e
 		c.sight.keepBranch(b)
 	}
 	if errors.Is(err, ledger.ErrNotFound) {
-		err = fault.New(fault.Usage, "See the names with oaken branch, or make it with oaken branch "+fault.Word(name)+".", "There is no branch %s.", name)
+		err = fault.New(fault.Usage, "See the names with oaken branch, or make it with oaken branch "+fault.Word(name)+".", "There is no branch %s.", name).
+			Among(name, c.branchNames(ctx))
 	}
 	return b, Explain(err)
 }
@@ -229,7 +249,7 @@ func (c *Chest) AddBranch(ctx context.Context, b ledger.Branch) error {
 }
 
 func branchTaken(name string) error {
-	return fault.New(fault.Refused, "Choose another name, or work on it with oaken switch "+fault.Word(name)+".", "There is a branch %s already.", name)
+	return fault.New(fault.Refused, "Choose another name, or work on it with oaken go "+fault.Word(name)+".", "There is a branch %s already.", name)
 }
 
 // Releases gives all releases, the newest first.

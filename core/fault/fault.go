@@ -23,10 +23,10 @@ const (
 	Refused     Code = "refused"     // 4: a lock, a right, a gate, would lose data
 	Unreachable Code = "unreachable" // 5: the chest or the environment can't be reached
 	Damaged     Code = "damaged"     // 6: damaged data
-	Interrupted Code = "interrupted" // 7: somebody stopped it
+	Interrupted Code = "interrupted" // 130: somebody stopped it
 )
 
-var status = map[Code]int{Failed: 1, Usage: 2, Conflict: 3, Refused: 4, Unreachable: 5, Damaged: 6, Interrupted: 7}
+var status = map[Code]int{Failed: 1, Usage: 2, Conflict: 3, Refused: 4, Unreachable: 5, Damaged: 6, Interrupted: 130}
 
 // Error is an error for people.
 type Error struct {
@@ -35,6 +35,8 @@ type Error struct {
 	What string
 	// Hint is one sentence: what to do next.
 	Hint string
+	// Near lists names that the person may have meant, the likeliest first.
+	Near []string
 	// Err is the cause, when there is one. Its text is part of What already.
 	Err error
 }

@@ -14,7 +14,7 @@ func TestErrorsForPeople(t *testing.T) {
 	if !errors.As(err, &f) || f.What != "The chest in /shared can't be read: reading: permission denied." || f.Hint != "Check the rights." || !errors.Is(err, os.ErrPermission) {
 		t.Errorf("%+v", f)
 	}
-	for code, want := range map[Code]int{Failed: 1, Usage: 2, Conflict: 3, Refused: 4, Unreachable: 5, Damaged: 6, Interrupted: 7} {
+	for code, want := range map[Code]int{Failed: 1, Usage: 2, Conflict: 3, Refused: 4, Unreachable: 5, Damaged: 6, Interrupted: 130} {
 		if got := Status(fmt.Errorf("outer: %w", New(code, "", "x"))); got != want {
 			t.Errorf("%s ends with %d, want %d", code, got, want)
 		}

@@ -356,7 +356,11 @@ func (m *Manifest) Environment(name string) (Environment, error) {
 			return e, nil
 		}
 	}
-	return Environment{}, fault.New(fault.Usage, "oaken env list shows the environments; oaken env add makes one.", "There is no environment %s.", name)
+	var names []string
+	for _, e := range m.Environments {
+		names = append(names, e.Name)
+	}
+	return Environment{}, fault.New(fault.Usage, "oaken env list shows the environments; oaken env add makes one.", "There is no environment %s.", name).Among(name, names)
 }
 
 // Folder gives the declared folder artifact that a path lies in.

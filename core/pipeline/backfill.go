@@ -238,7 +238,7 @@ func (m *Mover) bringBack(ctx context.Context, x *BackfillBranch, o BackfillOpti
 		case fault.CodeOf(err) == fault.Usage: // there is nothing of it left to merge
 			continue
 		case fault.CodeOf(err) == fault.Conflict:
-			return fault.New(fault.Conflict, fmt.Sprintf("Run oaken switch %s and oaken merge %s, settle it there, and run oaken backfill again.", x.Name, label(s.Commit)), "What %s has does not merge into %s: %w", s.Environment, x.Name, err)
+			return fault.New(fault.Conflict, fmt.Sprintf("Run oaken go %s and oaken merge %s, settle it there, and run oaken backfill again.", x.Name, label(s.Commit)), "What %s has does not merge into %s: %w", s.Environment, x.Name, err)
 		case err != nil:
 			return err
 		}

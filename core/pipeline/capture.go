@@ -192,7 +192,7 @@ func (c *capturing) where(ctx context.Context) (err error) {
 	}
 	if !c.o.Commit {
 		if c.Branch != m.branch() {
-			return fault.New(fault.Refused, "Run oaken switch "+fault.Word(c.Branch)+" first, or record it at once: oaken capture "+fault.Word(env.Name)+" --commit -m TEXT. For this branch: --onto "+m.branch()+".",
+			return fault.New(fault.Refused, "Run oaken go "+fault.Word(c.Branch)+" first, or record it at once: oaken capture "+fault.Word(env.Name)+" --commit -m TEXT. For this branch: --onto "+m.branch()+".",
 				"What is changed in %s goes to branch %s, and this workspace is on %s.", env.Name, c.Branch, m.branch())
 		}
 		if p, err := m.Desk.Pending(); err != nil || p != nil {

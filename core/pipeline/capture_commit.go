@@ -210,7 +210,7 @@ func (c *capturing) bringOnto(ctx context.Context) error {
 			return err
 		}
 		if len(b.Merged.Conflicts) > 0 {
-			return fault.New(fault.Conflict, "It is recorded as "+label(c.Commit)+", beside all branches: oaken switch "+fault.Word(c.Branch)+" and oaken merge "+label(c.Commit)+" let you settle it, with what it stands on.",
+			return fault.New(fault.Conflict, "It is recorded as "+label(c.Commit)+", beside all branches: oaken go "+fault.Word(c.Branch)+" and oaken merge "+label(c.Commit)+" let you settle it, with what it stands on.",
 				"What was changed in %s does not go onto %s, at %s.", c.Environment.Name, c.Branch, b.Merged.Conflicts[0].Address)
 		}
 		made, err := w.Chest.Publish(ctx, chest.Draft{Branch: c.Branch, Tip: tip.ID, Tree: b.Tree, Author: x.Author, Workspace: w.Name, Time: c.m.Now(), Message: x.Message, Item: x.Item, Picks: x.ID})

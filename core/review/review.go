@@ -142,7 +142,7 @@ func (d *Desk) Open(ctx context.Context, o Draft) (*Review, error) {
 		}
 	}
 	if branch == o.Source && unsent {
-		return nil, fault.New(fault.Refused, "Publish them first, with oaken sync.", "Commits of %s are held here, so others can't see them.", o.Source)
+		return nil, fault.New(fault.Refused, "Publish them first, with oaken sync.", "Commits of %s are unsent, so others can't see them.", o.Source)
 	}
 	all, err := w.Chest.Reviews(ctx)
 	if err != nil {
@@ -436,7 +436,7 @@ func (d *Desk) Merge(ctx context.Context, number int64, message string, progress
 	case r.State != ledger.ReviewOpen:
 		return nil, nil, fault.New(fault.Refused, "oaken review list shows those that are open.", "Review %d is %s.", number, r.State)
 	case len(r.Conflicts) > 0:
-		return nil, nil, fault.New(fault.Conflict, "Run oaken switch "+fault.Word(r.Source)+", oaken merge "+fault.Word(r.Target)+", and settle it there; the review goes on.", "Review %d does not merge, at %s%s.", number, r.Conflicts[0].Address, others(len(r.Conflicts)-1))
+		return nil, nil, fault.New(fault.Conflict, "Run oaken go "+fault.Word(r.Source)+", oaken merge "+fault.Word(r.Target)+", and settle it there; the review goes on.", "Review %d does not merge, at %s%s.", number, r.Conflicts[0].Address, others(len(r.Conflicts)-1))
 	case len(r.Missing) > 0:
 		return nil, nil, fault.New(fault.Refused, "oaken review show "+fmt.Sprint(number)+" tells all that is missing.", "Review %d can't be merged yet: %s", number, strings.TrimSuffix(r.Missing[0], "."))
 	}

@@ -293,7 +293,7 @@ func (s *Session) commit(ctx context.Context, w *workspace.Workspace) error {
 		return nil
 	}
 	if c.Held > 0 {
-		s.tell(Committed, "", "%s held here: %s", count(len(c.Changes), "file"), firstLine(s.Message))
+		s.tell(Committed, "", "%s unsent: %s", count(len(c.Changes), "file"), firstLine(s.Message))
 	} else {
 		s.tell(Committed, "", "%s as %s: %s", count(len(c.Changes), "file"), workspace.Label(c.Commit), firstLine(s.Message))
 	}

@@ -29,6 +29,18 @@ func (w *Workspace) CommitOf(ctx context.Context, text string) (ledger.Commit, e
 	return ledger.Commit{}, chest.Explain(ledger.ErrAway)
 }
 
+// StateNames lists names of states, for proposals; the chest's are left out while it is out of reach.
+func (w *Workspace) StateNames(ctx context.Context) []string {
+	out := []string{"work"}
+	if !w.Offline {
+		out = w.Chest.StateNames(ctx)
+	}
+	for _, e := range w.Manifest.Environments {
+		out = append(out, "env:"+e.Name)
+	}
+	return out
+}
+
 // canBring refuses, before anything is touched, to bring files back whose content can't be had: it is
 // damaged, or the chest is out of reach.
 func (w *Workspace) canBring(changes []Change) error {

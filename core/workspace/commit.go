@@ -176,7 +176,7 @@ func (w *Workspace) reviewed(ctx context.Context, what string) error {
 		}
 	}
 	if only {
-		return fault.New(fault.Refused, "Work on a branch of your own (oaken branch NAME, oaken switch NAME: your edits come along), then oaken review open.", "Branch %s takes work by reviews alone, so there is no %s on it.", w.Branch, what)
+		return fault.New(fault.Refused, "Work on a branch of your own (oaken branch NAME, oaken go NAME: your edits come along), then oaken review open.", "Branch %s takes work by reviews alone, so there is no %s on it.", w.Branch, what)
 	}
 	return nil
 }
@@ -195,6 +195,11 @@ func (w *Workspace) checkMessage(o *CommitOptions, pending *Pending) error {
 	return w.Manifest.Message.Check(o.Message, o.Item)
 }
 
+// CheckPaths refuses a path that the project does not know at all.
+func (w *Workspace) CheckPaths(ctx context.Context, paths []string) error {
+	return w.checkPaths(ctx, paths, nil)
+}
+
 // checkPaths refuses a path that the project does not know at all.
 func (w *Workspace) checkPaths(ctx context.Context, paths []string, chosen []Change) error {
 	var files []state.File
@@ -209,7 +214,7 @@ func (w *Workspace) checkPaths(ctx context.Context, paths []string, chosen []Cha
 			}
 		}
 		if !anyUnder(files, p) {
-			return fault.New(fault.Usage, "Check the spelling; oaken changes lists what can be committed.", "There is no %s in this project.", p)
+			return fault.New(fault.Usage, "Check the spelling; oaken changes lists what can be committed.", "There is no %s in this project.", p).Among(p, state.PathsOf(files))
 		}
 	}
 	return nil

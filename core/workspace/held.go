@@ -127,7 +127,7 @@ func (w *Workspace) layOpen(ctx context.Context, p *unsent.Publication) (*Synced
 		return nil, err
 	}
 	if len(s.Changes) > 0 {
-		return nil, fault.New(fault.Conflict, "It is held here, nothing is lost. Commit what else is edited, or set it aside with oaken park NAME, then run oaken sync to see the conflicts.",
+		return nil, fault.New(fault.Conflict, "It is unsent, nothing is lost. Commit what else is edited, or set it aside with oaken park NAME, then run oaken sync to see the conflicts.",
 			"What you committed can't be combined with what is newer, at %s%s.", p.First, more(p.Conflicts-1))
 	}
 	var messages []string

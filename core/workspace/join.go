@@ -209,7 +209,7 @@ func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []strin
 		return nil, nil, err
 	}
 	if len(m.Conflicts) > 0 {
-		return nil, nil, fault.New(fault.Conflict, "Nothing was changed. Commit it: it is then held here, and the conflicts are laid open to be settled.",
+		return nil, nil, fault.New(fault.Conflict, "Nothing was changed. Commit it: it is then unsent, and the conflicts are laid open to be settled.",
 			"What you edited can't be combined with what is newer, at %s%s.", m.Conflicts[0].Address, more(len(m.Conflicts)-1))
 	}
 	if _, err := w.rescue(ctx, both); err != nil {

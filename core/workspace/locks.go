@@ -171,7 +171,8 @@ func (w *Workspace) lockable(ctx context.Context, l ledger.Lock) error {
 			return chest.Explain(err)
 		}
 		if f.Mode == 0 {
-			return fault.New(fault.Usage, hint, "There is no %s in this project.", l.Address)
+			files, _ := w.known(ctx)
+			return fault.New(fault.Usage, hint, "There is no %s in this project.", l.Address).Among(l.Address, state.PathsOf(files))
 		}
 	}
 	return nil
@@ -204,7 +205,7 @@ func (w *Workspace) newest(ctx context.Context, locks []ledger.Lock, out *Locked
 		return nil
 	}
 	if len(w.unsent.Commits) > 0 { // bringing it in publishes them, and may leave conflicts
-		return fault.New(fault.Refused, "Run oaken sync first; it also publishes what is held here.", "%s is newer in %s than here.", paths[0], w.Branch)
+		return fault.New(fault.Refused, "Run oaken sync first; it also publishes what is unsent.", "%s is newer in %s than here.", paths[0], w.Branch)
 	}
 	slices.Sort(paths)
 	before := w.CommitState(w.Base, Label(w.Base))
@@ -263,7 +264,7 @@ func (w *Workspace) heldUnder(addresses []string) error {
 		for _, p := range h.Paths {
 			for _, a := range addresses {
 				if chest.Reaches(ledger.Lock{Address: a, Pattern: w.IsPattern(a)}, p) || strings.HasPrefix(a, p+"::") {
-					return fault.New(fault.Refused, "Publish it first, with oaken sync; that ends the lock.", "%s is in a commit that is held here.", p)
+					return fault.New(fault.Refused, "Publish it first, with oaken sync; that ends the lock.", "%s is in an unsent commit.", p)
 				}
 			}
 		}

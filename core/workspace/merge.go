@@ -116,7 +116,7 @@ func (w *Workspace) stillHeld() error {
 	if n := len(w.unsent.Commits); n > 1 {
 		what = itoa(n) + " commits are"
 	}
-	return fault.New(fault.Refused, "Publish first, with oaken sync.", "%s held here and not published yet.", what)
+	return fault.New(fault.Refused, "Publish first, with oaken sync.", "%s unsent.", what)
 }
 
 // begin runs a merge for the first time.

@@ -26,7 +26,7 @@ func (w *Workspace) Publish(ctx context.Context) (*Synced, error) {
 			return out, err
 		}
 	}
-	return nil, fault.New(fault.Refused, "Run oaken sync again; what you committed is held here.", "Others publish to %s faster than this workspace can follow.", w.Branch)
+	return nil, fault.New(fault.Refused, "Run oaken sync again; what you committed is unsent.", "Others publish to %s faster than this workspace can follow.", w.Branch)
 }
 
 func (w *Workspace) publishOnce(ctx context.Context) (s *Synced, err error) {

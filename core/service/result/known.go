@@ -9,14 +9,14 @@ type Known struct {
 // All lists every result, in the order of the documentation.
 var All = []Known{
 	{Error{}, "any, on failure"},
-	{Begun{}, "begin"}, {Presets{}, "preset"}, {Opened{}, "open"}, {Demo{}, "demo"}, {Person{}, "person"}, {Trust{}, "trust"},
+	{Begun{}, "begin"}, {Presets{}, "preset"}, {Opened{}, "open"}, {Demo{}, "demo"}, {Person{}, "person"}, {Trust{}, "trust"}, {Guide{}, "guide"},
 	{Changes{}, "changes"}, {Compared{}, "compare, deployments compare"}, {ComparePage{}, "compare --html, review show --html"},
 	{Committed{}, "commit"}, {Synced{}, "sync"},
 	{Conflicts{}, "conflicts, promote --settle"}, {Resolved{}, "resolve"}, {Locked{}, "lock"}, {Unlocked{}, "unlock"}, {Locks{}, "locks"},
 	{Overlaps{}, "overlaps"}, {Event{}, "watch, an object a line"}, {Restored{}, "restore"}, {RescueCopies{}, "restore --rescued"}, {Discarded{}, "discard"},
 	{Parked{}, "park"}, {ParkedWork{}, "park, without a name"}, {Unparked{}, "unpark"},
 	{History{}, "history"}, {Shown{}, "show"}, {Authors{}, "authors"}, {Found{}, "find"},
-	{Branched{}, "branch NAME"}, {Branches{}, "branch"}, {Went{}, "switch"}, {Merged{}, "merge, revert"}, {Released{}, "release NAME"}, {Releases{}, "release list"},
+	{Branched{}, "branch NAME"}, {Branches{}, "branch"}, {Went{}, "go"}, {Merged{}, "merge, revert"}, {Released{}, "release NAME"}, {Releases{}, "release list"},
 	{Review{}, "review open, show, comment, approve, decline, merge, withdraw"}, {Reviews{}, "review list"},
 	{Inspected{}, "inspect"}, {Summary{}, "inspect --summary"}, {Split{}, "split"}, {Joined{}, "join"}, {RecipeTried{}, "recipe try"},
 	{RecipesChecked{}, "recipe check"}, {Kinds{}, "kinds"},

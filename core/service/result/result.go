@@ -153,6 +153,8 @@ type Failure struct {
 	Holder  string `json:"holder,omitempty"`
 	Message string `json:"message"`
 	Hint    string `json:"hint"`
+	// Near lists names that may have been meant, the likeliest first.
+	Near []string `json:"near,omitempty"`
 }
 
 // Schema names it.
@@ -160,7 +162,7 @@ func (Error) Schema() string { return "oaken.error/1" }
 
 // ErrorOf gives a failure, with its reason where it has one.
 func ErrorOf(f *fault.Error) Error {
-	out := Failure{Code: string(f.Code), Message: f.What, Hint: f.Hint}
+	out := Failure{Code: string(f.Code), Message: f.What, Hint: f.Hint, Near: f.Near}
 	var r *chest.Refusal
 	if errors.As(f, &r) {
 		out.Reason, out.Subject = string(r.Reason), r.Subject

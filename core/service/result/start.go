@@ -111,3 +111,17 @@ type Wish struct {
 
 // Schema names it.
 func (Trust) Schema() string { return "oaken.trust/1" }
+
+// Guide is what to do next, the most urgent first.
+type Guide struct {
+	Advice []Advice `json:"advice"`
+}
+
+// Advice is one thing to do, with the call for it.
+type Advice struct {
+	Text    string `json:"text"`
+	Command string `json:"command"`
+}
+
+// Schema names it.
+func (Guide) Schema() string { return "oaken.guide/1" }

@@ -118,7 +118,7 @@ func (p *Publication) Release(ctx context.Context, mine func(ledger.Lock) bool) 
 			for _, l := range append(set.Over(path), own...) {
 				switch {
 				case !mine(l):
-					return nil, chest.LockInTheWay(l, path, "It is held here until then. Ask "+l.Holder+", then run oaken sync.")
+					return nil, chest.LockInTheWay(l, path, "It is unsent until then. Ask "+l.Holder+", then run oaken sync.")
 				case !d.KeepLocks && !slices.Contains(out[i], l.Address) && p.lies(l, path):
 					out[i] = append(out[i], l.Address)
 				}
