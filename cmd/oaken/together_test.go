@@ -92,3 +92,31 @@ func TestOpenRefusesWhatItCanNotDo(t *testing.T) {
 		t.Errorf("changes: %s", got)
 	}
 }
+
+// TestNobodyIsSaidToEditWhatIsAsItWas commits at once after the files were laid out, when no look can tell yet that they
+// are as they were: only what is edited is told to others.
+func TestNobodyIsSaidToEditWhatIsAsItWas(t *testing.T) {
+	p := empty(t)
+	p.ok("demo", "--bare", "reef")
+	p.dir += "/reef"
+	p.ok("begin")
+	p.ok("commit", "-m", "First")
+	p.write(sample.Notes, "one\n")
+	p.write("notes/more.txt", "more\n")
+	p.ok("commit", sample.Notes, "-m", "One")
+	p.write(sample.Notes, "two\n")
+	p.ok("commit", "-m", "Two")
+	p.write("notes/more.txt", "edited\n")
+	p.write("exhibit/again.txt", "x\n")
+	p.ok("commit", "exhibit", "-m", "Again")
+	(&project{t: t, dir: filepath.Dir(p.dir)}).ok("open", "reef", "other", "--as", "Tarek")
+	tarek := &project{t: t, dir: filepath.Join(filepath.Dir(p.dir), "other")}
+	for _, path := range []string{sample.Scene, sample.App, sample.Notes} {
+		if out := tarek.ok("lock", path); strings.Contains(out, "Also changed") {
+			t.Errorf("%s is as it was, and others are told\n%s", path, out)
+		}
+	}
+	if out := tarek.ok("lock", "notes/more.txt"); !strings.Contains(out, "Imke") && !strings.Contains(out, "not committed") {
+		t.Errorf("an edit is not told: %s", out)
+	}
+}

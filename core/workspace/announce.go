@@ -6,19 +6,29 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/content"
+	"oakenchest/core/element"
 	"oakenchest/core/ledger"
 	"oakenchest/core/overlap"
 	"oakenchest/core/state"
 )
 
-// announceRest tells what is still edited after a commit.
-func (w *Workspace) announceRest(ctx context.Context, all []Change, c *Committed) {
-	done := make(map[string]bool, len(c.Changes))
-	for _, x := range c.Changes {
-		done[x.Path] = true
+// announceRest tells what is still edited when some of all changes are done with.
+func (w *Workspace) announceRest(ctx context.Context, all, done []Change) {
+	gone := make(map[string]bool, len(done))
+	for _, x := range done {
+		gone[x.Path] = true
 	}
-	rest := slices.DeleteFunc(slices.Clone(all), func(x Change) bool { return done[x.Path] })
+	rest := slices.DeleteFunc(slices.Clone(all), func(x Change) bool { return gone[x.Path] || w.onlySupposed(x) })
 	_ = w.Announce(ctx, rest, nil)
+}
+
+// onlySupposed reports whether a file was taken for edited because it was written lately, and holds what it held.
+func (w *Workspace) onlySupposed(x Change) bool {
+	if x.State != Edited || x.Is.Digest != (element.Digest{}) || x.Is.Size != x.Was.Size {
+		return false
+	}
+	is, err := w.disk.FileAt(x.Path)
+	return err == nil && is.Same(x.Was)
 }
 
 // Announce tells the chest what is edited here. now lists the files of the workspace. That it fails harms nothing else:

@@ -139,7 +139,7 @@ func (w *Workspace) Commit(ctx context.Context, o CommitOptions) (*Committed, er
 	if err == nil {
 		c.Along, c.Ended, c.LeftOut = along, ended, leftOut
 		c.Warnings = append(append(c.Warnings, advice...), broken...)
-		w.announceRest(ctx, status.Changes, c)
+		w.announceRest(ctx, status.Changes, chosen)
 		err = w.captured(ctx, c)
 	}
 	return c, err

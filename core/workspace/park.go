@@ -80,7 +80,7 @@ func (w *Workspace) Park(ctx context.Context, o ParkOptions) ([]Change, error) {
 	if err := errors.Join(w.undo(chosen, written), w.reloadManifest()); err != nil {
 		return nil, err
 	}
-	w.announceRest(ctx, s.Changes, &Committed{Changes: chosen})
+	w.announceRest(ctx, s.Changes, chosen)
 	return chosen, w.locking.Mark(ctx, disk.PathsOf(chosen))
 }
 
