@@ -43,7 +43,7 @@ var floors = [][]string{
 	{"core/service"},
 	{"page", "board"},
 	{"cli"},
-	{"cmd/oaken", "bench/commits"},
+	{"cmd/oaken", "bench/commits", "tools/man"},
 }
 
 // unwanted are packages that no file of core may import.

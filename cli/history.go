@@ -26,7 +26,7 @@ lies in it. --drawn shows how branches parted and met.`,
 		Example:           "  oaken history\n  oaken history exhibit/reef.glb --limit 5\n  oaken history exhibit/reef.glb::node:Lamp\n  oaken history --author Imke --since 2026-05-01\n  oaken history --drawn",
 		GroupID:           groupDaily,
 		Args:              cobra.MaximumNArgs(1),
-		ValidArgsFunction: completePaths,
+		ValidArgsFunction: a.completeAddresses,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if q.Limit < 1 {
 				return usage(cmd, "--limit takes a number from 1.")

@@ -28,7 +28,7 @@ func newInspect(a *App) *cobra.Command {
 		Example:           "  oaken inspect exhibit/reef.glb\n  oaken inspect exhibit/reef.glb::node:Lamp\n  oaken inspect database --depth 2\n  oaken inspect apps/rounds.app --summary",
 		GroupID:           groupArtifacts,
 		Args:              cobra.ExactArgs(1),
-		ValidArgsFunction: completePaths,
+		ValidArgsFunction: a.completeAddresses,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			address, err := element.ParseAddress(args[0])
 			if err != nil {

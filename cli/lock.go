@@ -37,7 +37,7 @@ you edit is contested, and stays out of commits until you have it.`,
 		Example:           "  oaken lock exhibit/reef.glb --for 2h\n  oaken lock exhibit/reef.glb::node:Lamp -m \"a warmer light\"\n  oaken lock 'exhibit/sounds/**/*.wav'\n  oaken lock database::table:feeding",
 		GroupID:           groupDaily,
 		Args:              cobra.MinimumNArgs(1),
-		ValidArgsFunction: completePaths,
+		ValidArgsFunction: a.completeAddresses,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if lasts != "" {
 				var err error
@@ -230,7 +230,7 @@ over. A lock under which something is edited and not published says so.`,
 		Example:           "  oaken locks\n  oaken locks 'exhibit/**'\n  oaken locks --stale",
 		GroupID:           groupDaily,
 		Args:              cobra.MaximumNArgs(1),
-		ValidArgsFunction: completePaths,
+		ValidArgsFunction: a.completeAddresses,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 1 && !doublestar.ValidatePattern(args[0]) {
 				return usage(cmd, "%q is not a well-formed pattern.", args[0])

@@ -27,7 +27,7 @@ brings the newest copy of each back.`,
 		Example:           "  oaken restore exhibit/reef.glb\n  oaken restore exhibit/reef.glb --from main:2\n  oaken restore exhibit/reef.glb::node:Lamp.scale --from release:spring\n  oaken restore . --from release:spring --to ../spring\n  oaken restore --rescued notes/opening.txt",
 		GroupID:           groupDaily,
 		Args:              cobra.ArbitraryArgs,
-		ValidArgsFunction: completePaths,
+		ValidArgsFunction: a.completeAddresses,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if rescued {
 				return a.rescued(cmd, args)

@@ -20,6 +20,9 @@ const (
 	groupCare         = "care"
 )
 
+// Commands gives the whole tree of commands, for those who write about it.
+func Commands() *cobra.Command { return newRoot(&App{}) }
+
 // newRoot builds the whole tree of commands, in the order of help.
 func newRoot(a *App) *cobra.Command {
 	cobra.EnableCommandSorting = false

@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/service"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
@@ -174,6 +175,30 @@ func (a *App) completeLocks(cmd *cobra.Command, _ []string, _ string) ([]string,
 // completePaths lets the shell offer files.
 func completePaths(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 	return nil, cobra.ShellCompDirectiveDefault
+}
+
+// completeAddresses lets the shell offer files, and behind :: the elements in one.
+func (a *App) completeAddresses(cmd *cobra.Command, _ []string, text string) ([]string, cobra.ShellCompDirective) {
+	if !strings.Contains(text, "::") {
+		return nil, cobra.ShellCompDirectiveDefault
+	}
+	var out []string
+	a.quietly(cmd, func(w *workspace.Workspace) {
+		path, inside, _ := strings.Cut(text, "::")
+		p, err := w.ProjectPath(a.folder(), path)
+		if err != nil {
+			return
+		}
+		for _, s := range []state.State{w.Work(), w.BaseState()} {
+			if out = service.Elements(cmd.Context(), w.Reader(), s, p+"::"+inside); len(out) > 0 {
+				break
+			}
+		}
+		for i := range out {
+			out[i] = path + strings.TrimPrefix(out[i], p)
+		}
+	})
+	return out, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
 }
 
 // completeFolders lets the shell offer folders.

@@ -120,7 +120,7 @@ func TestCompletionsOfferNames(t *testing.T) {
 	dir := t.TempDir()
 	for _, c := range []struct{ call, want string }{
 		{"begin", ""}, {"env add dev sqlite:dev.db", ""}, {"commit -m x", ""}, {"branch kelp", ""}, {"release spring", ""},
-		{"__complete go ", "kelp"}, {"__complete compare ", "release:spring"}, {"__complete capture ", "dev"}, {"__complete deploy dev ", "main"}, {"__complete resolve a --keep ", "theirs"},
+		{"__complete go ", "kelp"}, {"__complete compare ", "release:spring"}, {"__complete capture ", "dev"}, {"__complete deploy dev ", "main"}, {"__complete resolve a --keep ", "theirs"}, {"__complete help ", "locks"}, {"__complete lock oaken.toml::", "oaken.toml::"},
 	} {
 		var out bytes.Buffer
 		app := &App{Out: &out, Err: &out, Dir: dir, Now: time.Now, Person: "Imke", Machine: "desk"}

@@ -13,6 +13,7 @@ import (
 	"io"
 	"path"
 	"slices"
+	"sync"
 
 	"oakenchest/core/element"
 )
@@ -279,6 +280,20 @@ type Layered interface {
 	Inner() Kind
 }
 
+// Gatherer is a Kind of files that may be made of others in their folder, which they name: a scene of its buffers.
+type Gatherer interface {
+	Kind
+	// Gathers tells by a path whether a file of it may be made of others.
+	Gathers(path string) bool
+}
+
+// Fallback is a Kind that takes what no other one takes: reading something by it tells little of what it is.
+type Fallback interface {
+	Kind
+	// TakesRest does nothing: it marks the kind.
+	TakesRest()
+}
+
 // Ability gives what a kind, or the kind that it reads by, can do besides.
 func Ability[T any](k Kind) (T, bool) {
 	for {
@@ -308,6 +323,9 @@ type Table struct {
 	kinds []Kind
 	adapt Adapter
 	text  *Transcoder // nil when text is read in UTF-8 alone
+
+	gathering sync.Once
+	gatherers []Gatherer // those of kinds, once they were asked for
 	// Room, when set, is told the bytes that are about to be read and decoded: their trees take several
 	// times as much.
 	Room func(size int64)
@@ -417,6 +435,31 @@ func (t *Table) claimed(path string, head []byte) Kind {
 
 // HeadSize is how many first bytes Claims looks at.
 const HeadSize = 4096
+
+// Gathers reports whether a file, by its path, may be made of others in its folder.
+func (t *Table) Gathers(path string) bool {
+	t.gathering.Do(func() {
+		for _, k := range t.kinds {
+			if g, ok := Ability[Gatherer](k); ok {
+				t.gatherers = append(t.gatherers, g)
+			}
+		}
+	})
+	return slices.ContainsFunc(t.gatherers, func(g Gatherer) bool { return g.Gathers(path) })
+}
+
+// IsFallback reports whether a kind takes what no other one takes.
+func (t *Table) IsFallback(name string) bool {
+	if name == t.Opaque().Name() {
+		return true
+	}
+	k, known := t.Named(name)
+	if !known {
+		return false
+	}
+	_, rest := Ability[Fallback](k)
+	return rest
+}
 
 // Opaque gives the kind that takes everything.
 func (t *Table) Opaque() Kind { return t.kinds[len(t.kinds)-1] }

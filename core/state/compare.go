@@ -158,14 +158,14 @@ func (m moves) byName(olds, news []string) (leftOld, leftNew []string) {
 	return leftOld, slices.DeleteFunc(slices.Clone(news), func(n string) bool { return taken[n] })
 }
 
-// addUsers adds the scenes whose buffers differ though they themselves do not.
+// addUsers adds the files that may be made of ones that differ, though they themselves do not.
 func (r *Reader) addUsers(a, b *Snapshot, units map[string]bool) {
 	folders := map[string]bool{}
 	for p := range units {
 		folders[path.Dir(p)] = true
 	}
 	for p := range b.files {
-		if _, both := a.files[p]; both && folders[path.Dir(p)] && sceneOfFiles(p) {
+		if _, both := a.files[p]; both && folders[path.Dir(p)] && r.Kinds.Gathers(p) {
 			units[p] = true
 		}
 	}

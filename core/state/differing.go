@@ -3,7 +3,6 @@ package state
 import (
 	"context"
 	"path"
-	"strings"
 
 	"oakenchest/core/chest"
 )
@@ -23,7 +22,7 @@ func (r *Reader) openBoth(ctx context.Context, from, to State) (a, b *Snapshot, 
 }
 
 // differing gives snapshots of two commits with the files that differ, with those of declared folders that any
-// of them lies in, and with the scenes beside them, which may be made of them.
+// of them lies in, and with the files beside them that may be made of them.
 func (r *Reader) differing(was, is Commit) (a, b *Snapshot, err error) {
 	pairs, err := was.Chest.Diff(was.Tree, is.Tree)
 	if err != nil {
@@ -59,21 +58,21 @@ func (r *Reader) differing(was, is Commit) (a, b *Snapshot, err error) {
 		}
 	}
 	for dir := range folders {
-		if err := addScenes(a, b, was, is, dir); err != nil {
+		if err := r.addGatherers(a, b, was, is, dir); err != nil {
 			return nil, nil, err
 		}
 	}
 	return a, b, nil
 }
 
-// addScenes adds the scenes of a folder that both commits have.
-func addScenes(a, b *Snapshot, was, is Commit, dir string) error {
+// addGatherers adds the files of a folder that both commits have and that may be made of others.
+func (r *Reader) addGatherers(a, b *Snapshot, was, is Commit, dir string) error {
 	entries, err := is.in(dir)
 	if err != nil {
 		return err
 	}
 	for _, e := range entries {
-		if e.Mode == chest.Folder || !sceneOfFiles(e.Path) {
+		if e.Mode == chest.Folder || !r.Kinds.Gathers(e.Path) {
 			continue
 		}
 		p := path.Join(dir, e.Path)
@@ -88,9 +87,6 @@ func addScenes(a, b *Snapshot, was, is Commit, dir string) error {
 	}
 	return nil
 }
-
-// sceneOfFiles reports whether a file may be made of files beside it.
-func sceneOfFiles(p string) bool { return strings.EqualFold(path.Ext(p), ".gltf") }
 
 // in lists what lies in one folder of the tree; paths are names alone.
 func (c Commit) in(dir string) ([]File, error) {

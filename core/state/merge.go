@@ -134,7 +134,7 @@ func (g *merge) contested() []string {
 		}
 	}
 	for p := range all {
-		if !strings.EqualFold(path.Ext(p), ".gltf") {
+		if !g.r.Kinds.Gathers(p) {
 			continue
 		}
 		if g.sceneContested(p, mine, theirs) {
@@ -149,9 +149,9 @@ func (g *merge) contested() []string {
 			out = append(out, u)
 		}
 	}
-	// Scenes first: they decide about their buffers.
+	// What is made of others first: it decides about them.
 	slices.SortFunc(out, func(x, y string) int {
-		gx, gy := strings.EqualFold(path.Ext(x), ".gltf"), strings.EqualFold(path.Ext(y), ".gltf")
+		gx, gy := g.r.Kinds.Gathers(x), g.r.Kinds.Gathers(y)
 		if gx != gy {
 			if gx {
 				return -1

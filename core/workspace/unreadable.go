@@ -55,7 +55,7 @@ func (w *Workspace) unreadable(ctx context.Context, changes []Change, known map[
 				return nil // a file that is gone meanwhile is no artifact
 			}
 		}
-		plain := is.Kind == "text" || is.Kind == w.host.Kinds.Opaque().Name()
+		plain := r.Kinds.IsFallback(is.Kind)
 		if is.Why == nil && plain && u.was != "" && u.was != is.Kind {
 			found[i] = &Unreadable{u.path, u.was, "it does not begin like one"}
 		}
@@ -143,13 +143,13 @@ func (w *Workspace) touchedUnits(changes []Change) ([]affected, error) {
 			if err != nil {
 				return nil, err
 			}
-			if k := r.KindOf(c.Path, begins).Name(); k != "text" && k != w.host.Kinds.Opaque().Name() {
-				out[unit] = affected{unit, k, strings.EqualFold(path.Ext(unit), ".gltf")}
+			if k := r.KindOf(c.Path, begins).Name(); !r.Kinds.IsFallback(k) {
+				out[unit] = affected{unit, k, r.Kinds.Gathers(unit)}
 			}
 		}
 	}
 	for dir := range folders {
-		if err := w.scenesIn(dir, out); err != nil {
+		if err := w.gatherersIn(dir, out); err != nil {
 			return nil, err
 		}
 	}
@@ -171,14 +171,15 @@ func (w *Workspace) beginning(f state.File) ([]byte, error) {
 	return begin[:n], nil
 }
 
-// scenesIn adds the scenes in a folder of the base that are still there: they may need what changed.
-func (w *Workspace) scenesIn(dir string, out map[string]affected) error {
+// gatherersIn adds the files in a folder of the base that may be made of others and are still there.
+func (w *Workspace) gatherersIn(dir string, out map[string]affected) error {
 	names, err := w.RecordedIn(dir)
 	if err != nil {
 		return err
 	}
+	kinds := w.Reader().Kinds
 	for _, name := range names {
-		if !strings.EqualFold(path.Ext(name), ".gltf") {
+		if !kinds.Gathers(name) {
 			continue
 		}
 		p := path.Join(dir, name)

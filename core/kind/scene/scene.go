@@ -36,6 +36,9 @@ var (
 // Name is "scene".
 func (Kind) Name() string { return "scene" }
 
+// Gathers tells scenes that may have their buffers and pictures in files beside them.
+func (Kind) Gathers(p string) bool { return strings.EqualFold(path.Ext(p), ".gltf") }
+
 // About describes the kind.
 func (Kind) About() string {
 	return "glTF 2.0 scenes, .gltf with its buffers and .glb: nodes, meshes, materials, images, animations, lights, by name"

@@ -25,6 +25,9 @@ var _ kind.Writer = Kind{}
 // Name is "text".
 func (Kind) Name() string { return "text" }
 
+// TakesRest marks it as what any text is when it is nothing else.
+func (Kind) TakesRest() {}
+
 // About describes the kind.
 func (Kind) About() string { return "plain text in UTF-8: lines" }
 
