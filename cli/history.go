@@ -15,7 +15,7 @@ import (
 func newHistory(a *App) *cobra.Command {
 	q := history.Query{Limit: 30}
 	var since, until string
-	var drawn bool
+	var drawn, details bool
 	cmd := &cobra.Command{
 		Use:   "history [PATH[::ELEMENT]]",
 		Short: "List the commits, of the project, a path or an element",
@@ -41,7 +41,7 @@ lies in it. --drawn shows how branches parted and met.`,
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				entries, more, err := a.entries(cmd.Context(), w, args, q)
 				if err == nil {
-					a.showHistory(w, entries, more, drawn)
+					a.showHistory(w, entries, more, drawn, details)
 				}
 				return err
 			})
@@ -54,6 +54,7 @@ lies in it. --drawn shows how branches parted and met.`,
 	f.StringVar(&q.Text, "text", "", "only commits whose message holds `TEXT`")
 	f.StringVar(&since, "since", "", "only commits since `DAY`, as 2026-05-31")
 	f.StringVar(&until, "until", "", "only commits until `DAY`, that day included")
+	f.BoolVar(&details, "details", false, "show workspaces and ids on a narrow terminal too")
 	f.BoolVar(&drawn, "drawn", false, "show how branches parted and met")
 	return cmd
 }
@@ -98,7 +99,10 @@ func day(cmd *cobra.Command, flag, text string, add time.Duration) (time.Time, e
 	return t.Add(add), nil
 }
 
-func (a *App) showHistory(w *workspace.Workspace, entries []history.Entry, more, drawn bool) {
+// wideTerminal is the width in columns from which on history shows everything.
+const wideTerminal = 100
+
+func (a *App) showHistory(w *workspace.Workspace, entries []history.Entry, more, drawn, details bool) {
 	if a.json {
 		a.print(result.HistoryOf(entries, more))
 		return
@@ -120,7 +124,11 @@ func (a *App) showHistory(w *workspace.Workspace, entries []history.Entry, more,
 		if c.Item != "" {
 			message = c.Item + ": " + message
 		}
-		row := []cell{{workspace.Label(c), strong}, {clock(c.Time), plain}, {c.Author, plain}, {c.Workspace, faint}, {c.ID.Short(), faint}, {oneLine(message, 80), plain}}
+		row := []cell{{workspace.Label(c), strong}, {clock(c.Time), plain}, {c.Author, plain}}
+		if details || a.Width <= 0 || a.Width >= wideTerminal {
+			row = append(row, cell{c.Workspace, faint}, cell{c.ID.Short(), faint})
+		}
+		row = append(row, cell{oneLine(message, 80), plain})
 		if drawn {
 			row = append([]cell{{lanes[i], warm}}, row...)
 		}

@@ -49,14 +49,16 @@ type cell struct {
 	tone tone
 }
 
-// table writes rows in columns, two spaces between them, each line indented.
+// table writes rows in columns, two spaces between them, each line indented. On a terminal that is narrower than the
+// rows, the widest columns are shortened; --all leaves them.
 func (a *App) table(w io.Writer, indent string, rows [][]cell) {
-	var widths []int
 	for _, r := range rows {
 		for i := range r {
 			r[i].text = a.inert(r[i].text)
 		}
 	}
+	a.fit(rows, len(indent))
+	var widths []int
 	for _, r := range rows {
 		for i, c := range r {
 			if i == len(widths) {
@@ -77,6 +79,53 @@ func (a *App) table(w io.Writer, indent string, rows [][]cell) {
 			}
 		}
 		fmt.Fprintln(w, strings.TrimRight(b.String(), " "))
+	}
+}
+
+// leastColumn is the width that a column is shortened to at most.
+const leastColumn = 12
+
+// fit shortens the widest columns of rows until they fit the terminal, as far as that goes.
+func (a *App) fit(rows [][]cell, indent int) {
+	if a.Width <= 0 || a.all {
+		return
+	}
+	var widths []int
+	for _, r := range rows {
+		for i, c := range r {
+			if i == len(widths) {
+				widths = append(widths, 0)
+			}
+			widths[i] = max(widths[i], runewidth.StringWidth(c.text))
+		}
+	}
+	total := indent + 2*max(len(widths)-1, 0)
+	for _, n := range widths {
+		total += n
+	}
+	for total > a.Width && len(widths) > 0 {
+		widest := 0
+		for i, n := range widths {
+			if n > widths[widest] {
+				widest = i
+			}
+		}
+		if widths[widest] <= leastColumn {
+			break
+		}
+		widths[widest]--
+		total--
+	}
+	for _, r := range rows {
+		for i := range r {
+			switch {
+			case runewidth.StringWidth(r[i].text) <= widths[i]:
+			case strings.Contains(r[i].text, "/") && !strings.Contains(r[i].text, " "):
+				r[i].text = middle(r[i].text, widths[i]) // a path or an address: both ends tell
+			default:
+				r[i].text = runewidth.Truncate(r[i].text, widths[i], "…")
+			}
+		}
 	}
 }
 
