@@ -253,6 +253,27 @@ func Listed(s State, list []File) *Snapshot {
 	return t
 }
 
+// PartOf gives the snapshot of a state of which the files of some artifacts are at hand; list has all files of the state,
+// or more than those. What else is asked for, the state is asked for.
+func PartOf(s Finder, list []File, units map[string]bool) *Snapshot {
+	var part []File
+	for _, f := range list {
+		if units[f.Path] {
+			part = append(part, f)
+			continue
+		}
+		for i, r := range f.Path { // in a folder that is an artifact
+			if r == '/' && units[f.Path[:i]] {
+				part = append(part, f)
+				break
+			}
+		}
+	}
+	t := Listed(s, part)
+	t.rest = s
+	return t
+}
+
 // Unit gives the path of the artifact that a file belongs to: the declared
 // folder that owns it, or the file itself.
 func (r *Reader) Unit(p string) string {

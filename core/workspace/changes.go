@@ -133,7 +133,11 @@ func (w *Workspace) nameKinds(ctx context.Context, changes []Change, now []state
 		return nil, nil
 	}
 	r := w.Reader()
-	work := state.Listed(w.Work(), now)
+	units := make(map[string]bool, len(changes))
+	for _, c := range changes {
+		units[r.Unit(c.Path)] = true
+	}
+	work := state.PartOf(w.Work().(state.Finder), now, units)
 	known := map[string]state.Checked{}
 	for i := range changes {
 		c := &changes[i]

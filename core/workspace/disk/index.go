@@ -1,9 +1,12 @@
 package disk
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/binary"
+	"errors"
 	"fmt"
+	"io"
 	"maps"
 	"os"
 	"path/filepath"
@@ -217,30 +220,42 @@ func namesOf(rest []byte) string {
 	return out.String()
 }
 
-func (x *index) encode() []byte {
-	n := 0
-	for dir, list := range x.folders {
-		n += len(dir) + 16 + len(list)*(entryBytes+32)
+// writeTo writes the index; only a part of it is in memory at a time.
+func (x *index) writeTo(f io.WriteSeeker) error {
+	if _, err := f.Write(append([]byte(indexMagic), make([]byte, 8)...)); err != nil { // the sum, when the rest is known
+		return err
 	}
-	out := append(make([]byte, 0, n+64), indexMagic...)
-	out = binary.LittleEndian.AppendUint64(out, 0) // the sum, when the rest is known
-	out = binary.LittleEndian.AppendUint64(out, uint64(x.written))
-	out = binary.AppendUvarint(out, uint64(len(x.folders)))
+	var sum xxhash.Digest
+	sum.Reset()
+	out := bufio.NewWriterSize(io.MultiWriter(&sum, f), 1<<16)
+	var b []byte
+	put := func() { _, _ = out.Write(b); b = b[:0] } // Flush tells
+	b = binary.LittleEndian.AppendUint64(b, uint64(x.written))
+	b = binary.AppendUvarint(b, uint64(len(x.folders)))
+	put()
 	for _, dir := range slices.Sorted(maps.Keys(x.folders)) {
-		out = binary.AppendUvarint(out, uint64(len(dir)))
-		out = append(out, dir...)
-		out = binary.AppendUvarint(out, uint64(len(x.folders[dir])))
+		b = binary.AppendUvarint(b, uint64(len(dir)))
+		b = append(b, dir...)
+		b = binary.AppendUvarint(b, uint64(len(x.folders[dir])))
 		for _, e := range x.folders[dir] {
-			out = binary.AppendUvarint(out, uint64(len(e.Name)))
-			out = append(out, e.Name...)
-			out = binary.LittleEndian.AppendUint64(out, uint64(e.Size))
-			out = binary.LittleEndian.AppendUint64(out, uint64(e.Changed))
-			out = binary.LittleEndian.AppendUint64(out, e.Inode)
-			out = append(out, e.digest[:]...)
+			b = binary.AppendUvarint(b, uint64(len(e.Name)))
+			b = append(b, e.Name...)
+			b = binary.LittleEndian.AppendUint64(b, uint64(e.Size))
+			b = binary.LittleEndian.AppendUint64(b, uint64(e.Changed))
+			b = binary.LittleEndian.AppendUint64(b, e.Inode)
+			b = append(b, e.digest[:]...)
+			put()
 		}
+		put()
 	}
-	binary.LittleEndian.PutUint64(out[len(indexMagic):], xxhash.Sum64(out[len(indexMagic)+8:]))
-	return out
+	if err := out.Flush(); err != nil {
+		return err
+	}
+	if _, err := f.Seek(int64(len(indexMagic)), io.SeekStart); err != nil {
+		return err
+	}
+	_, err := f.Write(binary.LittleEndian.AppendUint64(nil, sum.Sum64()))
+	return err
 }
 
 // SaveIndex writes the index; that it can't be written is no error, it is only slower.
@@ -250,7 +265,11 @@ func (t *Tree) SaveIndex() {
 	t.index.ripen(now)
 	t.index.written = now
 	temp := filepath.Join(t.Own("temp"), fmt.Sprintf("index-%d", os.Getpid()))
-	if os.WriteFile(temp, t.index.encode(), OwnMode) == nil {
+	f, err := os.OpenFile(temp, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, OwnMode)
+	if err != nil {
+		return
+	}
+	if errors.Join(t.index.writeTo(f), f.Close()) == nil {
 		_ = os.Rename(temp, t.IndexFile())
 	}
 }

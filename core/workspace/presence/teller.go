@@ -73,7 +73,11 @@ func (t *Teller) Announce(ctx context.Context, changes []disk.Change, now []stat
 	t.Disk.Remember()
 	var work state.State = t.In.Work()
 	if now != nil {
-		work = state.Listed(work, now)
+		units := map[string]bool{}
+		for _, i := range unknown {
+			units[p.Edits[i].Path] = true
+		}
+		work = state.PartOf(t.In.Work().(state.Finder), now, units)
 	}
 	for n, i := range unknown {
 		if n == mostTold {
