@@ -12,6 +12,7 @@ import (
 	"errors"
 	"net/url"
 	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -20,6 +21,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/datastep"
+	"oakenchest/core/schema/rows"
 	"oakenchest/core/schema/scope"
 	"oakenchest/core/schema/step"
 )
@@ -28,8 +30,8 @@ import (
 // reached is no such.
 var ErrMissing = errors.New("the target is not there yet")
 
-// missing is an error for people that is ErrMissing too.
-func missing(hint, format string, args ...any) error {
+// Missing is an error for people that is ErrMissing too.
+func Missing(hint, format string, args ...any) error {
 	e := fault.New(fault.Unreachable, hint, format, args...)
 	e.Err = ErrMissing
 	return e
@@ -63,11 +65,12 @@ type Plan struct {
 	// set before Apply, and Recorded called when all is recorded: the notes go then.
 	Token    string
 	Recorded func(ctx context.Context) error
-	journal  datastep.Journal
-	noted    bool                          // the target notes data steps that are left out
-	ended    func(statement string) string // writes a statement in a script, where ; does not do
-	mode     func(mode string) string      // sets the mode of a step; an empty one is the usual
-	session  func(session string) string   // sets the session of a step; likewise
+	// Journal is how the target notes data steps; Noted says that it notes some that are left out.
+	Journal datastep.Journal
+	Noted   bool
+	// Ending writes a statement in a script, where ; does not do; ModeOf sets the mode of a step, SessionOf its session,
+	// an empty one being the usual. nil for none of these.
+	Ending, ModeOf, SessionOf func(string) string
 	// Parts are the plans of several targets that are changed together; none for one.
 	Parts []*Plan
 	// declared is what the target holds then.
@@ -90,16 +93,16 @@ type Past struct {
 	Held Files
 }
 
-// lost gives what is to be put back.
-func (p *Past) lost() Files {
+// Restores gives what is to be put back.
+func (p *Past) Restores() Files {
 	if p == nil {
 		return nil
 	}
 	return p.Lost
 }
 
-// held gives what the target is known to hold.
-func (p *Past) held() Files {
+// Holds gives what the target is known to hold.
+func (p *Past) Holds() Files {
 	if p == nil {
 		return nil
 	}
@@ -125,28 +128,28 @@ func (p *Plan) Keeps() bool {
 
 // Ended gives a statement as a script needs it, with what ends it.
 func (p *Plan) Ended(statement string) string {
-	if p.ended == nil {
+	if p.Ending == nil {
 		return statement + ";"
 	}
-	return p.ended(statement)
+	return p.Ending(statement)
 }
 
 // Script gives the statements of a step as a script needs them.
 func (p *Plan) Script(s Step) (out []string) {
-	if s.Mode != "" && p.mode != nil {
-		out = append(out, p.Ended(p.mode(s.Mode)))
+	if s.Mode != "" && p.ModeOf != nil {
+		out = append(out, p.Ended(p.ModeOf(s.Mode)))
 	}
-	if s.Session != "" && p.session != nil {
-		out = append(out, p.Ended(p.session(s.Session)))
+	if s.Session != "" && p.SessionOf != nil {
+		out = append(out, p.Ended(p.SessionOf(s.Session)))
 	}
 	for _, sql := range s.Statements {
 		out = append(out, p.Ended(sql))
 	}
-	if s.Session != "" && p.session != nil {
-		out = append(out, p.Ended(p.session("")))
+	if s.Session != "" && p.SessionOf != nil {
+		out = append(out, p.Ended(p.SessionOf("")))
 	}
-	if s.Mode != "" && p.mode != nil {
-		out = append(out, p.Ended(p.mode("")))
+	if s.Mode != "" && p.ModeOf != nil {
+		out = append(out, p.Ended(p.ModeOf("")))
 	}
 	return out
 }
@@ -215,8 +218,8 @@ type Settings struct {
 	Counting func(table string, done, of int)
 }
 
-// counting gives what asks for what would be lost.
-func (s Settings) counting() *step.Counting { return &step.Counting{Progress: s.Counting} }
+// Counter gives what asks for what would be lost.
+func (s Settings) Counter() *step.Counting { return &step.Counting{Progress: s.Counting} }
 
 // Host is what a driver may know of the workspace that it is used from.
 type Host struct {
@@ -228,26 +231,53 @@ type Host struct {
 	Getenv func(string) (string, bool)
 }
 
-// scheme makes drivers for one sort of target.
-type scheme struct {
-	name  string
-	about string
-	kind  string // of the artifact that the folder is
-	open  func(ctx context.Context, h Host, rest string, s Settings) (Driver, error)
+// Sort is one sort of target, with what its driver can do. A new one is a folder below this one, and a line in
+// package all.
+type Sort struct {
+	// Scheme begins its addresses, About says in a line what they are.
+	Scheme, About string
+	// Kind is that of the artifact that the folder is; empty when it holds files of any kind.
+	Kind string
+	// Server says that an address names a server, and a database on it.
+	Server bool
+	// Open reaches a target, by what stands behind the scheme of its address.
+	Open func(ctx context.Context, h Host, rest string, s Settings) (Driver, error)
+	// Create makes a target, empty, and gives what removes it again; nil where a deployment makes it. Drop removes one
+	// with all that it holds; nil where that is done by hand.
+	Create func(ctx context.Context, h Host, rest string) (undo func(context.Context) error, err error)
+	Drop   func(ctx context.Context, h Host, rest string) error
+	// Tables gives the tables that files declare; nil where there are none.
+	Tables func(ctx context.Context, files Files) ([]rows.Table, error)
+	// NothingDone says that after a deployment which failed so everything is as it was; nil where that is never so.
+	NothingDone func(err error) bool
 }
 
-var schemes = []scheme{
-	{"sqlite", "an SQLite database file: sqlite:PATH", "schema", openSQLite},
-	{"postgres", "a PostgreSQL database: postgres://USER@HOST:PORT/DATABASE", "postgres-schema", openPostgres},
-	{"mysql", "a MariaDB or MySQL database: mysql://USER@HOST:PORT/DATABASE", "mariadb-schema", openMariaDB},
-	{"folder", "a plain folder, without history: folder:PATH", "", openFolder},
+var sorts []Sort
+
+// Register makes sorts of targets known; two of one scheme are a mistake of the program.
+func Register(list ...Sort) {
+	for _, s := range list {
+		if slices.ContainsFunc(sorts, func(o Sort) bool { return o.Scheme == s.Scheme }) {
+			panic("two sorts of targets begin with " + s.Scheme)
+		}
+		sorts = append(sorts, s)
+	}
+}
+
+// NothingDone says that after a failed deployment everything is as it was before.
+func NothingDone(err error) bool {
+	var undone *undoneError
+	if errors.As(err, &undone) {
+		return true
+	}
+	return slices.ContainsFunc(sorts, func(s Sort) bool { return s.NothingDone != nil && s.NothingDone(err) })
 }
 
 // Schemes lists the schemes with a line about each.
 func Schemes() [][2]string {
 	var out [][2]string
-	for _, s := range schemes {
-		out = append(out, [2]string{s.name, s.about})
+	for _, s := range sorts {
+		out = append(out, [2]string{s.Scheme, s.About})
 	}
 	return out
 }
@@ -256,20 +286,20 @@ func Schemes() [][2]string {
 // any kind. The error names the schemes that there are.
 func KindOf(target string) (string, error) {
 	s, _, err := split(target)
-	return s.kind, err
+	return s.Kind, err
 }
 
-func split(target string) (scheme, string, error) {
+func split(target string) (Sort, string, error) {
 	name, rest, _ := strings.Cut(target, ":")
-	i := slices.IndexFunc(schemes, func(s scheme) bool { return s.name == name })
+	i := slices.IndexFunc(sorts, func(s Sort) bool { return s.Scheme == name })
 	if i < 0 || rest == "" {
 		var names []string
-		for _, s := range schemes {
-			names = append(names, s.about)
+		for _, s := range sorts {
+			names = append(names, s.About)
 		}
-		return scheme{}, "", fault.New(fault.Usage, "Targets can be: "+strings.Join(names, "; ")+".", "%q is no target that this program reaches.", target)
+		return Sort{}, "", fault.New(fault.Usage, "Targets can be: "+strings.Join(names, "; ")+".", "%q is no target that this program reaches.", target)
 	}
-	return schemes[i], rest, nil
+	return sorts[i], rest, nil
 }
 
 var variable = regexp.MustCompile(`\$\{([A-Za-z_][A-Za-z0-9_]*)\}`)
@@ -329,15 +359,15 @@ func Shown(target string) string {
 
 // checkDatabase refuses the address of a server that names none of its databases: the server
 // would choose one.
-func (s scheme) checkDatabase(rest string) error {
-	if s.name != "postgres" && s.name != "mysql" || !strings.HasPrefix(rest, "//") {
+func (s Sort) checkDatabase(rest string) error {
+	if !s.Server || !strings.HasPrefix(rest, "//") {
 		return nil
 	}
 	_, name, _ := strings.Cut(strings.TrimPrefix(rest, "//"), "/")
 	if name, _, _ = strings.Cut(name, "?"); name != "" {
 		return nil
 	}
-	return fault.New(fault.Usage, "Write it at the end: "+s.name+"://USER@HOST:PORT/DATABASE.", "The target names a server and none of its databases.")
+	return fault.New(fault.Usage, "Write it at the end: "+s.Scheme+"://USER@HOST:PORT/DATABASE.", "The target names a server and none of its databases.")
 }
 
 // Open reaches a target. ${NAME} in it stands for a variable of the process.
@@ -360,7 +390,16 @@ func Open(ctx context.Context, h Host, target string, settings Settings) (Driver
 	if settings.Scratch, err = h.expand("scratch", settings.Scratch); err != nil {
 		return nil, err
 	}
-	return s.open(ctx, h, rest, settings)
+	return s.Open(ctx, h, rest, settings)
+}
+
+// File gives the place that a target names on this machine, from the host's root.
+func (h Host) File(rest string) string {
+	file := filepath.FromSlash(rest)
+	if !filepath.IsAbs(file) {
+		file = filepath.Join(h.Root, file)
+	}
+	return file
 }
 
 // expand puts the variables' values into a text.
@@ -381,4 +420,29 @@ func (h Host) expand(target, rest string) (string, error) {
 		return "", fault.New(fault.Usage, "Set it and try again.", "The target %s needs the variable %s, which is not set.", target, missing)
 	}
 	return rest, nil
+}
+
+// With gives files after edits.
+func With(have, edits Files) Files {
+	out := Files{}
+	for name, data := range have {
+		out[name] = data
+	}
+	for name, data := range edits {
+		out[name] = data
+		if data == nil {
+			delete(out, name)
+		}
+	}
+	return out
+}
+
+// Unsaved says that what would be lost could not be kept.
+func Unsaved(err error) error {
+	return fault.New(fault.Refused, "Make room on the disk, check the rights, and try again; nothing was changed.", "What would be lost could not be saved: %w.", err)
+}
+
+// ChangedSince says that a plan is not one for the target as it is.
+func ChangedSince(what string) error {
+	return fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.", "The %s has changed since the plan was made.", what)
 }

@@ -20,17 +20,17 @@ type Rename struct {
 	Sure bool
 }
 
-// renames finds, in each table that is there before and after, columns that went while one of
+// Renames finds, in each table that is there before and after, columns that went while one of
 // just the same definition came, where there is one of each alone. addsLast says that the
 // engine puts new columns behind all others. Tables are found by having just the same columns.
-func renames(was, is *element.Element, addsLast bool) (out []Rename) {
+func Renames(was, is *element.Element, addsLast bool) (out []Rename) {
 	out = renamedTables(was, is)
 	for _, e := range was.Children {
 		other := sameKey(is, e)
 		switch {
 		case other == nil:
 		case e.Type == "schema":
-			out = append(out, renames(e, other, addsLast)...)
+			out = append(out, Renames(e, other, addsLast)...)
 		case e.Type == "table":
 			out = append(out, renamedIn(e, other, addsLast)...)
 		}

@@ -84,7 +84,7 @@ func (t together) Capture(ctx context.Context, have Files) (*Captured, error) {
 func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, error) {
 	var parts []*Plan
 	for _, p := range t {
-		part, err := p.Driver.Plan(ctx, Inside(declared, p.Into), &Past{Lost: Inside(past.lost(), p.Into), Held: Inside(past.held(), p.Into), Runs: past.runs(p.Into), Steps: past.stepsIn(p.Into)})
+		part, err := p.Driver.Plan(ctx, Inside(declared, p.Into), &Past{Lost: Inside(past.Restores(), p.Into), Held: Inside(past.Holds(), p.Into), Runs: past.runs(p.Into), Steps: past.stepsIn(p.Into)})
 		if err != nil {
 			return nil, err
 		}
@@ -101,8 +101,8 @@ func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, 
 	}
 	if len(t) == 1 {
 		out.Opening, out.Begin, out.Closing = parts[0].Opening, parts[0].Begin, parts[0].Closing
-		out.journal = parts[0].journal
-		out.ended, out.mode, out.session = parts[0].ended, parts[0].mode, parts[0].session
+		out.Journal = parts[0].Journal
+		out.Ending, out.ModeOf, out.SessionOf = parts[0].Ending, parts[0].ModeOf, parts[0].SessionOf
 	} else {
 		out.Parts = parts
 	}
@@ -141,7 +141,7 @@ func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, 
 	out.Recorded = func(ctx context.Context) error {
 		var errs []error
 		for _, part := range parts {
-			if part.noted || slices.ContainsFunc(part.Steps, func(s Step) bool { return s.Run != nil }) {
+			if part.Noted || slices.ContainsFunc(part.Steps, func(s Step) bool { return s.Run != nil }) {
 				errs = append(errs, part.Recorded(ctx))
 			}
 		}
@@ -225,6 +225,9 @@ func (t together) failed(ctx context.Context, begun []int, parts []*Plan, undo [
 	return &undoneError{cause}
 }
 
+// Undone says of a deployment that failed that everything is as it was.
+func Undone(cause error) error { return &undoneError{cause} }
+
 // undoneError is a failure after which all targets are as they were.
 type undoneError struct{ cause error }
 
@@ -250,12 +253,12 @@ func takeBack(ctx context.Context, p Place, part *Plan, folder string) (func(con
 		}
 	}
 	return func(ctx context.Context) error {
-		lost, err := readFolder(folder)
+		lost, err := ReadFolder(folder)
 		if err != nil {
 			return err
 		}
 		again := maps.Clone(before)
-		back, err := p.Driver.Plan(ctx, again, &Past{Lost: lost, Held: part.declared, Steps: part.undoing(again)})
+		back, err := p.Driver.Plan(ctx, again, &Past{Lost: lost, Held: part.declared, Steps: part.Undoing(again)})
 		if err != nil {
 			return err
 		}
@@ -263,8 +266,8 @@ func takeBack(ctx context.Context, p Place, part *Plan, folder string) (func(con
 	}, nil
 }
 
-// readFolder reads the files of a folder, which need not be there.
-func readFolder(folder string) (Files, error) {
+// ReadFolder reads the files of a folder, which need not be there.
+func ReadFolder(folder string) (Files, error) {
 	out := Files{}
 	err := filepath.WalkDir(folder, func(p string, e fs.DirEntry, err error) error {
 		if err != nil || !e.Type().IsRegular() {

@@ -1,4 +1,4 @@
-package environment
+package all
 
 import (
 	"context"
@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"oakenchest/core/element"
+	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/step"
 )
@@ -19,7 +20,7 @@ import (
 // fakeDriver holds files in memory and fails as it is told.
 type fakeDriver struct {
 	name  string
-	files Files
+	files environment.Files
 	log   *[]string
 	// whole says that a plan is a transaction; failAt is the step before which it fails, 1
 	// for the first; failures is how often it does.
@@ -29,8 +30,8 @@ type fakeDriver struct {
 	closed           bool
 }
 
-func (d *fakeDriver) Capture(_ context.Context, have Files) (*Captured, error) {
-	c := &Captured{Files: maps.Clone(d.files), Edits: Files{}, Tree: &element.Element{Type: "fake"}, Untracked: []string{d.name + " has more"}}
+func (d *fakeDriver) Capture(_ context.Context, have environment.Files) (*environment.Captured, error) {
+	c := &environment.Captured{Files: maps.Clone(d.files), Edits: environment.Files{}, Tree: &element.Element{Type: "fake"}, Untracked: []string{d.name + " has more"}}
 	for name, data := range d.files {
 		if string(have[name]) != string(data) {
 			c.Edits[name] = data
@@ -39,30 +40,31 @@ func (d *fakeDriver) Capture(_ context.Context, have Files) (*Captured, error) {
 	return c, nil
 }
 
-func (d *fakeDriver) Plan(_ context.Context, declared Files, past *Past) (*Plan, error) {
-	p := &Plan{}
+func (d *fakeDriver) Plan(_ context.Context, declared environment.Files, past *environment.Past) (*environment.Plan, error) {
+	p := &environment.Plan{}
 	if d.whole {
 		p.Begin = []string{"begin"}
 	}
 	var names []string
-	for name := range with(d.files, declared) {
+	for name := range environment.With(d.files, declared) {
 		if _, is := declared[name]; !is || string(d.files[name]) != string(declared[name]) {
 			names = append(names, name)
 		}
 	}
 	slices.Sort(names)
 	for _, name := range names {
-		s := Step{What: name, Effect: step.Instant, Address: element.Address{}.Below(element.Step{Type: "file", Key: name})}
+		s := environment.Step{What: name, Effect: step.Instant, Address: element.Address{}.Below(element.Step{Type: "file", Key: name})}
 		if d.loses {
 			s.Loss = name
 		}
 		p.Steps = append(p.Steps, s)
 	}
 	before := maps.Clone(d.files)
-	p.Before = func(context.Context) (Files, error) { return before, nil }
+	p.Before = func(context.Context) (environment.Files, error) { return before, nil }
 	if d.loses {
 		p.Save = func(_ context.Context, folder string) error {
-			return put(filepath.Join(folder, "rows", d.name+".csv"), []byte("lost"))
+			file := filepath.Join(folder, "rows", d.name+".csv")
+			return errors.Join(os.MkdirAll(filepath.Dir(file), 0o777), os.WriteFile(file, []byte("lost"), 0o666))
 		}
 	}
 	p.Apply = func(_ context.Context, done func(int)) error {
@@ -85,8 +87,8 @@ func (d *fakeDriver) Plan(_ context.Context, declared Files, past *Past) (*Plan,
 				done(i + 1)
 			}
 		}
-		if len(past.lost()) > 0 {
-			*d.log = append(*d.log, d.name+" gets back "+strings.Join(slices.Sorted(maps.Keys(past.lost())), " "))
+		if len(past.Restores()) > 0 {
+			*d.log = append(*d.log, d.name+" gets back "+strings.Join(slices.Sorted(maps.Keys(past.Restores())), " "))
 		}
 		return nil
 	}
@@ -95,18 +97,18 @@ func (d *fakeDriver) Plan(_ context.Context, declared Files, past *Past) (*Plan,
 
 func (d *fakeDriver) Close() error { d.closed = true; return nil }
 
-func fakes(log *[]string) (database, folder *fakeDriver, all Driver) {
-	database = &fakeDriver{name: "database", files: Files{"tank.sql": []byte("1")}, log: log, whole: true}
-	folder = &fakeDriver{name: "folder", files: Files{"a.txt": []byte("1"), "b.txt": []byte("1")}, log: log}
-	return database, folder, Together([]Place{{"db", database}, {"signs/deep", folder}})
+func fakes(log *[]string) (database, folder *fakeDriver, all environment.Driver) {
+	database = &fakeDriver{name: "database", files: environment.Files{"tank.sql": []byte("1")}, log: log, whole: true}
+	folder = &fakeDriver{name: "folder", files: environment.Files{"a.txt": []byte("1"), "b.txt": []byte("1")}, log: log}
+	return database, folder, environment.Together([]environment.Place{{Into: "db", Driver: database}, {Into: "signs/deep", Driver: folder}})
 }
 
-var wanted = Files{"db/tank.sql": []byte("2"), "db/new.sql": []byte("2"), "signs/deep/a.txt": []byte("2")}
+var wanted = environment.Files{"db/tank.sql": []byte("2"), "db/new.sql": []byte("2"), "signs/deep/a.txt": []byte("2")}
 
 func TestTargetsChangeTogether(t *testing.T) {
 	var log []string
 	database, folder, all := fakes(&log)
-	got, err := all.Capture(t.Context(), Files{"db/tank.sql": []byte("1"), "other/x": []byte("no")})
+	got, err := all.Capture(t.Context(), environment.Files{"db/tank.sql": []byte("1"), "other/x": []byte("no")})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -168,8 +170,8 @@ func TestATargetThatFailsTakesTheOthersBack(t *testing.T) {
 				t.Fatal("nothing failed")
 			}
 			same := string(database.files["tank.sql"]) == "1" && len(database.files) == 1 && string(folder.files["a.txt"]) == "1" && len(folder.files) == 2
-			if same != c.undone || NothingDone(err) != c.undone {
-				t.Errorf("as before: %v, told so: %v: %v %v %v", same, NothingDone(err), err, database.files, folder.files)
+			if same != c.undone || environment.NothingDone(err) != c.undone {
+				t.Errorf("as before: %v, told so: %v: %v %v %v", same, environment.NothingDone(err), err, database.files, folder.files)
 			}
 			if !c.undone {
 				var f *fault.Error
@@ -183,10 +185,10 @@ func TestATargetThatFailsTakesTheOthersBack(t *testing.T) {
 
 func TestWhatLosesDataComesLast(t *testing.T) {
 	var log []string
-	one := &fakeDriver{name: "one", files: Files{"x": []byte("1")}, log: &log, whole: true, loses: true}
-	two := &fakeDriver{name: "two", files: Files{"x": []byte("1")}, log: &log, whole: true}
-	all := Together([]Place{{"a", one}, {"b", two}})
-	p, err := all.Plan(t.Context(), Files{"a/x": []byte("2"), "b/x": []byte("2")}, nil)
+	one := &fakeDriver{name: "one", files: environment.Files{"x": []byte("1")}, log: &log, whole: true, loses: true}
+	two := &fakeDriver{name: "two", files: environment.Files{"x": []byte("1")}, log: &log, whole: true}
+	all := environment.Together([]environment.Place{{Into: "a", Driver: one}, {Into: "b", Driver: two}})
+	p, err := all.Plan(t.Context(), environment.Files{"a/x": []byte("2"), "b/x": []byte("2")}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -204,17 +206,17 @@ func TestWhatLosesDataComesLast(t *testing.T) {
 	log = nil
 	one.files["x"], two.files["x"] = []byte("1"), []byte("1")
 	two.loses, one.failAt, one.failures = true, 1, 1
-	if p, err = all.Plan(t.Context(), Files{"a/x": []byte("2"), "b/x": []byte("2")}, nil); err != nil {
+	if p, err = all.Plan(t.Context(), environment.Files{"a/x": []byte("2"), "b/x": []byte("2")}, nil); err != nil {
 		t.Fatal(err)
 	}
-	if err := p.Apply(t.Context(), nil); !NothingDone(err) {
+	if err := p.Apply(t.Context(), nil); !environment.NothingDone(err) {
 		t.Errorf("failed: %v", err)
 	}
 	if len(log) > 0 && !slices.Contains(log, "two gets back rows/two.csv") {
 		t.Errorf("done: %v", log)
 	}
 	// A single target is as it would be alone.
-	single, err := Together([]Place{{"a", two}}).Plan(t.Context(), Files{"a/x": []byte("3")}, nil)
+	single, err := environment.Together([]environment.Place{{Into: "a", Driver: two}}).Plan(t.Context(), environment.Files{"a/x": []byte("3")}, nil)
 	if err != nil || !single.Whole() || len(single.Parts) != 0 {
 		t.Errorf("a single target: %v, %v", single, err)
 	}
@@ -222,11 +224,11 @@ func TestWhatLosesDataComesLast(t *testing.T) {
 
 func TestEmptyFoldersGoWithTheirLastFile(t *testing.T) {
 	root := filepath.Join(t.TempDir(), "signs")
-	d, err := openFolder(t.Context(), Host{}, root, Settings{})
+	d, err := environment.Open(t.Context(), environment.Host{}, "folder:"+root, environment.Settings{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	apply := func(files Files) {
+	apply := func(files environment.Files) {
 		t.Helper()
 		p, err := d.Plan(t.Context(), files, nil)
 		if err == nil {
@@ -236,10 +238,10 @@ func TestEmptyFoldersGoWithTheirLastFile(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	apply(Files{"a/b/c.txt": []byte("1"), "a/d.txt": []byte("1")})
-	apply(Files{"a/d.txt": []byte("1"), "x": []byte("1")})
-	apply(Files{"a/d.txt": []byte("1"), "x/y": []byte("2")}) // a folder in a file's place
-	apply(Files{"a/d.txt": []byte("1"), "x": []byte("3")})   // and back
+	apply(environment.Files{"a/b/c.txt": []byte("1"), "a/d.txt": []byte("1")})
+	apply(environment.Files{"a/d.txt": []byte("1"), "x": []byte("1")})
+	apply(environment.Files{"a/d.txt": []byte("1"), "x/y": []byte("2")}) // a folder in a file's place
+	apply(environment.Files{"a/d.txt": []byte("1"), "x": []byte("3")})   // and back
 	if _, err := os.Stat(filepath.Join(root, "a", "b")); err == nil {
 		t.Error("an empty folder stays")
 	}

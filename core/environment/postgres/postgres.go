@@ -1,4 +1,4 @@
-package environment
+package postgres
 
 import (
 	"context"
@@ -11,33 +11,35 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"oakenchest/core/element"
+	"oakenchest/core/environment"
+	"oakenchest/core/environment/database"
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/datastep"
-	"oakenchest/core/schema/postgres"
+	catalog "oakenchest/core/schema/postgres"
 	"oakenchest/core/schema/rows"
 	"oakenchest/core/schema/step"
 )
 
 // postgresDriver reaches a PostgreSQL database.
-type postgresDriver struct {
+type driver struct {
 	conn     *pgx.Conn
-	settings Settings
+	settings environment.Settings
 	name     string // of the database, for people
-	cache    cached
+	cache    database.Cache
 	base     context.Context // of who opened it, which does not end
 }
 
-var _ Driver = (*postgresDriver)(nil)
+var _ environment.Driver = (*driver)(nil)
 
-func openPostgres(ctx context.Context, h Host, rest string, s Settings) (Driver, error) {
-	conn, err := connectPostgres(ctx, "postgres:"+rest)
+func open(ctx context.Context, h environment.Host, rest string, s environment.Settings) (environment.Driver, error) {
+	conn, err := connect(ctx, "postgres:"+rest)
 	if err != nil {
 		return nil, err
 	}
-	return &postgresDriver{conn, s, conn.Config().Database, cached{h.Cache}, context.WithoutCancel(ctx)}, nil
+	return &driver{conn, s, conn.Config().Database, database.Cache{Folder: h.Cache}, context.WithoutCancel(ctx)}, nil
 }
 
-func connectPostgres(ctx context.Context, target string) (*pgx.Conn, error) {
+func connect(ctx context.Context, target string) (*pgx.Conn, error) {
 	config, err := pgx.ParseConfig(target)
 	if err != nil {
 		return nil, fault.New(fault.Usage, "It is written postgres://USER@HOST:PORT/DATABASE.", "The target can't be read as the address of a PostgreSQL database.")
@@ -52,73 +54,71 @@ func connectPostgres(ctx context.Context, target string) (*pgx.Conn, error) {
 	if errors.As(err, &pg) {
 		switch pg.Code {
 		case "28P01", "28000":
-			return nil, fault.New(fault.Unreachable, "Check the user and the password; a password is given by a variable: ${NAME} in the target, or PGPASSWORD.", "%s does not let %s in: %s.", upper(where), config.User, pg.Message)
+			return nil, fault.New(fault.Unreachable, "Check the user and the password; a password is given by a variable: ${NAME} in the target, or PGPASSWORD.", "%s does not let %s in: %s.", database.Upper(where), config.User, pg.Message)
 		case "3D000":
 			return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make the database.", "There is no database %s on %s:%d.", config.Database, config.Host, config.Port)
 		}
-		return nil, fault.New(fault.Unreachable, "Ask who looks after the server.", "%s can't be used: %s.", upper(where), pg.Message)
+		return nil, fault.New(fault.Unreachable, "Ask who looks after the server.", "%s can't be used: %s.", database.Upper(where), pg.Message)
 	}
 	reason := err.Error()
 	if i := strings.LastIndex(reason, ": "); i >= 0 {
 		reason = reason[i+2:]
 	}
-	return nil, fault.New(fault.Unreachable, "Check that the server runs and that its address in the target is right.", "%s can't be reached: %s.", upper(where), reason)
+	return nil, fault.New(fault.Unreachable, "Check that the server runs and that its address in the target is right.", "%s can't be reached: %s.", database.Upper(where), reason)
 }
 
-func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
-
-func (d *postgresDriver) live(ctx context.Context) (*postgres.Catalog, error) {
-	c, err := postgres.Read(ctx, d.conn)
+func (d *driver) live(ctx context.Context) (*catalog.Catalog, error) {
+	c, err := catalog.Read(ctx, d.conn)
 	if err != nil {
-		return nil, fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "The database %s can't be read: %w.", d.name, postgres.EngineError(err))
+		return nil, fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "The database %s can't be read: %w.", d.name, catalog.EngineError(err))
 	}
 	return c, nil
 }
 
 // Capture reads the schema.
-func (d *postgresDriver) Capture(ctx context.Context, have Files) (*Captured, error) {
+func (d *driver) Capture(ctx context.Context, have environment.Files) (*environment.Captured, error) {
 	live, err := d.live(ctx)
 	if err != nil {
 		return nil, err
 	}
-	told, err := postgres.Parse(have)
+	told, err := catalog.Parse(have)
 	tree := d.settings.Scope.Apply(live.Root)
 	if err == nil {
 		tree = d.settings.Scope.Align(tree, told.Root)
 	}
-	c := &Captured{Tree: tree, Untracked: live.Untracked}
+	c := &environment.Captured{Tree: tree, Untracked: live.Untracked}
 	switch {
 	case err != nil:
-		c.Edits = postgres.Anew(have, tree)
+		c.Edits = catalog.Anew(have, tree)
 	case len(told.Places) > 0 && element.Compare(told.Root, tree) != nil:
 		want := d.settings.Scope.WithUntracked(tree, told.Root) // files of what is not tracked stay
 		if loaded, err := d.load(ctx, have, told); err == nil {
 			told.Root = d.settings.Scope.WithUntracked(d.settings.Scope.Apply(loaded.Root), loaded.Root)
 			want = d.settings.Scope.WithUntracked(d.settings.Scope.Align(tree, told.Root), loaded.Root)
 		}
-		c.Edits, c.Renamed = postgres.Update(have, told, want), renames(told.Root, want, true)
+		c.Edits, c.Renamed = catalog.Update(have, told, want), environment.Renames(told.Root, want, true)
 	case len(told.Places) == 0:
-		c.Edits = postgres.Update(have, told, tree)
+		c.Edits = catalog.Update(have, told, tree)
 	}
 	t, err := d.tracked(ctx)
 	if err != nil {
 		return nil, err
 	}
-	if err := c.addRows(ctx, t, have, postgres.Tables(tree)); err != nil {
+	if err := t.AddTo(ctx, c, have, catalog.Tables(tree)); err != nil {
 		return nil, err
 	}
-	c.Files = with(have, c.Edits)
+	c.Files = environment.With(have, c.Edits)
 	return c, nil
 }
 
 // tracked gives what deals with rows, over the driver's connection.
-func (d *postgresDriver) tracked(ctx context.Context) (tracked, error) {
-	conn, err := postgres.RowsConn(ctx, d.conn)
-	return tracked{conn, d.settings.Scope}, err
+func (d *driver) tracked(ctx context.Context) (database.Tracked, error) {
+	conn, err := catalog.RowsConn(ctx, d.conn)
+	return database.Tracked{Conn: conn, Scope: d.settings.Scope}, err
 }
 
 // Rows gives the files of the rows of tables.
-func (d *postgresDriver) Rows(ctx context.Context, names []string) (Files, error) {
+func (d *driver) Rows(ctx context.Context, names []string) (environment.Files, error) {
 	live, err := d.live(ctx)
 	if err != nil {
 		return nil, err
@@ -127,56 +127,41 @@ func (d *postgresDriver) Rows(ctx context.Context, names []string) (Files, error
 	if err != nil {
 		return nil, err
 	}
-	return t.start(ctx, postgres.Tables(d.settings.Scope.Apply(live.Root)), names)
-}
-
-// with gives files after edits.
-func with(have, edits Files) Files {
-	out := Files{}
-	for name, data := range have {
-		out[name] = data
-	}
-	for name, data := range edits {
-		out[name] = data
-		if data == nil {
-			delete(out, name)
-		}
-	}
-	return out
+	return t.Start(ctx, catalog.Tables(d.settings.Scope.Apply(live.Root)), names)
 }
 
 // load lets the engine judge what is declared, in a scratch database, unless it has
 // judged the same files before.
-func (d *postgresDriver) load(ctx context.Context, files Files, told *postgres.Declared) (*postgres.Catalog, error) {
-	key := d.cache.key("postgres "+d.conn.PgConn().ParameterStatus("server_version"), schemaFiles(files))
-	if data, ok := d.cache.get(key); ok {
-		if c, ok := postgres.Kept(data); ok {
+func (d *driver) load(ctx context.Context, files environment.Files, told *catalog.Declared) (*catalog.Catalog, error) {
+	key := d.cache.Key("postgres "+d.conn.PgConn().ParameterStatus("server_version"), database.SchemaFiles(files))
+	if data, ok := d.cache.Get(key); ok {
+		if c, ok := catalog.Kept(data); ok {
 			return c, nil
 		}
 	}
 	c, err := d.try(ctx, told)
 	if err == nil {
 		if data, err := c.Keep(); err == nil {
-			d.cache.put(key, data)
+			d.cache.Put(key, data)
 		}
 	}
 	return c, err
 }
 
-func (d *postgresDriver) try(ctx context.Context, told *postgres.Declared) (*postgres.Catalog, error) {
+func (d *driver) try(ctx context.Context, told *catalog.Declared) (*catalog.Catalog, error) {
 	admin := d.conn
 	if d.settings.Scratch != "" {
 		var err error
-		if admin, err = connectPostgres(ctx, d.settings.Scratch); err != nil {
+		if admin, err = connect(ctx, d.settings.Scratch); err != nil {
 			return nil, err
 		}
 		defer admin.Close(context.WithoutCancel(ctx))
 	}
-	s, err := postgres.NewScratch(ctx, admin)
+	s, err := catalog.NewScratch(ctx, admin)
 	if err != nil {
 		return nil, noScratch(err)
 	}
-	c, err := postgres.Load(ctx, s.Conn, told)
+	c, err := catalog.Load(ctx, s.Conn, told)
 	return c, errors.Join(err, s.Close(context.WithoutCancel(ctx)))
 }
 
@@ -186,20 +171,20 @@ func noScratch(err error) error {
 }
 
 // Plan computes the statements from the live schema to the declared one.
-func (d *postgresDriver) Plan(ctx context.Context, files Files, past *Past) (*Plan, error) {
-	told, err := postgres.Parse(files)
+func (d *driver) Plan(ctx context.Context, files environment.Files, past *environment.Past) (*environment.Plan, error) {
+	told, err := catalog.Parse(files)
 	if err != nil {
-		return nil, undeclarable(err)
+		return nil, database.Undeclarable(err)
 	}
 	live, err := d.live(ctx)
 	if err != nil {
 		return nil, err
 	}
-	if held, err := postgres.Parse(past.held()); err == nil {
+	if held, err := catalog.Parse(past.Holds()); err == nil {
 		told.Follow(held)
 	}
-	there := postgres.Tables(live.Root)
-	data, bare, err := d.running(ctx).plan(files, past, postgres.Empty(live.Root), there)
+	there := catalog.Tables(live.Root)
+	data, bare, err := d.running(ctx).Plan(files, past, catalog.Empty(live.Root), there)
 	if err != nil {
 		return nil, err
 	}
@@ -207,72 +192,64 @@ func (d *postgresDriver) Plan(ctx context.Context, files Files, past *Past) (*Pl
 	if err != nil {
 		return nil, err
 	}
-	target, wanted := want, postgres.Tables(told.Root)
+	target, wanted := want, catalog.Tables(told.Root)
 	if want != nil {
-		wanted = postgres.Tables(want)
+		wanted = catalog.Tables(want)
 	}
 	t, err := d.tracked(ctx)
 	if err != nil {
 		return nil, err
 	}
-	changes, err := t.plan(ctx, rowsWanted{declared: files, lost: past.lost(), tables: wanted, live: there, schema: steps,
-		formerly: func(t rows.Table) string { return told.Formerly["table "+t.SQL] }})
+	changes, err := t.Plan(ctx, database.RowsWanted{Declared: files, Lost: past.Restores(), Tables: wanted, Live: there, Schema: steps,
+		Formerly: func(t rows.Table) string { return told.Formerly["table "+t.SQL] }})
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Opening: []string{"set check_function_bodies = off", "set search_path = ''", fmt.Sprintf("set lock_timeout = %d", d.settings.LockWait.Milliseconds())}, Begin: []string{"begin"}, Closing: []string{"commit"}}
-	p.withSteps(postgres.Journal, steps, changes, data, bare)
-	if p.ended = postgres.Ended; !p.Whole() { // psql goes on after an error, unless it is told not to
+	p := &environment.Plan{Opening: []string{"set check_function_bodies = off", "set search_path = ''", fmt.Sprintf("set lock_timeout = %d", d.settings.LockWait.Milliseconds())}, Begin: []string{"begin"}, Closing: []string{"commit"}}
+	database.WithSteps(p, catalog.Journal, steps, changes, data, bare)
+	if p.Ending = catalog.Ended; !p.Whole() { // psql goes on after an error, unless it is told not to
 		p.Opening = append([]string{`\set ON_ERROR_STOP on`}, p.Opening...)
 	}
 	p.Guard = func(ctx context.Context) ([]string, error) {
-		guard, err := postgres.StartsFrom(ctx, d.conn)
+		guard, err := catalog.StartsFrom(ctx, d.conn)
 		return []string{guard}, err
 	}
-	p.Recorded = func(ctx context.Context) error { return postgres.ClearJournal(ctx, d.conn) }
-	p.Before = func(ctx context.Context) (Files, error) {
-		kept, err := t.before(ctx, files, there)
-		return with(kept, postgres.Anew(nil, d.settings.Scope.Apply(live.Root))), err
+	p.Recorded = func(ctx context.Context) error { return catalog.ClearJournal(ctx, d.conn) }
+	p.Before = func(ctx context.Context) (environment.Files, error) {
+		kept, err := t.Before(ctx, files, there)
+		return environment.With(kept, catalog.Anew(nil, d.settings.Scope.Apply(live.Root))), err
 	}
 	p.Apply = func(ctx context.Context, done func(int)) error {
-		prove := func(ctx context.Context) error { return t.prove(ctx, files, wanted) }
-		return d.apply(ctx, live, target, p.run(), prove, done)
+		prove := func(ctx context.Context) error { return t.Prove(ctx, files, wanted) }
+		return d.apply(ctx, live, target, p.Carried(), prove, done)
 	}
 	if p.Keeps() {
-		p.Save = func(ctx context.Context, folder string) error { return t.save(ctx, p.Steps, there, nil, folder) }
+		p.Save = func(ctx context.Context, folder string) error { return t.Save(ctx, p.Steps, there, nil, folder) }
 	}
 	return p, nil
 }
 
 // running says how this engine runs data steps.
-func (d *postgresDriver) running(ctx context.Context) running {
-	return running{postgres.Split, postgres.Journal, "public", func() ([]datastep.Entry, error) {
-		done, err := postgres.JournalOf(ctx, d.conn)
-		return done, postgres.EngineError(err)
+func (d *driver) running(ctx context.Context) database.Running {
+	return database.Running{Split: catalog.Split, Journal: catalog.Journal, Usual: "public", Done: func() ([]datastep.Entry, error) {
+		done, err := catalog.JournalOf(ctx, d.conn)
+		return done, catalog.EngineError(err)
 	}}
-}
-
-func undeclarable(err error) error {
-	var f *fault.Error
-	if errors.As(err, &f) {
-		return err
-	}
-	return fault.New(fault.Refused, "Correct that file; nothing was changed.", "The declared database can't be used: %w.", err)
 }
 
 // steps computes the plan. Into a database without anything the declared statements go
 // as they are, and the engine judges them there.
-func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, files Files, told *postgres.Declared, due step.Due) ([]postgres.Step, *element.Element, error) {
-	if postgres.Empty(live.Root) {
-		return postgres.Build(told, live.Root), nil, nil
+func (d *driver) steps(ctx context.Context, live *catalog.Catalog, files environment.Files, told *catalog.Declared, due step.Due) ([]catalog.Step, *element.Element, error) {
+	if catalog.Empty(live.Root) {
+		return catalog.Build(told, live.Root), nil, nil
 	}
 	loaded, err := d.load(ctx, files, told)
 	if err != nil {
-		return nil, nil, undeclarable(err)
+		return nil, nil, database.Undeclarable(err)
 	}
-	var second *postgres.Scratch
-	renamed, err := postgres.Renames(ctx, live, loaded.Root, told.Formerly, func() (*pgx.Conn, error) {
-		if second, err = postgres.NewScratch(ctx, d.conn); err != nil {
+	var second *catalog.Scratch
+	renamed, err := catalog.Renames(ctx, live, loaded.Root, told.Formerly, func() (*pgx.Conn, error) {
+		if second, err = catalog.NewScratch(ctx, d.conn); err != nil {
 			return nil, noScratch(err)
 		}
 		return second.Conn, nil
@@ -281,17 +258,17 @@ func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, file
 		defer second.Close(context.WithoutCancel(ctx))
 	}
 	if err != nil {
-		return nil, nil, undeclarable(err)
+		return nil, nil, database.Undeclarable(err)
 	}
 	if renamed != nil {
 		live = renamed.Live
 	}
-	want := postgres.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill, Renamed: renamed, Online: d.settings.Online, Due: due, Counting: d.settings.counting()}
-	steps, err := postgres.Plan(ctx, d.conn, live, want)
-	if r, ok := isRowsError(err); ok {
-		return nil, nil, inTheWay(r)
+	want := catalog.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill, Renamed: renamed, Online: d.settings.Online, Due: due, Counting: d.settings.Counter()}
+	steps, err := catalog.Plan(ctx, d.conn, live, want)
+	if r, ok := database.IsRowsError(err); ok {
+		return nil, nil, database.InTheWay(r)
 	}
-	var family *postgres.FamilyError
+	var family *catalog.FamilyError
 	if errors.As(err, &family) {
 		return nil, nil, fault.New(fault.Refused, "Declare that column in the table's own file too; nothing was changed.", "What is declared can't be reached: %w.", err)
 	}
@@ -301,7 +278,7 @@ func (d *postgresDriver) steps(ctx context.Context, live *postgres.Catalog, file
 	return steps, want.Root, nil
 }
 
-func (d *postgresDriver) apply(ctx context.Context, planned *postgres.Catalog, want *element.Element, steps []Step, prove func(context.Context) error, done func(int)) error {
+func (d *driver) apply(ctx context.Context, planned *catalog.Catalog, want *element.Element, steps []environment.Step, prove func(context.Context) error, done func(int)) error {
 	free, err := d.alone(ctx)
 	if err != nil {
 		return err
@@ -312,12 +289,12 @@ func (d *postgresDriver) apply(ctx context.Context, planned *postgres.Catalog, w
 		return err
 	}
 	if element.Compare(planned.Root, now.Root) != nil {
-		return changedSince("database")
+		return environment.ChangedSince("database")
 	}
-	err = postgres.Apply(ctx, d.conn, want, steps, postgres.ApplyOptions{LockWait: d.settings.LockWait, Scope: d.settings.Scope, Done: done,
+	err = catalog.Apply(ctx, d.conn, want, steps, catalog.ApplyOptions{LockWait: d.settings.LockWait, Scope: d.settings.Scope, Done: done,
 		More: func(ctx context.Context, conn *pgx.Conn) error {
 			if _, err := conn.Exec(ctx, "set constraints all immediate"); err != nil {
-				return postgres.EngineError(err)
+				return catalog.EngineError(err)
 			}
 			return prove(ctx)
 		}})
@@ -329,13 +306,13 @@ const changeKey = 0x6f616b656e // "oaken"
 
 // alone takes the session's lock on changing the database, which goes with the session: one that stands still
 // keeps it.
-func (d *postgresDriver) alone(ctx context.Context) (free func(), err error) {
+func (d *driver) alone(ctx context.Context) (free func(), err error) {
 	wait, cancel := context.WithTimeout(ctx, max(d.settings.LockWait, time.Second))
 	defer cancel()
 	for {
 		var got bool
 		if err := d.conn.QueryRow(ctx, "select pg_catalog.pg_try_advisory_lock($1)", int64(changeKey)).Scan(&got); err != nil {
-			return nil, postgres.EngineError(err)
+			return nil, catalog.EngineError(err)
 		}
 		if got {
 			return func() {
@@ -348,19 +325,19 @@ func (d *postgresDriver) alone(ctx context.Context) (free func(), err error) {
 			if ctx.Err() != nil {
 				return nil, ctx.Err()
 			}
-			return nil, changedNow()
+			return nil, database.ChangedNow()
 		case <-time.After(50 * time.Millisecond):
 		}
 	}
 }
 
 // failure says what a failed deployment left.
-func (d *postgresDriver) failure(err error) error {
+func (d *driver) failure(err error) error {
 	if err == nil {
 		return nil
 	}
-	var half *postgres.HalfwayError
-	var after *postgres.AfterError
+	var half *catalog.HalfwayError
+	var after *catalog.AfterError
 	var pg *pgconn.PgError
 	switch {
 	case errors.As(err, &after):
@@ -378,7 +355,7 @@ func (d *postgresDriver) failure(err error) error {
 }
 
 // Close lets go of the database.
-func (d *postgresDriver) Close() error {
+func (d *driver) Close() error {
 	ctx, cancel := context.WithTimeout(d.base, 10*time.Second) // a server that is gone answers nothing
 	defer cancel()
 	return d.conn.Close(ctx)

@@ -1,4 +1,4 @@
-package environment
+package all
 
 import (
 	"context"
@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"oakenchest/core/environment"
 	"oakenchest/core/schema/step"
 )
 
@@ -38,7 +39,7 @@ type life struct {
 	fill    map[string]string
 	dataDue string // the data step of this move; empty for none
 	names   int
-	held    Files
+	held    environment.Files
 	nextID  int
 
 	moves, steps, lossy, refused, backs int
@@ -81,8 +82,8 @@ func (l *life) sqlName(table string) string {
 }
 
 // files writes what is declared.
-func (l *life) files() Files {
-	out := Files{}
+func (l *life) files() environment.Files {
+	out := environment.Files{}
 	for _, r := range l.tables {
 		var b strings.Builder
 		if r.formerly != "" {
@@ -192,13 +193,13 @@ func (l *life) change() string {
 }
 
 // rows gives all values: table, id, column → text; null as it is written.
-func (l *life) rows(d Driver, tables []relation) map[string]map[string]map[string]string {
+func (l *life) rows(d environment.Driver, tables []relation) map[string]map[string]map[string]string {
 	l.t.Helper()
 	var names []string
 	for _, r := range tables {
 		names = append(names, r.name)
 	}
-	files, err := d.(RowsKeeper).Rows(l.t.Context(), names)
+	files, err := d.(environment.RowsKeeper).Rows(l.t.Context(), names)
 	if err != nil {
 		l.t.Fatal(err)
 	}
@@ -234,8 +235,8 @@ func (l *life) insert(tables []relation) {
 	l.run("insert into " + r.name + " (" + strings.Join(names, ", ") + ") values (" + strings.Join(values, ", ") + ")")
 }
 
-func (l *life) open() Driver {
-	d, err := Open(context.Background(), Host{}, l.target, Settings{Fill: l.fill})
+func (l *life) open() environment.Driver {
+	d, err := environment.Open(context.Background(), environment.Host{}, l.target, environment.Settings{Fill: l.fill})
 	if err != nil {
 		l.t.Fatal(err)
 	}
@@ -256,7 +257,7 @@ func (l *life) move(seed string) {
 		l.t.Helper()
 		l.t.Fatalf("%s, move %d: %s\n%s", seed, l.moves, what, fmt.Sprintf(format, args...))
 	}
-	past := &Past{Held: l.held}
+	past := &environment.Past{Held: l.held}
 	if l.dataDue != "" {
 		past.Steps.Due = []string{"data-steps/now.sql"}
 	}
@@ -272,12 +273,12 @@ func (l *life) move(seed string) {
 				fail("%v", err)
 			}
 		}
-		var kept Files
+		var kept environment.Files
 		if kept, err = p.Before(ctx); err != nil {
 			fail("%v", err)
 		}
 		p.Token = fmt.Sprint("move ", l.moves)
-		if err = p.Apply(ctx, nil); err == nil || !p.Whole() && !NothingDone(err) {
+		if err = p.Apply(ctx, nil); err == nil || !p.Whole() && !environment.NothingDone(err) {
 			l.came(d, p, kept, gone, was, is, before, fail, err)
 			return
 		}
@@ -290,7 +291,7 @@ func (l *life) move(seed string) {
 }
 
 // came looks at what a change left, and takes it back sometimes; always when it broke off.
-func (l *life) came(d Driver, p *Plan, kept Files, gone string, was []relation, is Files, before map[string]map[string]map[string]string, fail func(string, ...any), broke error) {
+func (l *life) came(d environment.Driver, p *environment.Plan, kept environment.Files, gone string, was []relation, is environment.Files, before map[string]map[string]map[string]string, fail func(string, ...any), broke error) {
 	ctx := l.t.Context()
 	l.steps += len(p.Steps)
 	first := l.nextID
@@ -304,16 +305,16 @@ func (l *life) came(d Driver, p *Plan, kept Files, gone string, was []relation, 
 			l.insert(l.tables)
 		}
 	}
-	lost, err := readFolder(gone)
+	lost, err := environment.ReadFolder(gone)
 	if err != nil {
 		fail("%v", err)
 	}
-	back := &Past{Lost: lost, Held: is, Steps: p.undoing(kept)}
+	back := &environment.Past{Lost: lost, Held: is, Steps: p.Undoing(kept)}
 	if broke != nil { // the database knows how far it came
-		back.Steps = DataSteps{Undo: true, Tokens: []string{p.Token}}
+		back.Steps = environment.DataSteps{Undo: true, Tokens: []string{p.Token}}
 	}
 	for range 4 {
-		var q *Plan
+		var q *environment.Plan
 		if q, err = d.Plan(ctx, kept, back); err == nil {
 			if err = q.Apply(ctx, nil); err != nil {
 				fail("back: %v", err)
@@ -389,9 +390,11 @@ func (l *life) same(now, before map[string]map[string]map[string]string, was []r
 	}
 }
 
-func without(files Files, name string) Files { return with(files, Files{name: nil}) }
+func without(files environment.Files, name string) environment.Files {
+	return environment.With(files, environment.Files{name: nil})
+}
 
-func planText(p *Plan) string {
+func planText(p *environment.Plan) string {
 	var b strings.Builder
 	for _, s := range p.Steps {
 		fmt.Fprintf(&b, "%s %s [%s] %s\n  %s\n", s.Address, s.What, s.Effect, s.Loss, strings.Join(s.Statements, ";\n  "))

@@ -1,8 +1,10 @@
-package environment
+package all
 
 import (
 	"context"
 	"testing"
+
+	"oakenchest/core/environment"
 )
 
 // TestADataStepIsNotRunTwice cuts a deployment off between the target and the record of it, as a
@@ -13,14 +15,14 @@ func TestADataStepIsNotRunTwice(t *testing.T) {
 		t.Run(e.name, func(t *testing.T) {
 			target, run := e.make(t)
 			run("create table runs (n int)")
-			d := open(t, Host{Root: t.TempDir()}, target, Settings{})
+			d := open(t, environment.Host{Root: t.TempDir()}, target, environment.Settings{})
 			got, err := d.Capture(ctx, nil)
 			if err != nil {
 				t.Fatal(err)
 			}
-			files := with(got.Files, Files{"data-steps/1.sql": []byte("insert into runs values (1);\n-- back:\ndelete from runs;")})
-			due := &Past{Steps: DataSteps{Due: []string{"data-steps/1.sql"}}}
-			apply := func(past *Past, token string, steps int) *Plan {
+			files := environment.With(got.Files, environment.Files{"data-steps/1.sql": []byte("insert into runs values (1);\n-- back:\ndelete from runs;")})
+			due := &environment.Past{Steps: environment.DataSteps{Due: []string{"data-steps/1.sql"}}}
+			apply := func(past *environment.Past, token string, steps int) *environment.Plan {
 				t.Helper()
 				p, err := d.Plan(ctx, files, past)
 				if err != nil {
@@ -42,13 +44,13 @@ func TestADataStepIsNotRunTwice(t *testing.T) {
 				run("drop table agrees")
 			}
 			apply(due, "live/7", 1)
-			again := &Past{Steps: DataSteps{Due: due.Steps.Due, Tokens: []string{"live/7"}}}
+			again := &environment.Past{Steps: environment.DataSteps{Due: due.Steps.Due, Tokens: []string{"live/7"}}}
 			p := apply(again, "live/8", 0)
 			holds("1")
 			if now, err := d.Capture(ctx, files); err != nil || len(now.Edits) != 0 {
 				t.Errorf("the notes of steps are captured: %v, %v", now.Edits, err)
 			}
-			back := &Past{Steps: DataSteps{Undo: true, Tokens: []string{"live/7"}}}
+			back := &environment.Past{Steps: environment.DataSteps{Undo: true, Tokens: []string{"live/7"}}}
 			apply(back, "live/7", 1)
 			holds("0")
 			apply(again, "live/7", 1)

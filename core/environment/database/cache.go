@@ -1,4 +1,4 @@
-package environment
+package database
 
 import (
 	"crypto/sha256"
@@ -7,17 +7,19 @@ import (
 	"path/filepath"
 	"slices"
 	"time"
+
+	"oakenchest/core/environment"
 )
 
-// cached keeps what engines said about declared files, so that the same files need not
+// Cache keeps what engines said about declared files, so that the same files need not
 // be tried again. What can't be kept or read is as if it were not there.
-type cached struct{ folder string }
+type Cache struct{ Folder string }
 
 // keptFor is how long an answer that nobody asks for stays.
 const keptFor = 30 * 24 * time.Hour
 
-// key names the answer of one engine, by its version, about files.
-func (c cached) key(engine string, files Files) string {
+// Key names the answer of one engine, by its version, about files.
+func (c Cache) Key(engine string, files environment.Files) string {
 	h := sha256.New()
 	put := func(b []byte) {
 		n := len(b)
@@ -37,11 +39,12 @@ func (c cached) key(engine string, files Files) string {
 	return hex.EncodeToString(h.Sum(nil))
 }
 
-func (c cached) get(key string) ([]byte, bool) {
-	if c.folder == "" {
+// Get gives an answer that is kept.
+func (c Cache) Get(key string) ([]byte, bool) {
+	if c.Folder == "" {
 		return nil, false
 	}
-	file := filepath.Join(c.folder, key)
+	file := filepath.Join(c.Folder, key)
 	data, err := os.ReadFile(file)
 	if err == nil {
 		now := time.Now()
@@ -50,22 +53,23 @@ func (c cached) get(key string) ([]byte, bool) {
 	return data, err == nil
 }
 
-func (c cached) put(key string, data []byte) {
-	if c.folder == "" || os.MkdirAll(c.folder, 0o777) != nil {
+// Put keeps an answer.
+func (c Cache) Put(key string, data []byte) {
+	if c.Folder == "" || os.MkdirAll(c.Folder, 0o777) != nil {
 		return
 	}
-	old, _ := os.ReadDir(c.folder)
+	old, _ := os.ReadDir(c.Folder)
 	for _, e := range old {
 		if info, err := e.Info(); err == nil && time.Since(info.ModTime()) > keptFor {
-			_ = os.Remove(filepath.Join(c.folder, e.Name()))
+			_ = os.Remove(filepath.Join(c.Folder, e.Name()))
 		}
 	}
-	f, err := os.CreateTemp(c.folder, "new-*")
+	f, err := os.CreateTemp(c.Folder, "new-*")
 	if err != nil {
 		return
 	}
 	_, err = f.Write(data)
-	if closed := f.Close(); err != nil || closed != nil || os.Rename(f.Name(), filepath.Join(c.folder, key)) != nil {
+	if closed := f.Close(); err != nil || closed != nil || os.Rename(f.Name(), filepath.Join(c.Folder, key)) != nil {
 		_ = os.Remove(f.Name())
 	}
 }

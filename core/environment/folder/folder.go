@@ -1,4 +1,4 @@
-package environment
+package folder
 
 import (
 	"bytes"
@@ -14,24 +14,22 @@ import (
 	"strings"
 
 	"oakenchest/core/element"
+	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/step"
 )
 
 // folderDriver reaches a plain folder: its files are the artifacts.
-type folderDriver struct {
+type driver struct {
 	root string
 	// links are the symbolic links that were seen when the files were read last.
 	links []string
 }
 
-var _ Driver = (*folderDriver)(nil)
+var _ environment.Driver = (*driver)(nil)
 
-func openFolder(_ context.Context, h Host, rest string, _ Settings) (Driver, error) {
-	root := filepath.FromSlash(rest)
-	if !filepath.IsAbs(root) {
-		root = filepath.Join(h.Root, root)
-	}
+func open(_ context.Context, h environment.Host, rest string, _ environment.Settings) (environment.Driver, error) {
+	root := h.File(rest)
 	info, err := os.Stat(root)
 	if err == nil && !info.IsDir() {
 		return nil, fault.New(fault.Unreachable, "Name a folder.", "%s is a file, not a folder.", root)
@@ -43,14 +41,14 @@ func openFolder(_ context.Context, h Host, rest string, _ Settings) (Driver, err
 	} else if err != nil {
 		return nil, err
 	}
-	return &folderDriver{root: root}, nil
+	return &driver{root: root}, nil
 }
 
 // hidden are the names that never belong to what a folder holds.
 func hidden(name string) bool { return name == ".oaken" || strings.HasPrefix(name, ".oaken-") }
 
-func (d *folderDriver) files(ctx context.Context) (Files, error) {
-	out := Files{}
+func (d *driver) files(ctx context.Context) (environment.Files, error) {
+	out := environment.Files{}
 	d.links = nil
 	err := filepath.WalkDir(d.root, func(p string, e fs.DirEntry, err error) error {
 		switch {
@@ -81,15 +79,15 @@ func (d *folderDriver) files(ctx context.Context) (Files, error) {
 }
 
 // Capture reads the files.
-func (d *folderDriver) Capture(ctx context.Context, have Files) (*Captured, error) {
+func (d *driver) Capture(ctx context.Context, have environment.Files) (*environment.Captured, error) {
 	if _, err := os.Stat(d.root); err != nil {
-		return nil, missing("Correct the target in oaken.toml, or make it with oaken deploy.", "There is no folder %s.", d.root)
+		return nil, environment.Missing("Correct the target in oaken.toml, or make it with oaken deploy.", "There is no folder %s.", d.root)
 	}
 	there, err := d.files(ctx)
 	if err != nil {
 		return nil, err
 	}
-	c := &Captured{Files: there, Edits: Files{}, Tree: &element.Element{Type: "folder"}}
+	c := &environment.Captured{Files: there, Edits: environment.Files{}, Tree: &element.Element{Type: "folder"}}
 	for name, data := range there {
 		c.Tree.Add(&element.Element{Type: "file", Key: name, Firm: true})
 		if old, ok := have[name]; !ok || !bytes.Equal(old, data) {
@@ -108,12 +106,12 @@ func (d *folderDriver) Capture(ctx context.Context, have Files) (*Captured, erro
 }
 
 // Plan says which files are written, replaced and removed.
-func (d *folderDriver) Plan(ctx context.Context, declared Files, past *Past) (*Plan, error) {
+func (d *driver) Plan(ctx context.Context, declared environment.Files, past *environment.Past) (*environment.Plan, error) {
 	there, err := d.files(ctx)
 	if err != nil {
 		return nil, err
 	}
-	declared = with(declared, past.lost())
+	declared = environment.With(declared, past.Restores())
 	for name := range declared {
 		for _, l := range d.links {
 			if name == l || strings.HasPrefix(name, l+"/") {
@@ -126,7 +124,7 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 		runs = past.Runs
 	}
 	var names []string
-	for name := range with(there, declared) {
+	for name := range environment.With(there, declared) {
 		names = append(names, name)
 	}
 	slices.SortFunc(names, func(a, b string) int { // what goes makes room first
@@ -138,12 +136,12 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 		}
 		return strings.Compare(a, b)
 	})
-	p := &Plan{}
+	p := &environment.Plan{}
 	var differing []string
 	for _, name := range names {
 		old, was := there[name]
 		data, is := declared[name]
-		s := Step{Address: element.Address{}.Below(element.Step{Type: "file", Key: name}), Effect: step.Instant}
+		s := environment.Step{Address: element.Address{}.Below(element.Step{Type: "file", Key: name}), Effect: step.Instant}
 		switch {
 		case !is:
 			s.What, s.Effect, s.Loss = "remove the file", step.Loses, "the file "+name
@@ -157,7 +155,7 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 		p.Steps = append(p.Steps, s)
 		differing = append(differing, name)
 	}
-	p.Before = func(context.Context) (Files, error) { return there, nil }
+	p.Before = func(context.Context) (environment.Files, error) { return there, nil }
 	p.Apply = func(ctx context.Context, done func(int)) error {
 		return d.apply(ctx, there, declared, runs, differing, done)
 	}
@@ -165,7 +163,7 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 		for _, name := range differing {
 			if old, was := there[name]; was {
 				if err := put(filepath.Join(folder, filepath.FromSlash(name)), old); err != nil {
-					return unsaved(err)
+					return environment.Unsaved(err)
 				}
 			}
 		}
@@ -174,14 +172,14 @@ func (d *folderDriver) Plan(ctx context.Context, declared Files, past *Past) (*P
 	return p, nil
 }
 
-func (d *folderDriver) apply(ctx context.Context, planned, declared Files, runs map[string]bool, differing []string, done func(int)) error {
+func (d *driver) apply(ctx context.Context, planned, declared environment.Files, runs map[string]bool, differing []string, done func(int)) error {
 	now, err := d.files(ctx)
 	if err != nil {
 		return err
 	}
 	for _, name := range differing {
 		if old, was := planned[name]; !bytes.Equal(old, now[name]) || was != (now[name] != nil || hasName(now, name)) {
-			return changedSince("folder")
+			return environment.ChangedSince("folder")
 		}
 	}
 	for i, name := range differing {
@@ -192,7 +190,7 @@ func (d *folderDriver) apply(ctx context.Context, planned, declared Files, runs 
 					return fault.New(fault.Failed, "The files before it are as declared, the others as they were. Deploy again when it can be written.", "%s can't be written: %w.", file, err)
 				}
 			}
-			return &undoneError{fault.New(fault.Failed, "Nothing was changed. Deploy again when it can be written.", "%s can't be written: %w.", file, err)}
+			return environment.Undone(fault.New(fault.Failed, "Nothing was changed. Deploy again when it can be written.", "%s can't be written: %w.", file, err))
 		}
 		if done != nil {
 			done(i + 1)
@@ -202,7 +200,7 @@ func (d *folderDriver) apply(ctx context.Context, planned, declared Files, runs 
 }
 
 // proven reads back what was written.
-func (d *folderDriver) proven(names []string, declared Files) error {
+func (d *driver) proven(names []string, declared environment.Files) error {
 	for _, name := range names {
 		file := filepath.Join(d.root, filepath.FromSlash(name))
 		want, wanted := declared[name]
@@ -215,7 +213,7 @@ func (d *folderDriver) proven(names []string, declared Files) error {
 }
 
 // set makes one file what it is among others, where it may be missing.
-func (d *folderDriver) set(name string, files Files, runs map[string]bool) error {
+func (d *driver) set(name string, files environment.Files, runs map[string]bool) error {
 	file := filepath.Join(d.root, filepath.FromSlash(name))
 	if data, is := files[name]; is {
 		if err := put(file, data); err != nil || !runs[name] {
@@ -236,7 +234,7 @@ func (d *folderDriver) set(name string, files Files, runs map[string]bool) error
 	return err
 }
 
-func hasName(files Files, name string) bool { _, ok := files[name]; return ok }
+func hasName(files environment.Files, name string) bool { _, ok := files[name]; return ok }
 
 // put writes a file whole or not at all. One that is there keeps its mode; a new one gets what
 // the umask leaves.
@@ -264,4 +262,4 @@ func put(file string, data []byte) error {
 }
 
 // Close has nothing to let go of.
-func (d *folderDriver) Close() error { return nil }
+func (d *driver) Close() error { return nil }

@@ -1,4 +1,4 @@
-package environment
+package all
 
 import (
 	"context"
@@ -8,6 +8,10 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/go-sql-driver/mysql"
+	"github.com/jackc/pgx/v5"
+
+	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/mariadb"
 	"oakenchest/core/schema/scope"
@@ -21,7 +25,7 @@ func postgresDatabase(t *testing.T) (target string, run func(sql string)) {
 	if at == "" {
 		at = "postgres://postgres@127.0.0.1:5432/postgres"
 	}
-	admin, err := connectPostgres(context.Background(), at)
+	admin, err := pgx.Connect(context.Background(), at)
 	if err != nil {
 		t.Skipf("no PostgreSQL at %s: set OAKEN_POSTGRES (%v)", at, err)
 	}
@@ -30,7 +34,7 @@ func postgresDatabase(t *testing.T) (target string, run func(sql string)) {
 		t.Fatal(err)
 	}
 	target = at[:strings.LastIndexByte(at, '/')+1] + name
-	conn, err := connectPostgres(context.Background(), target)
+	conn, err := pgx.Connect(context.Background(), target)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -47,22 +51,23 @@ func postgresDatabase(t *testing.T) (target string, run func(sql string)) {
 	}
 }
 
-func open(t *testing.T, h Host, target string, s Settings) Driver {
+func open(t *testing.T, h environment.Host, target string, s environment.Settings) environment.Driver {
 	t.Helper()
-	d, err := Open(context.Background(), h, target, s)
+	d, err := environment.Open(context.Background(), h, target, s)
 	if err != nil {
 		t.Fatal(err)
 	}
+	targets.Store(d, target)
 	t.Cleanup(func() { d.Close() })
 	return d
 }
 
-var tank = Files{"public/schema.sql": []byte("create schema public;\n"), "public/tables/tank.sql": []byte("-- by hand\nCREATE TABLE tank (id INT PRIMARY KEY, code VARCHAR(20));\n")}
+var tank = environment.Files{"public/schema.sql": []byte("create schema public;\n"), "public/tables/tank.sql": []byte("-- by hand\nCREATE TABLE tank (id INT PRIMARY KEY, code VARCHAR(20));\n")}
 
 func TestFilesThatMeanTheSameStayAsTheyAre(t *testing.T) {
 	target, run := postgresDatabase(t)
 	cache := t.TempDir()
-	d := open(t, Host{Cache: cache}, target, Settings{})
+	d := open(t, environment.Host{Cache: cache}, target, environment.Settings{})
 	p, err := d.Plan(t.Context(), tank, nil)
 	if err != nil || len(p.Steps) != 1 {
 		t.Fatalf("%v, %v", p, err)
@@ -90,7 +95,7 @@ func TestFilesThatMeanTheSameStayAsTheyAre(t *testing.T) {
 func TestPlansForServersGoStale(t *testing.T) {
 	target, run := postgresDatabase(t)
 	run("create table public.old (id int)")
-	d := open(t, Host{}, target, Settings{})
+	d := open(t, environment.Host{}, target, environment.Settings{})
 	p, err := d.Plan(t.Context(), tank, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -105,7 +110,7 @@ func TestPlansForServersGoStale(t *testing.T) {
 // was stopped does.
 func TestOneDeploymentAtATimeChangesADatabase(t *testing.T) {
 	target, run := postgresDatabase(t)
-	d := open(t, Host{}, target, Settings{LockWait: 200e6})
+	d := open(t, environment.Host{}, target, environment.Settings{LockWait: 200e6})
 	p, err := d.Plan(t.Context(), tank, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -123,8 +128,8 @@ func TestOneDeploymentAtATimeChangesADatabase(t *testing.T) {
 func TestWhatIsOutOfScopeIsLeftAlone(t *testing.T) {
 	target, run := postgresDatabase(t)
 	run("create table public.tmp_x (id int); create view public.tmp_v as select id from public.tmp_x; comment on table public.tmp_x is 'note'")
-	s := Settings{Scope: scope.Scope{Skip: []string{"tmp_*"}, Ignore: []string{"comments"}}}
-	d := open(t, Host{}, target, s)
+	s := environment.Settings{Scope: scope.Scope{Skip: []string{"tmp_*"}, Ignore: []string{"comments"}}}
+	d := open(t, environment.Host{}, target, s)
 	p, err := d.Plan(t.Context(), tank, nil)
 	if err != nil || len(p.Steps) != 1 {
 		t.Fatalf("%v, %v", p, err)
@@ -143,7 +148,7 @@ func TestLocksOfOthersAreNotWaitedForForEver(t *testing.T) {
 	target, run := postgresDatabase(t)
 	run("create table public.tank (id int primary key)")
 	run("begin; lock table public.tank in access share mode")
-	d := open(t, Host{}, target, Settings{LockWait: 200e6})
+	d := open(t, environment.Host{}, target, environment.Settings{LockWait: 200e6})
 	p, err := d.Plan(t.Context(), tank, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -167,11 +172,11 @@ func TestAScratchDatabaseNeedsARight(t *testing.T) {
 	if at == target {
 		t.Skip("the server's URL names no user")
 	}
-	d := open(t, Host{}, at, Settings{})
+	d := open(t, environment.Host{}, at, environment.Settings{})
 	if _, err := d.Plan(t.Context(), tank, nil); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "no scratch database") {
 		t.Errorf("without the right: %v", err)
 	}
-	d = open(t, Host{}, at, Settings{Scratch: target})
+	d = open(t, environment.Host{}, at, environment.Settings{Scratch: target})
 	if _, err := d.Plan(t.Context(), tank, nil); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "permission denied") {
 		t.Errorf("without the right to count rows: %v", err)
 	}
@@ -191,12 +196,8 @@ func mariadbDatabase(t *testing.T) (target string, run func(sql string)) {
 	addr := strings.TrimSuffix(dsn[strings.IndexByte(dsn, '(')+1:], ")/")
 	name := fmt.Sprintf("oaken_test_%08x", rand.Uint32())
 	target = "mysql://root@" + addr + "/" + name
-	config, err := mariadbConfig(target)
-	if err != nil {
-		t.Fatal(err)
-	}
-	own := config.Clone()
-	own.DBName = ""
+	own := mysql.NewConfig()
+	own.User, own.Net, own.Addr = "root", "tcp", addr
 	db, err := mariadb.Open(context.Background(), own)
 	if err != nil {
 		t.Skipf("no MariaDB at %s: set OAKEN_MARIADB (%v)", addr, err)
@@ -220,8 +221,8 @@ func mariadbDatabase(t *testing.T) (target string, run func(sql string)) {
 func TestMariaDBKeepsWhatWasDone(t *testing.T) {
 	target, run := mariadbDatabase(t)
 	run("create table b (id int, n int); insert into b values (1, 1)")
-	files := Files{"tables/a.sql": []byte("create table a (id int primary key);\n"), "tables/b.sql": []byte("create table b (id int primary key, n int);\n")}
-	d := open(t, Host{}, target, Settings{})
+	files := environment.Files{"tables/a.sql": []byte("create table a (id int primary key);\n"), "tables/b.sql": []byte("create table b (id int primary key, n int);\n")}
+	d := open(t, environment.Host{}, target, environment.Settings{})
 	p, err := d.Plan(t.Context(), files, nil)
 	if err != nil || len(p.Steps) != 2 {
 		t.Fatalf("%v, %v", p, err)
@@ -248,13 +249,13 @@ func TestMariaDBKeepsWhatWasDone(t *testing.T) {
 func TestLongWorkComesAfterTheTransaction(t *testing.T) {
 	target, run := postgresDatabase(t)
 	run("create table public.kind (id int primary key); create table public.tank (id int primary key, kind int); insert into public.kind values (1); insert into public.tank values (1, 1), (2, 7)")
-	d := open(t, Host{}, target, Settings{Online: true})
+	d := open(t, environment.Host{}, target, environment.Settings{Online: true})
 	c, err := d.Capture(t.Context(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	files := with(c.Files, Files{"public/tables/tank.sql": []byte("create table public.tank (\n  id int primary key,\n  kind int constraint tank_kind references public.kind (id),\n  depth int,\n  constraint deep check (id > 0)\n);\n\ncreate index tank_by_kind on public.tank (kind);\n")})
-	plan := func() (out []string, p *Plan) {
+	files := environment.With(c.Files, environment.Files{"public/tables/tank.sql": []byte("create table public.tank (\n  id int primary key,\n  kind int constraint tank_kind references public.kind (id),\n  depth int,\n  constraint deep check (id > 0)\n);\n\ncreate index tank_by_kind on public.tank (kind);\n")})
+	plan := func() (out []string, p *environment.Plan) {
 		p, err := d.Plan(t.Context(), files, nil)
 		if err != nil {
 			t.Fatal(err)
@@ -295,8 +296,8 @@ func TestACutConnection(t *testing.T) {
 	target, run := postgresDatabase(t)
 	run("create table public.old (id int)")
 	cut := false
-	d := open(t, Host{}, target, Settings{})
-	files := with(tank, Files{"public/tables/more.sql": []byte("create table more (id int primary key);\n"), "public/tables/old.sql": []byte("create table public.old (id int, n int);\n")})
+	d := open(t, environment.Host{}, target, environment.Settings{})
+	files := environment.With(tank, environment.Files{"public/tables/more.sql": []byte("create table more (id int primary key);\n"), "public/tables/old.sql": []byte("create table public.old (id int, n int);\n")})
 	p, err := d.Plan(t.Context(), files, nil)
 	if err != nil || len(p.Steps) != 3 {
 		t.Fatalf("%v, %v", p, err)
@@ -310,7 +311,7 @@ func TestACutConnection(t *testing.T) {
 	if fault.CodeOf(err) != fault.Unreachable || !strings.Contains(err.Error(), "was cut in the middle") {
 		t.Fatalf("the connection is cut: %v", err)
 	}
-	again := open(t, Host{}, target, Settings{})
+	again := open(t, environment.Host{}, target, environment.Settings{})
 	p, err = again.Plan(t.Context(), files, nil)
 	if err != nil || len(p.Steps) != 3 {
 		t.Fatalf("afterwards: %v, %v", p, err)

@@ -1,4 +1,4 @@
-package environment
+package all
 
 import (
 	"context"
@@ -8,13 +8,14 @@ import (
 	"strings"
 	"testing"
 
+	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/sqlite"
 )
 
-func reach(t *testing.T, root, target string) Driver {
+func reach(t *testing.T, root, target string) environment.Driver {
 	t.Helper()
-	d, err := Open(t.Context(), Host{Root: root, Getenv: func(name string) (string, bool) { return "there", name == "WHERE" }}, target, Settings{})
+	d, err := environment.Open(t.Context(), environment.Host{Root: root, Getenv: func(name string) (string, bool) { return "there", name == "WHERE" }}, target, environment.Settings{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -22,7 +23,7 @@ func reach(t *testing.T, root, target string) Driver {
 	return d
 }
 
-var asked = Files{"tables/tank.sql": []byte("create table tank (\n  id integer primary key,\n  name text\n);\n"), "readme.md": []byte("not SQL")}
+var asked = environment.Files{"tables/tank.sql": []byte("create table tank (\n  id integer primary key,\n  name text\n);\n"), "readme.md": []byte("not SQL")}
 
 func TestADriverMakesATargetHoldTheFiles(t *testing.T) {
 	root := t.TempDir()
@@ -48,7 +49,7 @@ func TestADriverMakesATargetHoldTheFiles(t *testing.T) {
 	if err != nil || len(c.Edits) != 0 || !maps.EqualFunc(c.Files, asked, func(a, b []byte) bool { return string(a) == string(b) }) {
 		t.Errorf("capture of what is declared: %q, %v", c.Edits, err)
 	}
-	c, err = d.Capture(t.Context(), Files{"tables/old.sql": []byte("create table old (x);\n")})
+	c, err = d.Capture(t.Context(), environment.Files{"tables/old.sql": []byte("create table old (x);\n")})
 	if err != nil || c.Edits["tables/old.sql"] != nil || !strings.Contains(string(c.Files["tables/tank.sql"]), "create table tank") || len(c.Files) != 1 {
 		t.Errorf("capture over another folder: %q, %v", c.Files, err)
 	}
@@ -64,11 +65,11 @@ func TestACaptureReplacesFilesThatCanNotBeRead(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	c, err := d.Capture(t.Context(), Files{"tables/tank.sql": []byte("create table tank (id;"), "old.sql": []byte("create table old (x);"), "readme.md": []byte("stays")})
+	c, err := d.Capture(t.Context(), environment.Files{"tables/tank.sql": []byte("create table tank (id;"), "old.sql": []byte("create table old (x);"), "readme.md": []byte("stays")})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !maps.EqualFunc(c.Files, Files{"tables/tank.sql": asked["tables/tank.sql"], "readme.md": []byte("stays")}, func(a, b []byte) bool { return string(a) == string(b) }) {
+	if !maps.EqualFunc(c.Files, environment.Files{"tables/tank.sql": asked["tables/tank.sql"], "readme.md": []byte("stays")}, func(a, b []byte) bool { return string(a) == string(b) }) {
 		t.Errorf("captured %q", c.Files)
 	}
 }
@@ -99,15 +100,15 @@ func TestTargetsThatCanNotBeReached(t *testing.T) {
 		t.Fatal(err)
 	}
 	for target, code := range map[string]fault.Code{"nothing:x": fault.Usage, "sqlite:": fault.Usage, "sqlite:${NONE}": fault.Usage, "sqlite:folder": fault.Unreachable, "sqlite:none/x.db": fault.Unreachable} {
-		if _, err := Open(t.Context(), Host{Root: root, Getenv: func(string) (string, bool) { return "", false }}, target, Settings{}); fault.CodeOf(err) != code {
+		if _, err := environment.Open(t.Context(), environment.Host{Root: root, Getenv: func(string) (string, bool) { return "", false }}, target, environment.Settings{}); fault.CodeOf(err) != code {
 			t.Errorf("%s: %v", target, err)
 		}
 	}
 	d := reach(t, root, "sqlite:x.db")
-	if _, err := d.Plan(t.Context(), Files{"a.sql": []byte("create tabel x")}, nil); fault.CodeOf(err) != fault.Refused {
+	if _, err := d.Plan(t.Context(), environment.Files{"a.sql": []byte("create tabel x")}, nil); fault.CodeOf(err) != fault.Refused {
 		t.Errorf("a mistake in what is declared: %v", err)
 	}
-	if len(Schemes()) == 0 {
+	if len(environment.Schemes()) == 0 {
 		t.Error("no scheme is known")
 	}
 }

@@ -1,4 +1,4 @@
-package environment
+package all
 
 import (
 	"fmt"
@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"oakenchest/core/environment"
 )
 
 // TestRowsThatReferToEachOther writes thousands of rows of a table that refers to itself, and of
@@ -25,7 +27,7 @@ func TestRowsThatReferToEachOther(t *testing.T) {
 				run("create table egg (id int primary key, hen int not null, constraint egg_hen foreign key (hen) references hen (id))")
 				run("alter table hen add constraint hen_egg foreign key (egg) references egg (id)")
 			}
-			d := open(t, Host{Root: t.TempDir()}, target, Settings{})
+			d := open(t, environment.Host{Root: t.TempDir()}, target, environment.Settings{})
 			got, err := d.Capture(t.Context(), nil)
 			if err != nil {
 				t.Fatal(err)
@@ -47,7 +49,7 @@ func TestRowsThatReferToEachOther(t *testing.T) {
 				return out
 			}
 			for _, size := range []int{3000, 500, 1200} {
-				files := with(got.Files, Files{rows + "tree.csv": sheet("above", ring(size/7, size)), rows + "hen.csv": sheet("egg", ring(size, size)), rows + "egg.csv": sheet("hen", ring(size, size))})
+				files := environment.With(got.Files, environment.Files{rows + "tree.csv": sheet("above", ring(size/7, size)), rows + "hen.csv": sheet("egg", ring(size, size)), rows + "egg.csv": sheet("hen", ring(size, size))})
 				p := deployAll(t, d, files)
 				if more, err := d.Plan(t.Context(), files, nil); err != nil || len(more.Steps) > 0 {
 					t.Fatalf("%d: %v, %d steps left of %d", size, err, len(more.Steps), len(p.Steps))
@@ -56,7 +58,7 @@ func TestRowsThatReferToEachOther(t *testing.T) {
 					t.Fatalf("the schema is another: %v, %v", now.Edits, err)
 				}
 			}
-			bad := with(got.Files, Files{rows + "tree.csv": []byte("id,above\n1,2\n2,3\n"), rows + "hen.csv": []byte("id,egg\n"), rows + "egg.csv": []byte("id,hen\n")})
+			bad := environment.With(got.Files, environment.Files{rows + "tree.csv": []byte("id,above\n1,2\n2,3\n"), rows + "hen.csv": []byte("id,egg\n"), rows + "egg.csv": []byte("id,hen\n")})
 			p, err := d.Plan(t.Context(), bad, nil)
 			if err != nil {
 				t.Fatal(err)
@@ -65,14 +67,14 @@ func TestRowsThatReferToEachOther(t *testing.T) {
 				t.Error("a row refers to nothing, and nobody minds")
 			}
 			run("insert into hen select 90001, min(id) from egg") // the keys hold again
-			good := with(got.Files, Files{rows + "tree.csv": []byte("id,above\n1,2\n2,1\n"), rows + "hen.csv": []byte("id,egg\n"), rows + "egg.csv": []byte("id,hen\n")})
-			d2 := open(t, Host{Root: t.TempDir()}, target, Settings{})
+			good := environment.With(got.Files, environment.Files{rows + "tree.csv": []byte("id,above\n1,2\n2,1\n"), rows + "hen.csv": []byte("id,egg\n"), rows + "egg.csv": []byte("id,hen\n")})
+			d2 := open(t, environment.Host{Root: t.TempDir()}, target, environment.Settings{})
 			deployAll(t, d2, good)
 		})
 	}
 }
 
-func keys(files Files) func(func(string) bool) {
+func keys(files environment.Files) func(func(string) bool) {
 	return func(yield func(string) bool) {
 		for k := range files {
 			if !yield(k) {

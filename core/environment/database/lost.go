@@ -1,4 +1,4 @@
-package environment
+package database
 
 import (
 	"bufio"
@@ -11,7 +11,7 @@ import (
 	"slices"
 	"strings"
 
-	"oakenchest/core/fault"
+	"oakenchest/core/environment"
 	"oakenchest/core/kind/partfile"
 	"oakenchest/core/schema/rows"
 	"oakenchest/core/schema/step"
@@ -28,17 +28,17 @@ func lostFile(t rows.Table, column string) string {
 	return path.Join(strings.TrimSuffix(t.File, path.Ext(t.File)), partfile.Safe(column)+".csv")
 }
 
-// save writes the rows that steps lose into a folder. tables are those that the target
+// Save writes the rows that steps lose into a folder. tables are those that the target
 // has; other, when set, gives one that is not among them, by its SQL name. What can't be
 // kept is refused.
-func (d tracked) save(ctx context.Context, steps []step.Step, tables []rows.Table, other func(sql string) (rows.Table, error), folder string) error {
+func (d Tracked) Save(ctx context.Context, steps []step.Step, tables []rows.Table, other func(sql string) (rows.Table, error), folder string) error {
 	if err := d.saveAll(ctx, steps, tables, other, folder); err != nil {
-		return unsaved(err)
+		return environment.Unsaved(err)
 	}
 	return nil
 }
 
-func (d tracked) saveAll(ctx context.Context, steps []step.Step, tables []rows.Table, other func(sql string) (rows.Table, error), folder string) error {
+func (d Tracked) saveAll(ctx context.Context, steps []step.Step, tables []rows.Table, other func(sql string) (rows.Table, error), folder string) error {
 	begun := map[string]bool{}
 	for _, s := range steps {
 		for _, lost := range s.Saves {
@@ -91,7 +91,7 @@ func (d tracked) saveAll(ctx context.Context, steps []step.Step, tables []rows.T
 	return nil
 }
 
-func (d tracked) append(ctx context.Context, t rows.Table, what rows.Selection, file string, more bool) error {
+func (d Tracked) append(ctx context.Context, t rows.Table, what rows.Selection, file string, more bool) error {
 	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil { // rows are nobody else's
 		return err
 	}
@@ -100,22 +100,17 @@ func (d tracked) append(ctx context.Context, t rows.Table, what rows.Selection, 
 		return err
 	}
 	w := bufio.NewWriterSize(f, 1<<16)
-	err = rows.Write(ctx, d.conn, t, what, more, w)
+	err = rows.Write(ctx, d.Conn, t, what, more, w)
 	return errors.Join(err, w.Flush(), f.Sync(), f.Close())
-}
-
-// unsaved says that what would be lost can't be kept.
-func unsaved(err error) error {
-	return fault.New(fault.Refused, "Make room on the disk, check the rights, and try again; nothing was changed.", "What would be lost could not be saved: %w.", err)
 }
 
 // restore plans what puts lost rows back into the tables that are declared: rows of
 // whole tables that are not there, and values of single columns of tables that change; late are
 // those that want columns to have their types.
-func restore(all rowsWanted) (out, late []rows.Wanted, err error) {
-	lost, wanted, tracked := all.lost, all.tables, all.declared
+func restore(all RowsWanted) (out, late []rows.Wanted, err error) {
+	lost, wanted, Tracked := all.Lost, all.Tables, all.Declared
 	for _, t := range wanted {
-		if _, already := tracked[t.File]; already {
+		if _, already := Tracked[t.File]; already {
 			continue
 		}
 		whole := all.liveAs(t) >= 0
@@ -133,7 +128,7 @@ func restore(all rowsWanted) (out, late []rows.Wanted, err error) {
 				if err != nil {
 					return nil, nil, rows.InFile(name, err)
 				}
-				if _, there := all.live[all.liveAs(t)].Column(c.Name); there && all.typesLate {
+				if _, there := all.Live[all.liveAs(t)].Column(c.Name); there && all.TypesLate {
 					late = append(late, w)
 					continue
 				}

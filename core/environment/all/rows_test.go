@@ -1,15 +1,22 @@
-package environment
+package all
 
 import (
 	"context"
 	"database/sql"
 	"fmt"
 	"math/rand/v2"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 
+	"github.com/go-sql-driver/mysql"
+	"github.com/jackc/pgx/v5"
+
+	"oakenchest/core/environment"
+	"oakenchest/core/environment/database"
 	"oakenchest/core/fault"
 	"oakenchest/core/schema/scope"
 	"oakenchest/core/schema/sqlite"
@@ -67,7 +74,7 @@ func sqliteDatabase(t *testing.T) (string, func(string)) {
 }
 
 // deployAll brings a target to what files declare.
-func deployAll(t *testing.T, d Driver, files Files) *Plan {
+func deployAll(t *testing.T, d environment.Driver, files environment.Files) *environment.Plan {
 	t.Helper()
 	p, err := d.Plan(t.Context(), files, nil)
 	if err == nil {
@@ -105,7 +112,7 @@ func TestRowsTravelExactly(t *testing.T) {
 			for id := range 40 {
 				insert(id)
 			}
-			here, there := open(t, Host{}, target, Settings{}), open(t, Host{}, other, Settings{})
+			here, there := open(t, environment.Host{}, target, environment.Settings{}), open(t, environment.Host{}, other, environment.Settings{})
 			files := captureRows(t, here, nil)
 			deployAll(t, there, files)
 			same(t, e, here, there, files)
@@ -125,10 +132,10 @@ func TestRowsTravelExactly(t *testing.T) {
 	}
 }
 
-func captureRows(t *testing.T, d Driver, have Files) Files {
+func captureRows(t *testing.T, d environment.Driver, have environment.Files) environment.Files {
 	t.Helper()
 	if have == nil {
-		files, err := d.(RowsKeeper).Rows(t.Context(), []string{"kind"})
+		files, err := d.(environment.RowsKeeper).Rows(t.Context(), []string{"kind"})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -143,37 +150,80 @@ func captureRows(t *testing.T, d Driver, have Files) Files {
 
 // same checks that two databases hold the same rows by the engine's own reckoning, and
 // that nothing is left to do.
-func same(t *testing.T, e engine, a, b Driver, files Files) {
+func same(t *testing.T, e engine, a, b environment.Driver, files environment.Files) {
 	t.Helper()
 	sum := map[string]string{"PostgreSQL": "select coalesce(string_agg(k::text, '|' order by id), '') from public.kind k", "MariaDB": "checksum table kind extended", "SQLite": ""}[e.name]
-	read := func(d Driver) string {
-		switch d := d.(type) {
-		case *postgresDriver:
+	read := func(d environment.Driver) string {
+		switch e.name {
+		case "PostgreSQL":
 			var s string
-			if err := d.conn.QueryRow(t.Context(), sum).Scan(&s); err != nil {
+			if err := postgresAt(t, d).QueryRow(t.Context(), sum).Scan(&s); err != nil {
 				t.Fatal(err)
 			}
 			return s
-		case *mariadbDriver:
+		case "MariaDB":
 			var table, s string
-			if err := d.db.QueryRowContext(t.Context(), sum).Scan(&table, &s); err != nil {
+			if err := mariadbAt(t, d).QueryRowContext(t.Context(), sum).Scan(&table, &s); err != nil {
 				t.Fatal(err)
 			}
 			return s
-		case *sqliteDriver:
-			return quotedRows(t, d.db)
 		}
-		return ""
+		return quotedRows(t, sqliteAt(t, d))
 	}
 	if x, y := read(a), read(b); x != y {
 		t.Fatalf("the engine reads\n%s\nand\n%s\nof\n%s", x, y, files[e.rows])
 	}
-	for _, d := range []Driver{a, b} {
+	for _, d := range []environment.Driver{a, b} {
 		p, err := d.Plan(t.Context(), files, nil)
 		if err != nil || len(p.Steps) != 0 {
 			t.Fatalf("there is something left to do: %v, %v", p, err)
 		}
 	}
+}
+
+// targets are those of the drivers that were opened, for a look past them.
+var targets sync.Map
+
+func postgresAt(t *testing.T, d environment.Driver) *pgx.Conn {
+	t.Helper()
+	target, _ := targets.Load(d)
+	conn, err := pgx.Connect(t.Context(), target.(string))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { conn.Close(context.Background()) })
+	if _, err := conn.Exec(t.Context(), "set search_path = ''"); err != nil { // as the driver has it: names are whole
+		t.Fatal(err)
+	}
+	return conn
+}
+
+func mariadbAt(t *testing.T, d environment.Driver) *sql.DB {
+	t.Helper()
+	target, _ := targets.Load(d)
+	u, err := url.Parse(target.(string))
+	if err != nil {
+		t.Fatal(err)
+	}
+	config := mysql.NewConfig()
+	config.User, config.Net, config.Addr, config.DBName = u.User.Username(), "tcp", u.Host, strings.Trim(u.Path, "/")
+	return connected(t, "mysql", config.FormatDSN())
+}
+
+func sqliteAt(t *testing.T, d environment.Driver) *sql.DB {
+	t.Helper()
+	target, _ := targets.Load(d)
+	return connected(t, "sqlite", strings.TrimPrefix(target.(string), "sqlite:"))
+}
+
+func connected(t *testing.T, driver, dsn string) *sql.DB {
+	t.Helper()
+	db, err := sql.Open(driver, dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { db.Close() })
+	return db
 }
 
 func quotedRows(t *testing.T, db *sql.DB) string {
@@ -204,7 +254,7 @@ func TestRowsInOtherWords(t *testing.T) {
 	target, run := postgresDatabase(t)
 	run(`create table kind (id int primary key, price numeric(6,2), since timestamptz, open boolean, tags text[]);
 		insert into kind values (1, 1.5, '2024-03-01 12:00Z', true, '{a,b}'), (2, 7, null, false, null)`)
-	d := open(t, Host{}, target, Settings{})
+	d := open(t, environment.Host{}, target, environment.Settings{})
 	files := captureRows(t, d, nil)
 	mine := "id,price,since,open,tags\n01,1.5,2024-03-01 13:00:00+01,yes,\"{ a, \"\"b\"\" }\"\n2,7,,no,\n"
 	files["public/rows/kind.csv"] = []byte(mine)
@@ -230,13 +280,13 @@ func TestRowsAndTablesChangeTogether(t *testing.T) {
 			target, run := e.make(t)
 			run("create table tank (id int primary key, code varchar(20), depth int)")
 			run("insert into tank values (1, 'Reef', 4), (2, 'Kelp', null)")
-			d := open(t, Host{}, target, Settings{LockWait: 1e9})
+			d := open(t, environment.Host{}, target, environment.Settings{LockWait: 1e9})
 			c, err := d.Capture(t.Context(), nil)
 			if err != nil {
 				t.Fatal(err)
 			}
 			folder := filepath.Dir(filepath.Dir(e.table))
-			files := with(c.Files, Files{e.table: []byte("create table kind (id int primary key, name varchar(20) not null);\n"), e.rows: []byte("id,name\n1,reef\n2,kelp\n"),
+			files := environment.With(c.Files, environment.Files{e.table: []byte("create table kind (id int primary key, name varchar(20) not null);\n"), e.rows: []byte("id,name\n1,reef\n2,kelp\n"),
 				filepath.Join(folder, "tables/tank.sql"): []byte("create table tank (id int primary key, code varchar(20), kind int not null default 1 references kind (id));\n")})
 			p, err := d.Plan(t.Context(), files, nil)
 			if err != nil || len(p.Loses()) != 1 || p.Save == nil {
@@ -261,14 +311,14 @@ func TestRowsAndTablesChangeTogether(t *testing.T) {
 			if err != nil || string(data) != "id,depth\n1,4\n" {
 				t.Errorf("kept: %q, %v", data, err)
 			}
-			back, err := d.Plan(t.Context(), before, &Past{Lost: Files{kept: data}})
+			back, err := d.Plan(t.Context(), before, &environment.Past{Lost: environment.Files{kept: data}})
 			if err == nil {
 				err = back.Apply(t.Context(), nil)
 			}
 			if err != nil {
 				t.Fatal(err)
 			}
-			rows, err := d.(RowsKeeper).Rows(t.Context(), []string{"tank"})
+			rows, err := d.(environment.RowsKeeper).Rows(t.Context(), []string{"tank"})
 			if got := string(rows[filepath.Join(folder, "rows/tank.csv")]); err != nil || !strings.Contains(got, "depth") || !strings.Contains(got, "1,Reef,4") {
 				t.Errorf("back again: %q, %v", got, err)
 			}
@@ -280,21 +330,21 @@ func TestColumnsThatAreNotTracked(t *testing.T) {
 	target, run := sqliteDatabase(t)
 	run("create table kind (id int primary key, name text, touched text default 'never')")
 	run("insert into kind values (1, 'reef', 'today')")
-	d := open(t, Host{}, target, Settings{Scope: scope.Scope{Skip: []string{"rows:*.touched"}}})
+	d := open(t, environment.Host{}, target, environment.Settings{Scope: scope.Scope{Skip: []string{"rows:*.touched"}}})
 	files := captureRows(t, d, nil)
 	if got := string(files["rows/kind.csv"]); got != "id,name\n1,reef\n" {
 		t.Errorf("captured %q", got)
 	}
 	files["rows/kind.csv"] = []byte("id,name\n1,kelp\n2,bay\n")
 	deployAll(t, d, files)
-	if got := quotedRows(t, d.(*sqliteDriver).db); !strings.Contains(got, "746F646179") || !strings.Contains(got, "6E65766572") {
+	if got := quotedRows(t, sqliteAt(t, d)); !strings.Contains(got, "746F646179") || !strings.Contains(got, "6E65766572") {
 		t.Errorf("what is not tracked was touched: %s", got)
 	}
-	if _, err := d.(RowsKeeper).Rows(t.Context(), []string{"none"}); fault.CodeOf(err) != fault.Usage {
+	if _, err := d.(environment.RowsKeeper).Rows(t.Context(), []string{"none"}); fault.CodeOf(err) != fault.Usage {
 		t.Errorf("a table that is not there: %v", err)
 	}
 	run("create table loose (a text)")
-	if _, err := d.(RowsKeeper).Rows(t.Context(), []string{"loose"}); fault.CodeOf(err) != fault.Refused {
+	if _, err := d.(environment.RowsKeeper).Rows(t.Context(), []string{"loose"}); fault.CodeOf(err) != fault.Refused {
 		t.Errorf("a table without key: %v", err)
 	}
 }
@@ -309,12 +359,12 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 		create table above (id int primary key, n text); create table heir (extra int) inherits (above); insert into heir values (1, 'n', 5);
 		create materialized view zz as select count(*) as n from heir; create view mm as select n from zz; create materialized view aa as select n from mm;
 		create type size as (width int, height int); create table typed of size (primary key (height)); insert into typed values (7, 8)`)
-	d := open(t, Host{}, target, Settings{})
+	d := open(t, environment.Host{}, target, environment.Settings{})
 	c, err := d.Capture(t.Context(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	files := with(c.Files, Files{"public/tables/r1.sql": nil, "public/tables/r2.sql": nil, "public/tables/heir.sql": nil, "public/tables/typed.sql": nil, "public/views/aa.sql": nil, "public/views/mm.sql": nil, "public/views/zz.sql": nil})
+	files := environment.With(c.Files, environment.Files{"public/tables/r1.sql": nil, "public/tables/r2.sql": nil, "public/tables/heir.sql": nil, "public/tables/typed.sql": nil, "public/views/aa.sql": nil, "public/views/mm.sql": nil, "public/views/zz.sql": nil})
 	p, err := d.Plan(t.Context(), files, nil)
 	if err != nil || p.Save == nil {
 		t.Fatalf("%v, %v", p, err)
@@ -323,7 +373,7 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	folder, lost := t.TempDir(), Files{}
+	folder, lost := t.TempDir(), environment.Files{}
 	if err := p.Save(t.Context(), folder); err != nil {
 		t.Fatal(err)
 	}
@@ -337,7 +387,7 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 	if err := p.Apply(t.Context(), nil); err != nil {
 		t.Fatal(err)
 	}
-	back, err := d.Plan(t.Context(), before, &Past{Lost: lost})
+	back, err := d.Plan(t.Context(), before, &environment.Past{Lost: lost})
 	if err == nil {
 		err = back.Apply(t.Context(), nil)
 	}
@@ -345,7 +395,7 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 		t.Fatal(err)
 	}
 	var got string
-	if err := d.(*postgresDriver).conn.QueryRow(t.Context(), "select (select string_agg(tableoid::pg_catalog.regclass || ':' || r, ' ' order by id) from public.r) || ' ' || (select string_agg(h::text, ' ') from public.heir h) || ' ' || (select n from public.aa)").Scan(&got); err != nil || got != "public.r1:(1,2024-02-02,a) public.r2:(2,2025-02-02,b) (1,n,5) 1" {
+	if err := postgresAt(t, d).QueryRow(t.Context(), "select (select string_agg(tableoid::pg_catalog.regclass || ':' || r, ' ' order by id) from public.r) || ' ' || (select string_agg(h::text, ' ') from public.heir h) || ' ' || (select n from public.aa)").Scan(&got); err != nil || got != "public.r1:(1,2024-02-02,a) public.r2:(2,2025-02-02,b) (1,n,5) 1" {
 		t.Errorf("back: %q, %v", got, err)
 	}
 }
@@ -353,7 +403,7 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 // TestWhatCanNotBeKeptIsRefused asks for rows of a table whose columns nobody knows.
 func TestWhatCanNotBeKeptIsRefused(t *testing.T) {
 	folder := t.TempDir()
-	err := tracked{}.save(t.Context(), []Step{{Saves: []step.Save{{Table: "strange"}}}}, nil, nil, folder)
+	err := database.Tracked{}.Save(t.Context(), []environment.Step{{Saves: []step.Save{{Table: "strange"}}}}, nil, nil, folder)
 	if fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "strange") {
 		t.Errorf("got %v", err)
 	}

@@ -1,0 +1,3 @@
+package pipeline
+
+import _ "oakenchest/core/environment/all" // the targets that tests reach
