@@ -19,7 +19,7 @@ func TestEveryResultOccurs(t *testing.T) {
 		seen[name] = true
 	}
 	for _, call := range []string{
-		"changes", "compare main work", "history", "history notes", "show main", "locks", "branch", "branch kelp", "release spring", "release list", "inspect notes/opening.txt", "kinds", "preset", "env list", "capture dev", "verify main main", "drift", "settle dev", "rows track tank --from dev",
+		"changes", "guide", "compare main work", "history", "history notes", "show main", "locks", "branch", "branch kelp", "release spring", "release list", "inspect notes/opening.txt", "kinds", "preset", "env list", "capture dev", "verify main main", "drift", "settle dev", "rows track tank --from dev",
 		"deploy test --dry-run", "promote dev test", "health", "health --give-up", "tidy", "usage", "inspect apps/rounds.app --summary", "compare main work --html ../page.html", "recipe try apps/rounds.app", "recipe check", "find reef", "authors notes/opening.txt", "lock exhibit/reef.glb", "unlock exhibit/reef.glb", "sync", "conflicts", "restore --rescued", "restore notes --from main",
 		"split apps/rounds.app ../parts", "join ../parts ../joined.app", "env add x sqlite:x.db", "env rename x y", "env remove y", "go nowhere", "demo ../story", "relocate ../elsewhere", "person", "trust", "trust --forget",
 	} {
