@@ -97,14 +97,6 @@ func (a *App) drawConflicts(ctx context.Context, w *workspace.Workspace, clash *
 	return a.writePage(p, len(paths), file)
 }
 
-func sideText(s element.Side) *string {
-	if s.Element == nil && s.Value.IsAbsent() {
-		return nil
-	}
-	text := s.String()
-	return &text
-}
-
 func (a *App) showConflicts(all []element.Conflict) {
 	for _, c := range all {
 		var keep []string

@@ -148,9 +148,6 @@ func gist(s string, most int) string {
 // clock writes a time for people.
 func clock(t time.Time) string { return t.Local().Format("2006-01-02 15:04") }
 
-// stamp writes a time for scripts.
-func stamp(t time.Time) string { return t.UTC().Format(time.RFC3339) }
-
 // count writes a number with its noun.
 func count(n int, noun string) string {
 	if n == 1 {
