@@ -334,7 +334,7 @@ func (a *App) look(ctx context.Context, fn func(*workspace.Workspace) error) err
 // withPaths is with, for calls whose arguments are paths of the project.
 func (a *App) withPaths(ctx context.Context, args []string, fn func(*workspace.Workspace, []string) error) error {
 	return a.with(ctx, func(w *workspace.Workspace) error {
-		paths, err := a.projectPaths(w, args)
+		paths, err := a.asked(w).Paths(args)
 		if err != nil {
 			return err
 		}
@@ -346,25 +346,9 @@ func (a *App) withPaths(ctx context.Context, args []string, fn func(*workspace.W
 // objects; fresh says that these need not be there.
 func (a *App) withAddresses(ctx context.Context, args []string, fresh bool, fn func(*workspace.Workspace, []string) error) error {
 	return a.with(ctx, func(w *workspace.Workspace) error {
-		var addresses []string
-		for _, arg := range args {
-			if !workspace.IsObject(arg) {
-				p, err := w.ProjectPath(a.folder(), arg)
-				if err != nil {
-					return err
-				}
-				addresses = append(addresses, p)
-				continue
-			}
-			list, _, err := a.elements(w, []string{arg})
-			if err != nil {
-				return err
-			}
-			one, err := w.ObjectAddress(ctx, list[0].String(), fresh)
-			if err != nil {
-				return err
-			}
-			addresses = append(addresses, one)
+		addresses, err := a.asked(w).Addresses(ctx, args, fresh)
+		if err != nil {
+			return err
 		}
 		return fn(w, addresses)
 	})
@@ -381,17 +365,4 @@ func (a *App) mover(w *workspace.Workspace) *pipeline.Mover {
 		}
 	}
 	return m
-}
-
-// projectPaths turns paths that a person wrote into paths of the project.
-func (a *App) projectPaths(w *workspace.Workspace, args []string) ([]string, error) {
-	var out []string
-	for _, arg := range args {
-		p, err := w.ProjectPath(a.folder(), arg)
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, p)
-	}
-	return out, nil
 }

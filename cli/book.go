@@ -9,6 +9,7 @@ import (
 	"oakenchest/core/landscape"
 	"oakenchest/core/manifest"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
@@ -86,12 +87,12 @@ func (a *App) book(ctx context.Context, w *workspace.Workspace, env string, o bo
 	b := pipeline.BookOptions{Environment: env, Lane: o.lane, Note: o.note}
 	var err error
 	if o.from != "" {
-		if b.From, err = parseTime(o.from, a.Now()); err != nil {
+		if b.From, err = service.Time(o.from, a.Now()); err != nil {
 			return err
 		}
 	}
 	if o.until != "" {
-		if b.Until, err = parseTime(o.until, a.Now()); err != nil {
+		if b.Until, err = service.Time(o.until, a.Now()); err != nil {
 			return err
 		}
 		if len(o.until) == len(time.DateOnly) { // a day counts to its end
@@ -165,7 +166,5 @@ func (a *App) showBookings(env string, slots []landscape.Slot, made *landscape.S
 		}
 		rows = append(rows, []cell{{s.Lane, strong}, word, {clock(s.From) + " to " + clock(s.Until), plain}, {s.Person, plain}, {gist(s.Note, 50), faint}})
 	}
-	if !a.quiet {
-		a.table(a.Out, "  ", rows)
-	}
+	a.table(a.Out, "  ", rows)
 }

@@ -48,7 +48,7 @@ func (a *App) makeBranch(cmd *cobra.Command, w *workspace.Workspace, name, from,
 	at := w.Base
 	if from != "" {
 		var err error
-		if at, err = a.commitOf(cmd.Context(), w, from); err != nil {
+		if at, err = a.asked(w).Commit(cmd.Context(), from); err != nil {
 			return err
 		}
 	}

@@ -9,7 +9,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/environment"
-	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/review"
@@ -72,7 +71,7 @@ log that oaken env prepare sets up. --mine takes only your own changes.`,
 
 func (a *App) capture(ctx context.Context, w *workspace.Workspace, name, stoodOn string, o pipeline.CaptureOptions) error {
 	if stoodOn != "" {
-		at, err := a.recordOf(ctx, w, stoodOn)
+		at, err := a.asked(w).Record(ctx, stoodOn)
 		if err != nil {
 			return err
 		}
@@ -132,19 +131,6 @@ func (a *App) propose(ctx context.Context, w *workspace.Workspace, name string, 
 		return 0, err
 	}
 	return r.Number, nil
-}
-
-// recordOf gives the commit that a person wrote; env:NAME means what that one is known to hold.
-func (a *App) recordOf(ctx context.Context, w *workspace.Workspace, text string) (ledger.Commit, error) {
-	name, is := strings.CutPrefix(text, "env:")
-	if !is {
-		return a.commitOf(ctx, w, text)
-	}
-	r, known, err := w.Chest.Record(ctx, name)
-	if err == nil && !known {
-		err = fault.New(fault.Usage, "Name a branch, BRANCH:NUMBER, a release or a commit's id.", "Nothing is known of what %s holds.", name)
-	}
-	return r.Commit, err
 }
 
 // showCaptured tells what came of a capture.

@@ -32,7 +32,7 @@ compare shows what is different inside each artifact. With paths, only what lies
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
-				paths, err := a.projectPaths(w, args)
+				paths, err := a.asked(w).Paths(args)
 				if err != nil {
 					return err
 				}
@@ -220,9 +220,7 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 		}
 		rows = append(rows, []cell{{stateWord(c), stateTones[c.State]}, {name, plain}, {c.Kind, faint}, {note, warm}})
 	}
-	if !a.quiet {
-		a.table(a.Out, "  ", rows)
-	}
+	a.table(a.Out, "  ", rows)
 	for _, u := range s.Unreadable {
 		a.say("  %s", a.paint(bad, u.String()))
 	}

@@ -35,7 +35,7 @@ It also stays unsent with --hold, and while the chest is out of reach; oaken syn
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				var err error
-				if o.Paths, err = a.projectPaths(w, args); err != nil {
+				if o.Paths, err = a.asked(w).Paths(args); err != nil {
 					return err
 				}
 				if !cmd.Flags().Changed("message") && a.Edit != nil {

@@ -11,6 +11,7 @@ import (
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
+	"oakenchest/core/service"
 	"oakenchest/core/service/result"
 	"oakenchest/core/state"
 	"oakenchest/core/trust"
@@ -114,14 +115,14 @@ func (a *App) comparison(ctx context.Context, w *workspace.Workspace, args []str
 	from, to = w.BaseState(), w.Work()
 	var states []state.State
 	for len(args) > 0 && len(states) < 2 {
-		is, err := a.isState(ctx, w, args[0])
+		is, err := a.asked(w).IsState(ctx, args[0])
 		if err != nil {
 			return nil, nil, nil, err
 		}
 		if !is {
 			break
 		}
-		s, err := a.stateOf(ctx, w, args[0])
+		s, err := a.asked(w).State(ctx, args[0])
 		if err != nil {
 			return nil, nil, nil, err
 		}
@@ -133,7 +134,7 @@ func (a *App) comparison(ctx context.Context, w *workspace.Workspace, args []str
 	if len(states) > 1 {
 		to = states[1]
 	}
-	if paths, err = a.projectPaths(w, args); err != nil {
+	if paths, err = a.asked(w).Paths(args); err != nil {
 		return nil, nil, nil, err
 	}
 	return a.alignFiles(ctx, from, to, paths)
@@ -180,7 +181,7 @@ func (a *App) alignFiles(ctx context.Context, from, to state.State, paths []stri
 func (a *App) compareFiles(ctx context.Context, args []string, o *compareOptions) error {
 	var sides [2]state.State
 	for i, arg := range args {
-		s, err := a.fileState(strings.TrimPrefix(arg, "file:"))
+		s, err := service.FileState(a.folder(), strings.TrimPrefix(arg, "file:"))
 		if err != nil {
 			return err
 		}

@@ -130,7 +130,7 @@ changed there, and leaves all others as they are.`,
 				if from == "work" {
 					return a.deployWork(cmd.Context(), w, args[0], o)
 				}
-				c, err := a.commitOf(cmd.Context(), w, from)
+				c, err := a.asked(w).Commit(cmd.Context(), from)
 				if err != nil {
 					return err
 				}

@@ -32,11 +32,11 @@ brought each place and which took it away; what a merge brought counts as its.`,
 				if through {
 					return a.findThrough(cmd.Context(), w, args, limit)
 				}
-				s, err := a.stateOf(cmd.Context(), w, from)
+				s, err := a.asked(w).State(cmd.Context(), from)
 				if err != nil {
 					return err
 				}
-				paths, err := a.projectPaths(w, args[1:])
+				paths, err := a.asked(w).Paths(args[1:])
 				if err != nil {
 					return err
 				}
@@ -62,7 +62,7 @@ brought each place and which took it away; what a merge brought counts as its.`,
 
 // findThrough looks for a text through the history.
 func (a *App) findThrough(ctx context.Context, w *workspace.Workspace, args []string, limit int) error {
-	paths, err := a.projectPaths(w, args[1:])
+	paths, err := a.asked(w).Paths(args[1:])
 	if err != nil {
 		return err
 	}
@@ -126,7 +126,7 @@ func newAuthors(a *App) *cobra.Command {
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
-				paths, err := a.projectPaths(w, args)
+				paths, err := a.asked(w).Paths(args)
 				if err != nil {
 					return err
 				}

@@ -61,7 +61,7 @@ lies in it. --drawn shows how branches parted and met.`,
 
 // entries gives the commits of the project, or of the path or element named.
 func (a *App) entries(ctx context.Context, w *workspace.Workspace, args []string, q history.Query) ([]history.Entry, bool, error) {
-	elements, rest, err := a.elements(w, args)
+	elements, rest, err := a.asked(w).Elements(args)
 	if err != nil {
 		return nil, false, err
 	}
@@ -73,7 +73,7 @@ func (a *App) entries(ctx context.Context, w *workspace.Workspace, args []string
 		}
 		return entries, more, err
 	}
-	paths, err := a.projectPaths(w, rest)
+	paths, err := a.asked(w).Paths(rest)
 	if err != nil {
 		return nil, false, err
 	}

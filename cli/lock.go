@@ -4,15 +4,14 @@ import (
 	"context"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/spf13/cobra"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
-	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/service"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
@@ -41,7 +40,7 @@ you edit is contested, and stays out of commits until you have it.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if lasts != "" {
 				var err error
-				if o.For, err = duration(lasts); err != nil {
+				if o.For, err = service.Length(lasts); err != nil {
 					return usage(cmd, "--for takes a time such as 2h, 30m or 1d, not %q.", lasts)
 				}
 			}
@@ -67,25 +66,6 @@ you edit is contested, and stays out of commits until you have it.`,
 	cmd.MarkFlagsMutuallyExclusive("waive", "take-over")
 	return cmd
 }
-
-// duration reads a time such as 2h, 30m or 3d.
-func duration(text string) (time.Duration, error) {
-	if days, ok := strings.CutSuffix(text, "d"); ok {
-		text = days + "h"
-		d, err := time.ParseDuration(text)
-		if d <= 0 {
-			return 0, errNoTime
-		}
-		return 24 * d, err
-	}
-	d, err := time.ParseDuration(text)
-	if err == nil && d <= 0 {
-		err = errNoTime
-	}
-	return d, err
-}
-
-var errNoTime = fault.New(fault.Usage, "Write 2h, 30m or 1d.", "That is no time.")
 
 func (a *App) waive(ctx context.Context, w *workspace.Workspace, paths []string) error {
 	if err := w.Waive(ctx, paths); err != nil {

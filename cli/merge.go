@@ -34,7 +34,7 @@ says what would happen.`,
 				if abandon {
 					return a.abandon(cmd, w)
 				}
-				c, err := a.commitOf(cmd.Context(), w, args[0])
+				c, err := a.asked(w).Commit(cmd.Context(), args[0])
 				if err != nil {
 					return err
 				}
@@ -190,7 +190,7 @@ work changed the same things, there are conflicts, as in a merge.`,
 		ValidArgsFunction: a.completeStates,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				c, err := a.commitOf(cmd.Context(), w, args[0])
+				c, err := a.asked(w).Commit(cmd.Context(), args[0])
 				if err != nil {
 					return err
 				}

@@ -52,6 +52,9 @@ type cell struct {
 // table writes rows in columns, two spaces between them, each line indented. On a terminal that is narrower than the
 // rows, the widest columns are shortened; --all leaves them.
 func (a *App) table(w io.Writer, indent string, rows [][]cell) {
+	if a.quiet {
+		return
+	}
 	for _, r := range rows {
 		for i := range r {
 			r[i].text = a.inert(r[i].text)

@@ -30,7 +30,7 @@ it is told who did what, where. Without --all the first ones are looked into.`,
 		ValidArgsFunction: completePaths,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
-				paths, err := a.projectPaths(w, args)
+				paths, err := a.asked(w).Paths(args)
 				if err != nil {
 					return err
 				}

@@ -133,9 +133,7 @@ func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
 			}
 		}
 	}
-	if !a.quiet {
-		a.table(a.Out, "", rows)
-	}
+	a.table(a.Out, "", rows)
 	grave := 0
 	for _, f := range o.Findings {
 		if f.Grave {

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"path/filepath"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
@@ -13,8 +12,8 @@ import (
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
-	"oakenchest/core/manifest"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
@@ -93,14 +92,14 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 		return err
 	}
 	opts := pipeline.PromoteOptions{Lane: o.lane, Item: o.item, WithNeeded: o.withNeeded, Again: o.again, Override: o.override, Reason: o.reason, AllowLoss: o.allowLoss}
-	if opts.Paths, err = a.projectPaths(w, o.paths); err != nil {
+	if opts.Paths, err = a.asked(w).Paths(o.paths); err != nil {
 		return err
 	}
 	if err = o.tell(m); err != nil {
 		return err
 	}
 	if o.expect != "" {
-		c, err := a.commitOf(ctx, w, o.expect)
+		c, err := a.asked(w).Commit(ctx, o.expect)
 		if err != nil {
 			return err
 		}
@@ -379,7 +378,7 @@ func (a *App) showGates(gates []pipeline.GateResult) {
 
 // schedule writes what a scheduler runs, for the work that is there now.
 func (a *App) schedule(w *workspace.Workspace, p *pipeline.Promotion, o promoteOptions) error {
-	when, err := parseTime(o.at, a.Now())
+	when, err := service.Time(o.at, a.Now())
 	if err != nil {
 		return err
 	}
@@ -429,31 +428,4 @@ func quoteWord(s string) string {
 		return s
 	}
 	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
-}
-
-// timeForms are the ways in which a time may be written.
-var timeForms = []string{"2006-01-02 15:04", "2006-01-02T15:04", "2006-01-02", time.RFC3339}
-
-// parseTime reads a time that a person wrote: a day, a day with a time, the name of a
-// weekday that is to come, or a length of time from now such as 3d.
-func parseTime(text string, now time.Time) (time.Time, error) {
-	for _, form := range timeForms {
-		if t, err := time.ParseInLocation(form, text, time.Local); err == nil {
-			return t, nil
-		}
-	}
-	for d := time.Sunday; d <= time.Saturday; d++ {
-		if strings.EqualFold(text, d.String()) {
-			local := now.Local()
-			days := (int(d) - int(local.Weekday()) + 7) % 7
-			if days == 0 {
-				days = 7
-			}
-			return time.Date(local.Year(), local.Month(), local.Day()+days, 23, 59, 0, 0, time.Local), nil
-		}
-	}
-	if d, err := manifest.Duration(text); err == nil && d > 0 {
-		return now.Add(d), nil
-	}
-	return time.Time{}, fault.New(fault.Usage, "Write 2026-12-01, \"2026-12-01 22:00\", Friday, or a length such as 8h or 3d.", "%q is no time.", text)
 }

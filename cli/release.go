@@ -26,7 +26,7 @@ func newRelease(a *App) *cobra.Command {
 				at := w.Base
 				if from != "" {
 					var err error
-					if at, err = a.commitOf(cmd.Context(), w, from); err != nil {
+					if at, err = a.asked(w).Commit(cmd.Context(), from); err != nil {
 						return err
 					}
 				}

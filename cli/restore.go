@@ -41,18 +41,18 @@ brings the newest copy of each back.`,
 					from = s.Label()
 				} else {
 					var err error
-					if s, err = a.stateOf(cmd.Context(), w, from); err != nil {
+					if s, err = a.asked(w).State(cmd.Context(), from); err != nil {
 						return err
 					}
 				}
-				elements, args, err := a.elements(w, args)
+				elements, args, err := a.asked(w).Elements(args)
 				if err != nil {
 					return err
 				}
 				if len(elements) > 0 {
 					return a.restoreElements(cmd, w, elements, args, s, to)
 				}
-				paths, err := a.projectPaths(w, args)
+				paths, err := a.asked(w).Paths(args)
 				if err != nil {
 					return err
 				}

@@ -52,7 +52,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 	flags.BoolVar(&a.json, "json", false, "print one JSON object")
 	flags.BoolVar(&a.yes, "yes", false, "answer questions with yes")
 	flags.StringVar(&a.trust, "trust", "", "agree to what oaken trust shows under `DIGEST`")
-	flags.BoolVar(&a.quiet, "quiet", false, "print only what was asked for")
+	flags.BoolVar(&a.quiet, "quiet", false, "print nothing but errors, and what --json asks for")
 	root.SetFlagErrorFunc(wrongFlag)
 	root.AddGroup(
 		&cobra.Group{ID: groupStart, Title: "Start"}, &cobra.Group{ID: groupDaily, Title: "Daily work"}, &cobra.Group{ID: groupBranches, Title: "Branches and releases"},

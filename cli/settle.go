@@ -215,9 +215,7 @@ func (a *App) showDirections(s *pipeline.Settlement, env string) {
 		text, t := directionText(o.Direction, env)
 		list = append(list, []cell{{o.Address, plain}, {o.Chest, plain}, {o.Environment, plain}, {text, t}})
 	}
-	if !a.quiet {
-		a.table(a.Out, "  ", list)
-	}
+	a.table(a.Out, "  ", list)
 	if len(s.Deployment.Plan.Steps) > 0 {
 		a.say("In %s:", env)
 		a.showSteps(s.Deployment.Plan.Steps, "  ")

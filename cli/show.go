@@ -20,7 +20,7 @@ func newShow(a *App) *cobra.Command {
 		ValidArgsFunction: a.completeStates,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
-				c, err := a.commitOf(cmd.Context(), w, args[0])
+				c, err := a.asked(w).Commit(cmd.Context(), args[0])
 				if err != nil {
 					return err
 				}

@@ -1,102 +1,19 @@
 package cli
 
 import (
-	"context"
-	"errors"
-	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"oakenchest/core/chest"
-	"oakenchest/core/element"
-	"oakenchest/core/fault"
-	"oakenchest/core/ledger"
+	"oakenchest/core/pipeline"
 	"oakenchest/core/service"
 	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
 
-// elements parts the arguments of a call into addresses of elements, with paths
-// of the project, and the rest.
-func (a *App) elements(w *workspace.Workspace, args []string) (elements []element.Address, rest []string, err error) {
-	for _, arg := range args {
-		if !strings.Contains(arg, "::") {
-			rest = append(rest, arg)
-			continue
-		}
-		e, err := element.ParseAddress(arg)
-		if err != nil {
-			return nil, nil, fault.New(fault.Usage, "Write PATH::type:key or PATH::type:key.property, as oaken compare does.", "That is no address: %w.", err)
-		}
-		if e.Path, err = w.ProjectPath(a.folder(), e.Path); err != nil {
-			return nil, nil, err
-		}
-		elements = append(elements, e)
-	}
-	return elements, rest, nil
-}
-
-// stateOf gives the state that a person wrote.
-func (a *App) stateOf(ctx context.Context, w *workspace.Workspace, text string) (state.State, error) {
-	if text == "work" {
-		return w.Work(), nil
-	}
-	if name, ok := strings.CutPrefix(text, "env:"); ok {
-		return a.mover(w).State(ctx, name)
-	}
-	if name, ok := strings.CutPrefix(text, "file:"); ok {
-		return a.fileState(name)
-	}
-	if name, ok := strings.CutPrefix(text, "parked:"); ok {
-		p, err := w.FindParked(ctx, name)
-		if err != nil {
-			return nil, err
-		}
-		return w.ParkedState(ctx, p)
-	}
-	c, err := w.CommitOf(ctx, text)
-	if err != nil {
-		return nil, err
-	}
-	return w.CommitState(c, text), nil
-}
-
-// fileState is a file on disk as a state of its own.
-func (a *App) fileState(name string) (state.State, error) {
-	full := a.at(name)
-	info, err := os.Stat(full)
-	if err != nil || info.IsDir() {
-		return nil, fault.New(fault.Usage, "Check the path after file:.", "There is no file %s.", name)
-	}
-	s := state.Memory{Name: "file:" + name, Contents: map[string][]byte{}}
-	s.Contents[filepath.Base(full)], err = os.ReadFile(full)
-	return s, err
-}
-
-// commitOf gives the commit that a person wrote.
-func (a *App) commitOf(ctx context.Context, w *workspace.Workspace, text string) (ledger.Commit, error) {
-	if text == "work" || strings.HasPrefix(text, "env:") || strings.HasPrefix(text, "file:") || strings.HasPrefix(text, "parked:") {
-		return ledger.Commit{}, fault.New(fault.Usage, "Name a branch, BRANCH:NUMBER, a release or a commit's id.", "%s is not recorded in the chest.", text)
-	}
-	return w.CommitOf(ctx, text)
-}
-
-// isState reports whether a word of a call names a state; when it names a path
-// as well, it is a state, and ./PATH names the path.
-func (a *App) isState(ctx context.Context, w *workspace.Workspace, text string) (bool, error) {
-	if text == "work" || strings.HasPrefix(text, "env:") || strings.HasPrefix(text, "file:") || strings.HasPrefix(text, "parked:") || strings.HasPrefix(text, "release:") {
-		return true, nil
-	}
-	_, err := w.CommitOf(ctx, text)
-	switch {
-	case err == nil:
-		return true, nil
-	case errors.Is(err, chest.ErrNoState) && !strings.Contains(text, ":"):
-		return false, nil
-	}
-	return false, err
+// asked is where what a person wrote is understood.
+func (a *App) asked(w *workspace.Workspace) service.Desk {
+	return service.Desk{Workspace: w, Folder: a.folder(), Mover: func() *pipeline.Mover { return a.mover(w) }}
 }
 
 // completeStates offers branches, releases and environments.

@@ -58,7 +58,5 @@ func (a *App) showSummary(name, kind string, root *element.Element) {
 		}
 		rows = append(rows, []cell{{c.Type, plain}, {fmt.Sprint(c.Elements), plain}, {keys, faint}})
 	}
-	if !a.quiet {
-		a.table(a.Out, "  ", rows)
-	}
+	a.table(a.Out, "  ", rows)
 }

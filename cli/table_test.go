@@ -6,6 +6,8 @@ import (
 	"testing"
 
 	"github.com/mattn/go-runewidth"
+
+	"oakenchest/core/fault"
 )
 
 // TestTablesFitTheTerminal writes wide rows at widths from 60 on: no line is wider, paths keep both ends, wide and joined
@@ -43,5 +45,21 @@ func TestTablesFitTheTerminal(t *testing.T) {
 	(&App{Out: &whole}).table(&whole, "", rows())
 	if !strings.Contains(whole.String(), "very/deep/folders/of/a/scene") || strings.Contains(whole.String(), "…") {
 		t.Errorf("without a terminal:\n%s", whole.String())
+	}
+}
+
+// TestQuietIsQuiet writes with every means that a command has: nothing comes through but an error.
+func TestQuietIsQuiet(t *testing.T) {
+	var out, errs bytes.Buffer
+	app := &App{Out: &out, Err: &errs, quiet: true}
+	app.say("said")
+	app.note("noted")
+	app.table(&out, "", [][]cell{{{"a", plain}}})
+	if out.Len()+errs.Len() > 0 {
+		t.Errorf("quiet says %q and %q", out.String(), errs.String())
+	}
+	app.report(fault.New(fault.Refused, "Ask.", "It is refused."))
+	if out.Len() > 0 || !strings.Contains(errs.String(), "It is refused.") {
+		t.Errorf("an error says %q and %q", out.String(), errs.String())
 	}
 }

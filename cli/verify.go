@@ -62,7 +62,7 @@ func (a *App) verifyPipeline(ctx context.Context, w *workspace.Workspace, names 
 	var fixed state.State
 	if len(names) == 1 {
 		var err error
-		if fixed, err = a.stateOf(ctx, w, names[0]); err != nil {
+		if fixed, err = a.asked(w).State(ctx, names[0]); err != nil {
 			return err
 		}
 	}
@@ -128,7 +128,7 @@ func (a *App) verify(ctx context.Context, w *workspace.Workspace, names []string
 	states := make([]state.State, len(names))
 	for i, name := range names {
 		var err error
-		if states[i], err = a.stateOf(ctx, w, name); err != nil {
+		if states[i], err = a.asked(w).State(ctx, name); err != nil {
 			return err
 		}
 	}
@@ -197,9 +197,7 @@ func (a *App) showVerified(pairs []pair, states, differ int) {
 		}
 		rows = append(rows, []cell{{p.from, strong}, {p.to, strong}, verdict, {more, faint}})
 	}
-	if !a.quiet {
-		a.table(a.Out, "", rows)
-	}
+	a.table(a.Out, "", rows)
 	var unread []string
 	for _, p := range pairs {
 		unread = append(unread, p.unread...)

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/service"
 	"oakenchest/core/service/result"
 	"oakenchest/core/watch"
 	"oakenchest/core/workspace"
@@ -33,11 +34,11 @@ what changed at intervals. It runs until you stop it (Ctrl+C), or for --for.`,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx := cmd.Context()
 			var err error
-			if s.NewsEvery, err = duration(news); err != nil {
+			if s.NewsEvery, err = service.Length(news); err != nil {
 				return usage(cmd, "--news-every takes a time such as 20s, not %q.", news)
 			}
 			if every != "" {
-				if s.CommitEvery, err = duration(every); err != nil {
+				if s.CommitEvery, err = service.Length(every); err != nil {
 					return usage(cmd, "--commit-every takes a time such as 30m, not %q.", every)
 				}
 				if s.Message == "" {
@@ -45,7 +46,7 @@ what changed at intervals. It runs until you stop it (Ctrl+C), or for --for.`,
 				}
 			}
 			if lasts != "" {
-				d, err := duration(lasts)
+				d, err := service.Length(lasts)
 				if err != nil {
 					return usage(cmd, "--for takes a time such as 2h, not %q.", lasts)
 				}
