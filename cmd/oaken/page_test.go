@@ -108,7 +108,7 @@ func TestTextsAreComparedLineByLine(t *testing.T) {
 	if got := p.ok("compare", "--summary"); !strings.Contains(got, "2 changes") {
 		t.Errorf("summary: %s", got)
 	}
-	p.fails(2, "none of the others can be", "compare", "--lines", "--summary")
+	p.fails(2, "exclude each other", "compare", "--lines", "--summary")
 }
 
 func TestOutsideViewersAreOpened(t *testing.T) {

@@ -29,12 +29,12 @@ func TestWrongCallsChangeNothing(t *testing.T) {
 		{2, "neither a state nor a path", "compare nowhere"},
 		{2, "main holds no nothing", "restore nothing --from main"},
 		{2, "There is no command", "frobnicate"},
-		{2, "unknown flag", "changes --frob"},
+		{2, "no option --frob", "changes --frob"},
 		{2, "main:1 holds no nowhere.txt", "restore nowhere.txt"},
 		{2, "There is no rescue copy", "restore --rescued notes"},
 		{2, "There is no nothing", "discard nothing"},
 		{2, "--keep takes mine, theirs, both or base", "resolve x"},
-		{2, "accepts 1 arg", "switch"},
+		{2, "it reads oaken go NAME", "go"},
 		{2, "can't be a name", "branch a:b"},
 		{2, "can't be a name", "release work"},
 		{4, "There is a branch main already", "branch main"},
@@ -71,7 +71,7 @@ func TestWrongCallsChangeNothing(t *testing.T) {
 
 func TestWithoutAWorkspace(t *testing.T) {
 	p := empty(t)
-	for _, call := range []string{"changes", "commit -m x", "history", "locks", "switch main", "env list", "deploy test"} {
+	for _, call := range []string{"changes", "commit -m x", "history", "locks", "go main", "env list", "deploy test"} {
 		p.fails(5, "is in no workspace", strings.Split(call, " ")...)
 	}
 	p.ok("begin")

@@ -95,10 +95,10 @@ func (p *bale) keysName() string { return p.stem + p.form.keys }
 // Open opens the store in dir, which is made when it is missing; the folder that it is to
 // lie in must be there. Bales in the older folders, which may be missing, are read too.
 func Open(dir string, older ...string) (*Store, error) {
-	if err := rights.Folder(dir); err != nil {
-		return nil, err
-	}
 	s := &Store{dir: dir, dirs: append([]string{dir}, older...)}
+	if err := rights.Folder(dir); err != nil {
+		return nil, s.condition(err) // the folder that it lies in may have gone this very moment
+	}
 	return s, s.reload()
 }
 

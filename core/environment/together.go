@@ -59,11 +59,18 @@ func Put(into Files, folder string, files Files) {
 	}
 }
 
-// Capture reads all targets.
+// Capture reads all targets. One that is not there, beside others that are, holds nothing, where nothing is to be in it: a
+// deployment makes a target when there is something to put in.
 func (t together) Capture(ctx context.Context, have Files) (*Captured, error) {
 	out := &Captured{Files: Files{}, Edits: Files{}, Tree: &element.Element{Type: "environment"}}
+	var absent error
+	missing := 0
 	for _, p := range t {
 		c, err := p.Driver.Capture(ctx, Inside(have, p.Into))
+		if errors.Is(err, ErrMissing) && len(Inside(have, p.Into)) == 0 {
+			absent, missing = err, missing+1
+			continue
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -76,6 +83,9 @@ func (t together) Capture(ctx context.Context, have Files) (*Captured, error) {
 			out.Renamed = append(out.Renamed, r)
 		}
 		out.Tree.Add(&element.Element{Type: "folder", Key: p.Into, Firm: true, Children: []*element.Element{c.Tree}})
+	}
+	if missing > 0 && missing == len(t) {
+		return nil, absent
 	}
 	return out, nil
 }

@@ -3,6 +3,7 @@ package pipeline
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 
@@ -54,6 +55,9 @@ func (m *Mover) foreign(ctx context.Context, p *Promotion) ([]string, error) {
 	there := make([]environment.Files, len(ways))
 	for i, way := range ways {
 		got, err := p.Deployment.driver.Capture(ctx, way) // what means the same is in the words of that way
+		if errors.Is(err, environment.ErrMissing) {       // it was stopped before it had made the target
+			got, err = &environment.Captured{Files: environment.Files{}}, nil
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -852,9 +852,15 @@ func TestALandscapeByChance(t *testing.T) {
 	if n, err := strconv.ParseUint(os.Getenv("OAKEN_SEED"), 10, 64); err == nil {
 		rounds, first = 1, n
 	}
-	total := map[string]int{}
+	seeds := []uint64{17442513143241668964} // a first deployment that is stopped before it has made the target
+	if os.Getenv("OAKEN_SEED") != "" {
+		seeds = nil
+	}
 	for i := range rounds {
-		seed := first + uint64(i)
+		seeds = append(seeds, first+uint64(i))
+	}
+	total := map[string]int{}
+	for _, seed := range seeds {
 		t.Run(fmt.Sprint("seed=", seed), func(t *testing.T) {
 			x := newWorld(t, seed)
 			x.check("the beginning")

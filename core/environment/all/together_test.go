@@ -249,3 +249,35 @@ func TestEmptyFoldersGoWithTheirLastFile(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// TestATargetWithNothingInItIsNotMissing deploys to two folders, one of which has nothing declared: what was proven then is
+// what is read afterwards. When both are gone, or one that something belongs into, that is told.
+func TestATargetWithNothingInItIsNotMissing(t *testing.T) {
+	root := t.TempDir()
+	var places []environment.Place
+	for _, name := range []string{"signs", "more"} {
+		d, err := environment.Open(t.Context(), environment.Host{Root: root}, "folder:"+name, environment.Settings{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		places = append(places, environment.Place{Into: name, Driver: d})
+	}
+	both, files := environment.Together(places), environment.Files{"signs/a.txt": []byte("1")}
+	if _, err := both.Capture(t.Context(), environment.Files{}); !errors.Is(err, environment.ErrMissing) {
+		t.Errorf("nothing is there yet: %v", err)
+	}
+	p, err := both.Plan(t.Context(), files, nil)
+	if err == nil {
+		err = p.Apply(t.Context(), nil)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, err := both.Capture(t.Context(), files); err != nil || len(got.Edits) != 0 || len(got.Files) != 1 {
+		t.Errorf("after the deployment: %+v, %v", got, err)
+	}
+	files["more/b.txt"] = []byte("2")
+	if _, err := both.Capture(t.Context(), files); !errors.Is(err, environment.ErrMissing) {
+		t.Errorf("a folder that is gone with what belongs into it: %v", err)
+	}
+}
