@@ -155,24 +155,27 @@ func (a *App) alignFiles(ctx context.Context, from, to state.State, paths []stri
 			*s = state.Memory{Name: m.Name, Contents: map[string][]byte{paths[0]: data}}
 		}
 	}
+	if len(paths) == 0 {
+		return from, to, paths, nil
+	}
+	var files []state.File
+	for _, s := range []state.State{from, to} {
+		list, err := s.Files(ctx)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		files = append(files, list...)
+	}
 	for _, p := range paths {
-		found, names := false, []string(nil)
-		for _, s := range []state.State{from, to} {
-			files, err := s.Files(ctx)
-			if err != nil {
-				return nil, nil, nil, err
-			}
-			for _, f := range files {
-				found, names = found || state.Under([]string{p}, f.Path), append(names, f.Path)
-			}
+		if slices.ContainsFunc(files, func(f state.File) bool { return state.Under([]string{p}, f.Path) }) {
+			continue
 		}
-		if !found {
-			if a.current != nil {
-				names = append(names, a.current.StateNames(ctx)...)
-			}
-			return nil, nil, nil, fault.New(fault.Usage, "States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, file:PATH or a commit's id; paths are those of the project.",
-				"%q is neither a state nor a path in %s or %s.", p, from.Label(), to.Label()).Among(p, names)
+		names := state.NamesOf(files)
+		if a.current != nil {
+			names = append(names, a.current.StateNames(ctx)...)
 		}
+		return nil, nil, nil, fault.New(fault.Usage, "States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, file:PATH or a commit's id; paths are those of the project.",
+			"%q is neither a state nor a path in %s or %s.", p, from.Label(), to.Label()).Among(p, names)
 	}
 	return from, to, paths, nil
 }
@@ -191,9 +194,8 @@ func (a *App) compareFiles(ctx context.Context, args []string, o *compareOptions
 	for n := range sides[1].(state.Memory).Contents {
 		name = n
 	}
-	for n, data := range sides[0].(state.Memory).Contents {
+	for _, data := range sides[0].(state.Memory).Contents {
 		sides[0] = state.Memory{Name: args[0], Contents: map[string][]byte{name: data}}
-		_ = n
 	}
 	sides[1] = state.Memory{Name: args[1], Contents: sides[1].(state.Memory).Contents}
 	full := a.at(strings.TrimPrefix(args[1], "file:"))

@@ -58,7 +58,7 @@ func TestSlipsAreUnderstood(t *testing.T) {
 		"history --graph": "it is called --drawn", "discard --held": "it is called --unsent", "changes --chek": "Did you mean --check?",
 		"go klep": "Did you mean kelp?", "compare mian work": "Did you mean main?", "deploy tset": "Did you mean test?",
 		"restore notes/opning.txt --from main": "Did you mean notes/opening.txt?", "lock exhibit/ref.glb": "Did you mean exhibit/reef.glb?",
-		"changes note": "Did you mean notes", "history --limit": "--limit needs a value", "history --limit x": "--limit takes a number", "go": "it reads oaken go NAME",
+		"changes nots": "Did you mean notes?", "compare exhibt": "Did you mean exhibit?", "history --limit": "--limit needs a value", "history --limit x": "--limit takes a number", "go": "it reads oaken go NAME",
 		"go a b": "it reads oaken go NAME", "compare --lines --summary": "exclude each other", "history -x": "There is no option -x", "help nothing": "There is no command",
 	} {
 		if r := p.run(strings.Fields(call)...); r.status != 2 || !strings.Contains(r.err, want) {

@@ -527,3 +527,17 @@ func PathsOf(files []File) []string {
 	}
 	return out
 }
+
+// NamesOf lists the paths of files and of the folders that they lie in.
+func NamesOf(files []File) []string {
+	out, seen := PathsOf(files), map[string]bool{}
+	for _, f := range files {
+		for i, r := range f.Path {
+			if r == '/' && !seen[f.Path[:i]] {
+				seen[f.Path[:i]] = true
+				out = append(out, f.Path[:i])
+			}
+		}
+	}
+	return out
+}

@@ -214,7 +214,7 @@ func (w *Workspace) checkPaths(ctx context.Context, paths []string, chosen []Cha
 			}
 		}
 		if !anyUnder(files, p) {
-			return fault.New(fault.Usage, "Check the spelling; oaken changes lists what can be committed.", "There is no %s in this project.", p).Among(p, state.PathsOf(files))
+			return fault.New(fault.Usage, "Check the spelling; oaken changes lists what can be committed.", "There is no %s in this project.", p).Among(p, state.NamesOf(files))
 		}
 	}
 	return nil

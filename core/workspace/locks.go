@@ -172,7 +172,7 @@ func (w *Workspace) lockable(ctx context.Context, l ledger.Lock) error {
 		}
 		if f.Mode == 0 {
 			files, _ := w.known(ctx)
-			return fault.New(fault.Usage, hint, "There is no %s in this project.", l.Address).Among(l.Address, state.PathsOf(files))
+			return fault.New(fault.Usage, hint, "There is no %s in this project.", l.Address).Among(l.Address, state.NamesOf(files))
 		}
 	}
 	return nil

@@ -135,7 +135,7 @@ func (w *Workspace) Restore(ctx context.Context, paths []string, from state.Stat
 	}
 	for _, p := range paths {
 		if p != "." && !anyUnder(files, p) && (to != "" || !anyUnder(now, p)) {
-			return nil, fault.New(fault.Usage, "oaken compare "+from.Label()+" work shows what it holds.", "%s holds no %s.", from.Label(), p).Among(p, state.PathsOf(files))
+			return nil, fault.New(fault.Usage, "oaken compare "+from.Label()+" work shows what it holds.", "%s holds no %s.", from.Label(), p).Among(p, state.NamesOf(files))
 		}
 	}
 	if to != "" {
