@@ -25,8 +25,8 @@ func newHelp(a *App) *cobra.Command {
 	cmd := &cobra.Command{
 		Use:     "help [COMMAND|TOPIC]",
 		Short:   "Show help about a command or a topic",
-		Long:    "Show help about a command, or about a topic. Without one, the commands of a day and\nthe topics; with --all, all commands.",
-		Example: "  oaken help commit\n  oaken help locks\n  oaken help --all",
+		Long:    "Show help about a command, or about a topic. Without one, the commands of a day and\nthe topics; with --everything, all commands.",
+		Example: "  oaken help commit\n  oaken help locks\n  oaken help --everything",
 		GroupID: groupStart,
 		Args:    cobra.ArbitraryArgs,
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
@@ -53,7 +53,7 @@ func newHelp(a *App) *cobra.Command {
 			return nil
 		},
 	}
-	cmd.Flags().BoolVar(&every, "all", false, "list all commands")
+	cmd.Flags().BoolVar(&every, "everything", false, "list all commands")
 	return cmd
 }
 
@@ -140,7 +140,7 @@ func (a *App) helpFirst(root *cobra.Command) {
 		names = append(names, t.Name)
 	}
 	a.tell("  oaken guide                       what to do next, here and now")
-	a.tell("  oaken help --all                  all commands")
+	a.tell("  oaken help --everything           all commands")
 	a.tell("  oaken help COMMAND                one of them, with its options")
 	a.tell("  oaken help TOPIC                  " + strings.Join(names[:5], ", ") + ",")
 	a.tell("                                    " + strings.Join(names[5:], ", "))

@@ -27,20 +27,20 @@ func TestHelpFitsAndIsComplete(t *testing.T) {
 		return out
 	}
 	first := fits()
-	for _, name := range []string{"changes", "compare", "commit", "sync", "history", "lock", "go", "oaken guide", "oaken help --all"} {
+	for _, name := range []string{"changes", "compare", "commit", "sync", "history", "lock", "go", "oaken guide", "oaken help --everything"} {
 		if !strings.Contains(first, name) {
 			t.Errorf("the first help does not name %s", name)
 		}
 	}
 	commands := 0
-	for line := range strings.Lines(fits("help", "--all")) {
+	for line := range strings.Lines(fits("help", "--everything")) {
 		if name, _, found := strings.Cut(strings.TrimPrefix(line, "  "), "  "); found && strings.HasPrefix(line, "  ") && name != "" && name[0] != '-' && name[0] != ' ' {
 			fits("help", name)
 			commands++
 		}
 	}
 	if commands < 50 {
-		t.Errorf("help --all lists %d commands", commands)
+		t.Errorf("help --everything lists %d commands", commands)
 	}
 	for _, topic := range []string{"start", "states", "addresses", "locks", "databases", "pipeline", "trouble", "exit"} {
 		if out := fits("help", topic); strings.Contains(out, "`") || strings.Contains(out, "**") && topic != "locks" && topic != "addresses" {

@@ -228,20 +228,10 @@ func TestEmptyFoldersGoWithTheirLastFile(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	apply := func(files environment.Files) {
-		t.Helper()
-		p, err := d.Plan(t.Context(), files, nil)
-		if err == nil {
-			err = p.Apply(t.Context(), nil)
-		}
-		if err != nil {
-			t.Fatal(err)
-		}
-	}
-	apply(environment.Files{"a/b/c.txt": []byte("1"), "a/d.txt": []byte("1")})
-	apply(environment.Files{"a/d.txt": []byte("1"), "x": []byte("1")})
-	apply(environment.Files{"a/d.txt": []byte("1"), "x/y": []byte("2")}) // a folder in a file's place
-	apply(environment.Files{"a/d.txt": []byte("1"), "x": []byte("3")})   // and back
+	deployAll(t, d, environment.Files{"a/b/c.txt": []byte("1"), "a/d.txt": []byte("1")})
+	deployAll(t, d, environment.Files{"a/d.txt": []byte("1"), "x": []byte("1")})
+	deployAll(t, d, environment.Files{"a/d.txt": []byte("1"), "x/y": []byte("2")}) // a folder in a file's place
+	deployAll(t, d, environment.Files{"a/d.txt": []byte("1"), "x": []byte("3")})   // and back
 	if _, err := os.Stat(filepath.Join(root, "a", "b")); err == nil {
 		t.Error("an empty folder stays")
 	}
