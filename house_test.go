@@ -17,15 +17,18 @@ import (
 // floors lists the packages from the ground up. A package imports only from
 // lines above its own; widening this is a decision.
 var floors = [][]string{
-	{"docs", "core/element", "core/fault", "core/check", "core/lookalike", "core/rights", "core/trace", "core/content/cut", "core/kind/jsondoc", "core/schema/sqltext"},
+	{"docs", "core/element", "core/fault", "core/check", "core/lookalike", "core/rights", "core/trace", "core/content/cut",
+		"core/kind/jsondoc", "core/schema/sqltext"},
 	{"core/content", "core/kind", "core/schema/scope", "core/schema/shape", "core/schema/step", "core/schema/schematest"},
 	{"core/kind/media", "core/kind/partfile", "core/kind/charset", "core/lines", "core/manifest"},
 	{"core/schema/declared", "core/spelling"},
 	{"core/schema/rows", "core/schema/datastep"},
 	{"core/kind/nested"},
 	{"core/kind/recipe", "core/kind/linked"},
-	{"core/ledger", "core/kind/text", "core/kind/opaque", "core/kind/model", "core/kind/apart", "core/kind/picture", "core/kind/sound", "core/kind/table", "core/kind/jsontree", "core/kind/xmltree", "core/kind/yamltree", "core/kind/settings"},
-	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/schema/postgres", "core/schema/mariadb", "core/ledger/tables", "core/chest"},
+	{"core/ledger", "core/kind/text", "core/kind/opaque", "core/kind/model", "core/kind/apart", "core/kind/picture", "core/kind/sound",
+		"core/kind/table", "core/kind/jsontree", "core/kind/xmltree", "core/kind/yamltree", "core/kind/settings"},
+	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/schema/postgres", "core/schema/mariadb", "core/ledger/tables",
+		"core/chest"},
 	{"core/chest/enact"},
 	{"core/chest/local"},
 	{"core/chest/chesttest"},
@@ -89,7 +92,8 @@ func TestFloorsAndPackageComments(t *testing.T) {
 			if own, ok := strings.CutPrefix(name, "oakenchest/"); ok && floor[own] >= here {
 				t.Errorf("%s imports %s, which is not below it", p, own)
 			}
-			if strings.HasPrefix(pkg, "core/") && slices.ContainsFunc(unwanted, func(u string) bool { return strings.HasPrefix(name, u) && (u != "log" || name == "log") }) {
+			if strings.HasPrefix(pkg, "core/") &&
+				slices.ContainsFunc(unwanted, func(u string) bool { return strings.HasPrefix(name, u) && (u != "log" || name == "log") }) {
 				t.Errorf("%s imports %s, which core must not", p, name)
 			}
 		}

@@ -12,7 +12,8 @@ import (
 // licencePhrases are what the texts of licences say, by their names (SPDX).
 var licencePhrases = map[string]string{
 	"MIT": "Permission is hereby granted, free of charge", "Apache-2.0": "Apache License", "MPL-2.0": "Mozilla Public License",
-	"BSD-3-Clause": "endorse or promote", "BSD-2-Clause": "Redistribution and use in source and binary forms", "Unlicense": "free and unencumbered software",
+	"BSD-3-Clause": "endorse or promote", "BSD-2-Clause": "Redistribution and use in source and binary forms",
+	"Unlicense": "free and unencumbered software",
 }
 
 var (
@@ -35,7 +36,8 @@ func TestEveryModuleHasItsLicenceListed(t *testing.T) {
 	for _, row := range licenceRow.FindAllStringSubmatch(table, -1) {
 		listed[row[1]] = row[2]
 	}
-	out, err := exec.Command("go", "list", "-deps", "-f", "{{with .Module}}{{if not .Main}}{{.Path}} {{.Dir}}{{end}}{{end}}", "./...").Output()
+	out, err := exec.Command("go", "list", "-deps", "-f", "{{with .Module}}{{if not .Main}}{{.Path}} {{.Dir}}{{end}}{{end}}",
+		"./...").Output()
 	if err != nil {
 		t.Fatal(err)
 	}

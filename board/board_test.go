@@ -22,11 +22,13 @@ func overview(t *testing.T, lanes int) *pipeline.Overview {
 	t.Helper()
 	m := &manifest.Manifest{Project: "Brindle <Bay>"}
 	now := time.Date(2026, 6, 9, 15, 0, 0, 0, time.UTC)
-	o := &pipeline.Overview{Project: m.Project, At: now, Findings: []landscape.Finding{{Where: "x", What: "Something is wrong.", Do: "Mend it.", Grave: true}}}
+	o := &pipeline.Overview{Project: m.Project, At: now,
+		Findings: []landscape.Finding{{Where: "x", What: "Something is wrong.", Do: "Mend it.", Grave: true}}}
 	commit := ledger.Commit{ID: ledger.ID{1}, Branch: "main", Depth: 7, Message: "A <b>large</b> lamp\nmore", Item: "AQ-1", Author: "Imke"}
 	add := func(name string, tier manifest.Tier, lane string) {
 		m.Environments = append(m.Environments, manifest.Environment{Name: name, Tier: tier, Lane: lane})
-		o.Stages = append(o.Stages, pipeline.StageView{Environment: m.Environments[len(m.Environments)-1], Has: &commit, When: now, By: "R & I"})
+		o.Stages = append(o.Stages, pipeline.StageView{Environment: m.Environments[len(m.Environments)-1], Has: &commit,
+			When: now, By: "R & I"})
 	}
 	move := func(from, to string) {
 		m.Pipeline.Moves = append(m.Pipeline.Moves, manifest.Move{From: from, To: to})
@@ -34,7 +36,8 @@ func overview(t *testing.T, lanes int) *pipeline.Overview {
 	}
 	for i := range lanes {
 		lane := fmt.Sprintf("Lane %d", i)
-		m.Pipeline.Lanes = append(m.Pipeline.Lanes, manifest.Lane{Name: lane, Developers: []string{"Imke", "Tarek"}, About: "A team with rather a long purpose, which is told in many words"})
+		m.Pipeline.Lanes = append(m.Pipeline.Lanes, manifest.Lane{Name: lane, Developers: []string{"Imke", "Tarek"},
+			About: "A team with rather a long purpose, which is told in many words"})
 		add(lane+" dev", manifest.Development, lane)
 		add(lane+" int", manifest.Integration, lane)
 		move(lane+" dev", lane+" int")
@@ -55,7 +58,8 @@ func overview(t *testing.T, lanes int) *pipeline.Overview {
 	s.Owed = []owed.Work{{Commit: commit, Where: "live", Since: now.Add(-72 * time.Hour)}}
 	s.Waiting = []ledger.Commit{commit}
 	s.Drift = &ledger.Look{Time: now, Differences: 2}
-	s.Bookings = []landscape.Slot{{Booking: ledger.Booking{Lane: "Lane 0", Person: "Tarek"}, From: now.Add(-time.Hour), Until: now.Add(time.Hour)}}
+	s.Bookings = []landscape.Slot{{Booking: ledger.Booking{Lane: "Lane 0", Person: "Tarek"}, From: now.Add(-time.Hour),
+		Until: now.Add(time.Hour)}}
 	s.Freeze = &manifest.Freeze{Why: "the jubilee"}
 	o.Stages[1].Has, o.Stages[1].Drift = nil, &ledger.Look{Time: now, Failure: "The server does not answer."}
 	return o
@@ -115,7 +119,8 @@ func TestThePageSaysEverything(t *testing.T) {
 	if err := Page(&b, &Board{Overview: o, Recent: []pipeline.Record{{}}}); err != nil {
 		t.Fatal(err)
 	}
-	for _, want := range []string{"Brindle &lt;Bay&gt;: the pipeline", "A &lt;b&gt;large&lt;/b&gt; lamp", "3 days", "the jubilee", "The server does not answer.", "Something is wrong.", "Lane 0, 2026", "nothing deployed yet", "<b>7</b> environments"} {
+	for _, want := range []string{"Brindle &lt;Bay&gt;: the pipeline", "A &lt;b&gt;large&lt;/b&gt; lamp", "3 days", "the jubilee",
+		"The server does not answer.", "Something is wrong.", "Lane 0, 2026", "nothing deployed yet", "<b>7</b> environments"} {
 		if !strings.Contains(b.String(), want) {
 			t.Errorf("the page does not say %q", want)
 		}

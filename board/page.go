@@ -119,7 +119,8 @@ func Page(w io.Writer, b *Board) error {
 	}
 	drifted, owedTo, waiting, booked := b.tally()
 	return forms().ExecuteTemplate(w, "board", map[string]any{
-		"Board": b, "Style": template.CSS(style), "Picture": template.HTML(picture.String()), // both are made here, and what is put into them is escaped
+		// both are made here, and what is put into them is escaped
+		"Board": b, "Style": template.CSS(style), "Picture": template.HTML(picture.String()),
 		"Debts": b.debts(), "Drifted": drifted, "Owed": owedTo, "Waiting": waiting, "Booked": booked, "Anchor": anchors(b.Stages),
 	})
 }

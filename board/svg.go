@@ -153,7 +153,8 @@ func (p *picture) path(x1, y1, x2, y2 int) string {
 	}
 	turn := x2 - gapX/2
 	rail := p.rail(x1, x2, y1)
-	return fmt.Sprintf("M%d %d C%d %d %d %d %d %d H%d C%d %d %d %d %d %d", x1, y1, x1+gapX/3, y1, x1+gapX/3, rail, x1+gapX*2/3, rail, turn-gapX/3, turn, rail, turn, y2, x2, y2)
+	return fmt.Sprintf("M%d %d C%d %d %d %d %d %d H%d C%d %d %d %d %d %d", x1, y1, x1+gapX/3, y1, x1+gapX/3, rail, x1+gapX*2/3, rail,
+		turn-gapX/3, turn, rail, turn, y2, x2, y2)
 }
 
 // rail gives a height at which a long move passes no box.
@@ -212,8 +213,10 @@ func (p *picture) box(b box) {
 	s := &b.StageView
 	word := s.Word()
 	p.put(`<a href="#stage-%s"><g><title>%s</title>`, anchor(s.Name), esc(hint(s)))
-	p.put(`<rect class="box" x="%d" y="%d" width="%d" height="%d" rx="5"/><rect class="%s" x="%d" y="%d" width="4" height="%d" rx="2"/>`, b.X, b.Y, boxWidth, boxHeight, accent(word), b.X, b.Y, boxHeight)
-	p.put(`<text class="name" x="%d" y="%d">%s</text><text class="%s" x="%d" y="%d" text-anchor="end">%s</text>`, b.X+14, b.Y+20, esc(fit(s.Name, (boxWidth-24)*11/14)), accent(word), b.X+boxWidth-10, b.Y+38, esc(word))
+	p.put(`<rect class="box" x="%d" y="%d" width="%d" height="%d" rx="5"/><rect class="%s" x="%d" y="%d" width="4" height="%d" rx="2"/>`,
+		b.X, b.Y, boxWidth, boxHeight, accent(word), b.X, b.Y, boxHeight)
+	p.put(`<text class="name" x="%d" y="%d">%s</text><text class="%s" x="%d" y="%d" text-anchor="end">%s</text>`, b.X+14, b.Y+20,
+		esc(fit(s.Name, (boxWidth-24)*11/14)), accent(word), b.X+boxWidth-10, b.Y+38, esc(word))
 	for i, line := range lines(s, p.o.At) {
 		if i == 4 {
 			break

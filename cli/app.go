@@ -147,7 +147,8 @@ func asFault(err error) *fault.Error {
 			return fault.New(fault.Unreachable, c.hint, "%w.", err)
 		}
 	}
-	return fault.New(fault.Failed, "If this looks like a mistake of oaken itself, please report it with the command that you ran.", "%w", err)
+	return fault.New(fault.Failed, "If this looks like a mistake of oaken itself, please report it with the command that you ran.", "%w",
+		err)
 }
 
 // report shows an error: two sentences, or one JSON object.
@@ -213,7 +214,8 @@ func (a *App) at(p string) string {
 }
 
 func (a *App) host() workspace.Host {
-	h := workspace.Host{Now: a.Now, Machine: a.Machine, Person: a.Person, Kinds: a.kinds, Progress: a.bar.show(a), Lenient: a.lenient, Brief: true}
+	h := workspace.Host{Now: a.Now, Machine: a.Machine, Person: a.Person, Kinds: a.kinds, Progress: a.bar.show(a),
+		Lenient: a.lenient, Brief: true}
 	if h.Machine == "" {
 		h.Machine, _ = os.Hostname()
 	}
@@ -277,7 +279,8 @@ func (a *App) acquaint(w *workspace.Workspace) error {
 		return nil
 	}
 	if !a.yes && (a.Keys == nil || a.json || !a.ask(fmt.Sprintf("This is %s's workspace. Work in it as %s?", w.Owner(), w.Person))) {
-		return fault.New(fault.Refused, "Add --yes when that is meant; it is then remembered. A workspace of your own: oaken open.", "This is %s's workspace, and %s has not worked in it before.", w.Owner(), w.Person)
+		return fault.New(fault.Refused, "Add --yes when that is meant; it is then remembered. A workspace of your own: oaken open.",
+			"This is %s's workspace, and %s has not worked in it before.", w.Owner(), w.Person)
 	}
 	return w.Accept()
 }
@@ -356,7 +359,9 @@ func (a *App) withAddresses(ctx context.Context, args []string, fresh bool, fn f
 
 // mover moves work between the workspace and its environments.
 func (a *App) mover(w *workspace.Workspace) *pipeline.Mover {
-	m := &pipeline.Mover{Project: w.Project, Desk: w, Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now, Trust: a.keeper(w)}
+	m := &pipeline.Mover{Project: w.Project, Desk: w,
+		Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now,
+		Trust: a.keeper(w)}
 	if show := a.bar.show(a); show != nil {
 		m.Counting = func(table string, done, of int) {
 			if show("reading "+table+" for what would be lost", done, of); done == of {

@@ -18,7 +18,8 @@ func newApprove(a *App) *cobra.Command {
 		Long: `Approve what the environment before ENV holds now. The approval is for just that:
 when something else would be promoted, it counts no more. Which approvals are needed,
 and whose count, gates in oaken.toml say.`,
-		Example:           "  oaken approve live\n  oaken approve rehearsal --from acceptance -m \"Seen with the keepers\"\n  oaken approve live --withdraw",
+		Example: "  oaken approve live\n  oaken approve rehearsal --from acceptance -m \"Seen with the keepers\"\n" +
+			"  oaken approve live --withdraw",
 		GroupID:           groupPipeline,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeEnvironments,

@@ -48,7 +48,8 @@ what to leave out are written into oaken.toml; --preset names them instead, and
 				return err
 			}
 			for _, p := range presets {
-				o.Presets = append(o.Presets, manifest.Section{Title: p.Name + ": " + p.About, LeaveOut: p.LeaveOut, Locks: p.Locks, Companions: p.Companions})
+				o.Presets = append(o.Presets, manifest.Section{Title: p.Name + ": " + p.About, LeaveOut: p.LeaveOut, Locks: p.Locks,
+					Companions: p.Companions})
 			}
 			a.askName()
 			w, err := workspace.Begin(cmd.Context(), a.host(), folder, o)
@@ -165,7 +166,8 @@ func (a *App) pointOutDatabases(cmd *cobra.Command, w *workspace.Workspace) {
 		}
 		head, err := readHead(filepath.Join(w.Root, filepath.FromSlash(f.Path)))
 		if err == nil && strings.HasPrefix(head, "SQLite format 3") {
-			a.say("  database   %s would be recorded as a file. To have its tables in the project, and the file out of it: oaken env add NAME sqlite:%s", f.Path, f.Path)
+			a.say("  database   %s would be recorded as a file. To have its tables in the project, and the file out of it: oaken env add "+
+				"NAME sqlite:%s", f.Path, f.Path)
 		}
 	}
 }

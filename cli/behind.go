@@ -21,7 +21,8 @@ func (a *App) tellBehind(ctx context.Context, w *workspace.Workspace) {
 		if len(a.mover(w).Landscape(ctx).Into(b.Environment.Name)) > 0 {
 			continue // work comes to it by promotion, when it is time
 		}
-		a.note("%s lacks %s of %s: %s. %s", b.Environment.Name, count(len(b.Lacks), "commit"), b.Branch, labelsOf(b.Lacks, 3), a.bringing(ctx, w, b.Environment.Name))
+		a.note("%s lacks %s of %s: %s. %s", b.Environment.Name, count(len(b.Lacks), "commit"), b.Branch, labelsOf(b.Lacks, 3),
+			a.bringing(ctx, w, b.Environment.Name))
 	}
 }
 

@@ -28,7 +28,8 @@ func newBook(a *App) *cobra.Command {
 not promoted there; they are told by whom and until when. Who comes later queues up:
 a booking with --for begins when those before it have ended. Without a lane, the
 bookings are shown; --end gives the environment back before its time.`,
-		Example:           "  oaken book rehearsal --lane Exhibit --until Friday\n  oaken book rehearsal --lane Husbandry --for 2d\n  oaken book rehearsal\n  oaken book rehearsal --end --lane Exhibit",
+		Example: "  oaken book rehearsal --lane Exhibit --until Friday\n  oaken book rehearsal --lane Husbandry --for 2d\n" +
+			"  oaken book rehearsal\n  oaken book rehearsal --end --lane Exhibit",
 		GroupID:           groupPipeline,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeEnvironments,
@@ -164,7 +165,8 @@ func (a *App) showBookings(env string, slots []landscape.Slot, made *landscape.S
 		if s.Holds(a.Now()) {
 			word = cell{"has it", good}
 		}
-		rows = append(rows, []cell{{s.Lane, strong}, word, {clock(s.From) + " to " + clock(s.Until), plain}, {s.Person, plain}, {gist(s.Note, 50), faint}})
+		rows = append(rows, []cell{{s.Lane, strong}, word, {clock(s.From) + " to " + clock(s.Until), plain}, {s.Person, plain},
+			{gist(s.Note, 50), faint}})
 	}
 	a.table(a.Out, "  ", rows)
 }

@@ -97,7 +97,8 @@ func (a *App) makeFresh(ctx context.Context, w *workspace.Workspace, b ledger.Br
 		return nil
 	}
 	a.say("Branch %s begins at %s. Work on it with oaken go %s.", a.paint(strong, b.Name), workspace.Label(at), b.Name)
-	a.say("Its environment %s is %s: %s done, it holds what %s declares.", a.paint(strong, f.Environment.Name), target, count(f.Steps, "step"), workspace.Label(at))
+	a.say("Its environment %s is %s: %s done, it holds what %s declares.", a.paint(strong, f.Environment.Name), target,
+		count(f.Steps, "step"), workspace.Label(at))
 	return nil
 }
 
@@ -118,12 +119,14 @@ func (a *App) listBranches(ctx context.Context, w *workspace.Workspace) error {
 		if b.Name == w.Branch {
 			here = "you are here"
 		}
-		list = append(list, result.Branch{Branch: b.Name, Tip: workspace.Label(tip), Origin: b.Origin, Author: b.Author, Time: result.Time(b.Time), Current: here != ""})
+		list = append(list, result.Branch{Branch: b.Name, Tip: workspace.Label(tip), Origin: b.Origin, Author: b.Author,
+			Time: result.Time(b.Time), Current: here != ""})
 		when := ""
 		if tip.ID != (ledger.ID{}) {
 			when = clock(tip.Time) + "  " + tip.Author
 		}
-		rows = append(rows, []cell{{b.Name, strong}, {workspace.Label(tip), plain}, {when, faint}, {oneLine(firstLine(tip.Message), 60), plain}, {here, good}})
+		rows = append(rows, []cell{{b.Name, strong}, {workspace.Label(tip), plain}, {when, faint},
+			{oneLine(firstLine(tip.Message), 60), plain}, {here, good}})
 	}
 	if a.json {
 		a.print(result.Branches{Branches: list})
@@ -163,9 +166,10 @@ func (a *App) warnHere(ctx context.Context, w *workspace.Workspace) error {
 
 func newGo(a *App) *cobra.Command {
 	return &cobra.Command{
-		Use:               "go NAME",
-		Short:             "Work on another branch",
-		Long:              "Bring the workspace to the newest commit of a branch. Edits of files that are alike on\nboth branches come along; an edit that would be overwritten is refused.",
+		Use:   "go NAME",
+		Short: "Work on another branch",
+		Long: "Bring the workspace to the newest commit of a branch. Edits of files that are alike on\n" +
+			"both branches come along; an edit that would be overwritten is refused.",
 		Example:           "  oaken go kelp",
 		GroupID:           groupBranches,
 		Args:              cobra.ExactArgs(1),

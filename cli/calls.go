@@ -55,7 +55,8 @@ func unknownCommand(cmd *cobra.Command, name string) error {
 		}
 		near[i] = path + " " + n
 	}
-	f := fault.New(fault.Usage, strings.TrimSpace("oaken help "+strings.TrimPrefix(strings.TrimPrefix(path, "oaken"), " "))+" lists the commands.", "There is no command %q.", name)
+	f := fault.New(fault.Usage, strings.TrimSpace("oaken help "+strings.TrimPrefix(strings.TrimPrefix(path, "oaken"),
+		" "))+" lists the commands.", "There is no command %q.", name)
 	f.Near = near
 	return f
 }

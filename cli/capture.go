@@ -98,10 +98,12 @@ func (a *App) capture(ctx context.Context, w *workspace.Workspace, name, stoodOn
 	} else {
 		a.showCaptured(name, c, o.Commit)
 		if number > 0 {
-			a.say("%s takes work by reviews alone: it is in review %s. oaken review show %d", c.Proposed, a.paint(strong, strconv.FormatInt(number, 10)), number)
+			a.say("%s takes work by reviews alone: it is in review %s. oaken review show %d", c.Proposed,
+				a.paint(strong, strconv.FormatInt(number, 10)), number)
 		}
 		if n := len(c.Lacks); n > 0 {
-			a.say("%s lacks %s that %s has: %s. %s", name, count(n, "piece")+" of work", c.Branch, labelsOf(c.Lacks, 3), a.bringing(ctx, w, name))
+			a.say("%s lacks %s that %s has: %s. %s", name, count(n, "piece")+" of work", c.Branch, labelsOf(c.Lacks, 3),
+				a.bringing(ctx, w, name))
 		}
 	}
 	if len(c.Conflicts) > 0 {
@@ -126,7 +128,8 @@ func (a *App) propose(ctx context.Context, w *workspace.Workspace, name string, 
 			return r.Number, nil
 		}
 	}
-	r, err := desk.Open(ctx, review.Draft{Title: firstLine(c.Commit.Message), Text: "From " + name + ".", Item: c.Commit.Item, Source: c.Commit.Branch, Target: c.Proposed})
+	r, err := desk.Open(ctx, review.Draft{Title: firstLine(c.Commit.Message), Text: "From " + name + ".", Item: c.Commit.Item,
+		Source: c.Commit.Branch, Target: c.Proposed})
 	if err != nil {
 		return 0, err
 	}
@@ -147,7 +150,8 @@ func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
 	case c.Commit.Depth > 0 && !c.Recorded:
 		a.say("%s holds just what %s declares, which is noted: %s.", name, workspace.Label(c.Commit), count(c.Objects, "object"))
 	case c.Pending && len(c.Written)+len(c.Conflicts) == 0:
-		a.say("%s holds what lies in %s already: %s, none changed. oaken commit records it.", name, c.Environment.Into, count(c.Objects, "object"))
+		a.say("%s holds what lies in %s already: %s, none changed. oaken commit records it.", name, c.Environment.Into,
+			count(c.Objects, "object"))
 	case len(c.Differences) == 0 && len(c.Written) == 0 && !c.Recorded:
 		a.say("%s holds what %s declares: %s, none changed.", name, label, count(c.Objects, "object"))
 	case recorded:
@@ -164,13 +168,16 @@ func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
 			a.say("Table %s was called %s: its file says so, and a deployment elsewhere renames it.", r.To, r.From)
 			continue
 		case r.Table == "":
-			a.say("%s", a.paint(warm, fmt.Sprintf("Table %s went and %s came, with the same columns. If that is %[1]s by another name, write -- formerly: %[1]s above it: else a deployment elsewhere drops it with its rows.", r.From, r.To)))
+			a.say("%s", a.paint(warm, fmt.Sprintf("Table %s went and %s came, with the same columns. If that is %[1]s by another name, "+
+				"write -- formerly: %[1]s above it: else a deployment elsewhere drops it with its rows.", r.From, r.To)))
 			continue
 		}
 		if r.Sure {
 			a.say("In table %s, %s was called %s: its file says so, and a deployment elsewhere renames it.", r.Table, r.To, r.From)
 		} else {
-			a.say("%s", a.paint(warm, fmt.Sprintf("In table %s, %s went and %s came, of the same type. If that is %s by another name, write -- formerly: %s behind it: else a deployment elsewhere drops it with its values.", r.Table, r.From, r.To, r.From, r.From)))
+			a.say("%s", a.paint(warm, fmt.Sprintf("In table %s, %s went and %s came, of the same type. If that is %s by another name, "+
+				"write -- formerly: %s behind it: else a deployment elsewhere drops it with its values.", r.Table, r.From, r.To,
+				r.From, r.From)))
 		}
 	}
 	a.showBy(c.By)
@@ -188,7 +195,8 @@ func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
 		if c.Open {
 			a.say("Settle them with oaken resolve, and record it with oaken commit.")
 		} else {
-			a.say("What was captured is %s. To settle them: oaken go %s, then oaken merge %s.", workspace.Label(c.Commit), c.Branch, workspace.Label(c.Commit))
+			a.say("What was captured is %s. To settle them: oaken go %s, then oaken merge %s.", workspace.Label(c.Commit), c.Branch,
+				workspace.Label(c.Commit))
 		}
 	}
 }

@@ -142,20 +142,24 @@ func (a *App) showUsage(w *workspace.Workspace, u *chest.Usage, one usageOf, lim
 	for i, x := range u.Artifacts {
 		list = append(list, result.ArtifactUsage{Path: x.Path, Kind: kinds[x.Path], Versions: x.Versions, Bytes: x.Size, Stored: x.Stored})
 		if i < limit {
-			byPath = append(byPath, []cell{{element.SizeText(x.Stored), plain}, {itoa(x.Versions), plain}, {element.SizeText(x.Size), plain}, {kinds[x.Path], plain}, {x.Path, strong}})
+			byPath = append(byPath, []cell{{element.SizeText(x.Stored), plain}, {itoa(x.Versions), plain},
+				{element.SizeText(x.Size), plain}, {kinds[x.Path], plain}, {x.Path, strong}})
 		}
 	}
 	rows := [][]cell{{{"stored", faint}, {"versions", faint}, {"artifacts", faint}, {"kind", faint}}}
 	for _, k := range sums {
 		listed = append(listed, result.KindUsage{Kind: k.kind, Artifacts: k.artifacts, Versions: k.versions, Stored: k.stored})
-		rows = append(rows, []cell{{element.SizeText(k.stored), plain}, {itoa(k.versions), plain}, {itoa(k.artifacts), plain}, {k.kind, strong}})
+		rows = append(rows, []cell{{element.SizeText(k.stored), plain}, {itoa(k.versions), plain}, {itoa(k.artifacts), plain},
+			{k.kind, strong}})
 	}
 	if a.json {
-		a.print(result.Usage{Stored: u.Stored, Whole: u.Whole, Workspace: one.size, Transfer: one.transfer, Files: one.files, Kinds: listed, Artifacts: list})
+		a.print(result.Usage{Stored: u.Stored, Whole: u.Whole, Workspace: one.size, Transfer: one.transfer, Files: one.files, Kinds: listed,
+			Artifacts: list})
 		return nil
 	}
 	a.say("The chest holds %s of content in %s.", element.SizeText(u.Whole), element.SizeText(u.Stored))
-	a.say("One more workspace of %s: %s, %s, of which %s are read from the chest.", workspace.Label(w.Base), count(one.files, "file"), element.SizeText(one.size), element.SizeText(one.transfer))
+	a.say("One more workspace of %s: %s, %s, of which %s are read from the chest.", workspace.Label(w.Base), count(one.files, "file"),
+		element.SizeText(one.size), element.SizeText(one.transfer))
 	a.table(a.Out, "  ", rows)
 	a.say("")
 	a.table(a.Out, "  ", byPath)

@@ -156,7 +156,8 @@ func changesOf(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending
 	}
 }
 
-var stateTones = map[workspace.FileState]tone{workspace.New: good, workspace.Edited: warm, workspace.Gone: bad, workspace.Moved: warm, workspace.Contested: bad}
+var stateTones = map[workspace.FileState]tone{workspace.New: good, workspace.Edited: warm, workspace.Gone: bad, workspace.Moved: warm,
+	workspace.Contested: bad}
 
 func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, open int, t together) {
 	a.say("%s", a.paint(faint, fmt.Sprintf("%s in %s, on %s", w.Person, w.Name, standing(w))))
@@ -198,7 +199,8 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 		if from, to := renamedFolder(c.From, c.Path); c.From != "" && c.Holder == "" && !a.all {
 			if n, along := renamed[[2]string{from, to}]; along {
 				if n > 0 {
-					rows = append(rows, []cell{{stateWord(c), stateTones[c.State]}, {shownFolder(from) + " → " + shownFolder(to), plain}, {"folder", faint}, {count(n, "file"), plain}})
+					rows = append(rows, []cell{{stateWord(c), stateTones[c.State]}, {shownFolder(from) + " → " + shownFolder(to), plain},
+						{"folder", faint}, {count(n, "file"), plain}})
 				}
 				renamed[[2]string{from, to}] = 0
 				continue

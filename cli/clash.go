@@ -50,7 +50,8 @@ func (a *App) mergeClash(ctx context.Context, w *workspace.Workspace) (*clash, e
 func promotionClash(s *pipeline.PendingPromotion) *clash {
 	return &clash{
 		what: "the promotion from " + s.From + " to " + s.To, finish: "When its gates are open: oaken promote " + s.From + " " + s.To + ".",
-		options: " --to " + quoteWord(s.To) + " --from " + quoteWord(s.From), open: s.Open, sides: s.Sides, resolve: s.Resolve, decide: s.Decide,
+		options: " --to " + quoteWord(s.To) + " --from " + quoteWord(s.From), open: s.Open, sides: s.Sides, resolve: s.Resolve,
+		decide: s.Decide,
 	}
 }
 
@@ -58,7 +59,8 @@ func promotionClash(s *pipeline.PendingPromotion) *clash {
 func (a *App) pickConflicts(ctx context.Context, c *clash) error {
 	switch {
 	case c.none:
-		return fault.New(fault.Usage, "oaken merge and oaken revert can leave conflicts.", "Nothing is being merged, so there is no conflict to resolve.")
+		return fault.New(fault.Usage, "oaken merge and oaken revert can leave conflicts.",
+			"Nothing is being merged, so there is no conflict to resolve.")
 	case len(c.open) == 0:
 		a.say("All conflicts of %s are settled. %s", c.what, c.finish)
 		return nil

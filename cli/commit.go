@@ -28,7 +28,8 @@ go along. With a merge under way, commit completes it.
 Where others have published first, theirs is brought in, combined by element, and yours
 goes on top; where that leaves conflicts, your commit stays here, unsent, and they are laid open.
 It also stays unsent with --hold, and while the chest is out of reach; oaken sync publishes.`,
-		Example:           "  oaken commit -m \"Brighter lamp above the coral\"\n  oaken commit database -m \"Feedings have an amount\" --item AQ-12",
+		Example: "  oaken commit -m \"Brighter lamp above the coral\"\n" +
+			"  oaken commit database -m \"Feedings have an amount\" --item AQ-12",
 		GroupID:           groupDaily,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completePaths,
@@ -99,7 +100,8 @@ func (a *App) sayRan(ctx context.Context, w *workspace.Workspace, c *workspace.C
 		case ch.State == workspace.Gone && len(not) > 0:
 			a.note("%s has not run in %s, and will not, now that it is gone.", ch.Path, strings.Join(not, ", "))
 		case ch.State == workspace.Edited && len(ran) > 0:
-			a.note("%s has run in %s, and does not run there again. What is to be changed there needs a data step of its own.", ch.Path, strings.Join(ran, ", "))
+			a.note("%s has run in %s, and does not run there again. What is to be changed there needs a data step of its own.", ch.Path,
+				strings.Join(ran, ", "))
 		}
 	}
 	return nil
@@ -124,7 +126,8 @@ func (a *App) askMessage(ctx context.Context, w *workspace.Workspace) (string, e
 	}
 	text, err := a.Edit(b.String())
 	if err != nil {
-		return "", fault.New(fault.Failed, "Nothing was recorded. Give the message with -m TEXT, or set EDITOR to another program.", "The editor failed: %w.", err)
+		return "", fault.New(fault.Failed, "Nothing was recorded. Give the message with -m TEXT, or set EDITOR to another program.",
+			"The editor failed: %w.", err)
 	}
 	var lines []string
 	for line := range strings.SplitSeq(text, "\n") {

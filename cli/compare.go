@@ -38,7 +38,8 @@ first in a project that is not yours:
   [[viewer]]
   kind = "picture"
   command = ["my-viewer", "{from}", "{to}"]`,
-		Example:           "  oaken compare\n  oaken compare main:1 main exhibit\n  oaken compare env:test env:dev\n  oaken compare file:old.glb file:new.glb\n  oaken compare main:1 main --html changes.html",
+		Example: "  oaken compare\n  oaken compare main:1 main exhibit\n  oaken compare env:test env:dev\n" +
+			"  oaken compare file:old.glb file:new.glb\n  oaken compare main:1 main --html changes.html",
 		GroupID:           groupDaily,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: a.completeStates,
@@ -149,7 +150,8 @@ func (a *App) alignFiles(ctx context.Context, from, to state.State, paths []stri
 			continue
 		}
 		if len(paths) != 1 {
-			return nil, nil, nil, fault.New(fault.Usage, "Write, for example, oaken compare "+[]string{m.Name + " main PATH", "main " + m.Name + " PATH"}[i]+".", "A file is compared with one artifact, and its path is missing.")
+			return nil, nil, nil, fault.New(fault.Usage, "Write, for example, oaken compare "+[]string{m.Name + " main PATH",
+				"main " + m.Name + " PATH"}[i]+".", "A file is compared with one artifact, and its path is missing.")
 		}
 		for _, data := range m.Contents {
 			*s = state.Memory{Name: m.Name, Contents: map[string][]byte{paths[0]: data}}
@@ -174,7 +176,8 @@ func (a *App) alignFiles(ctx context.Context, from, to state.State, paths []stri
 		if a.current != nil {
 			names = append(names, a.current.StateNames(ctx)...)
 		}
-		return nil, nil, nil, fault.New(fault.Usage, "States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, file:PATH or a commit's id; paths are those of the project.",
+		return nil, nil, nil, fault.New(fault.Usage,
+			"States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, file:PATH or a commit's id; paths are those of the project.",
 			"%q is neither a state nor a path in %s or %s.", p, from.Label(), to.Label()).Among(p, names)
 	}
 	return from, to, paths, nil

@@ -129,7 +129,8 @@ func (p *settler) text() string {
 		fmt.Fprintf(&b, "%s %s  %s\n", mark, name, p.app.paint(t, word))
 	}
 	p.sides(&b)
-	fmt.Fprintf(&b, "\n%s", p.app.paint(faint, "← mine  → theirs  + both  space next  del open  tab all like this  enter carry out  esc change nothing"))
+	fmt.Fprintf(&b, "\n%s", p.app.paint(faint,
+		"← mine  → theirs  + both  space next  del open  tab all like this  enter carry out  esc change nothing"))
 	return p.app.inert(b.String())
 }
 
@@ -155,7 +156,8 @@ func (p *settler) sides(b *strings.Builder) {
 			if i == 1 && len(lines) > 2 {
 				l += " …"
 			}
-			fmt.Fprintf(b, "  %s%s\n", p.app.paint(faint, label), p.app.paint(t, runewidth.Truncate(strings.ReplaceAll(l, "\t", " "), max(p.width-12, 20), "…")))
+			fmt.Fprintf(b, "  %s%s\n", p.app.paint(faint, label),
+				p.app.paint(t, runewidth.Truncate(strings.ReplaceAll(l, "\t", " "), max(p.width-12, 20), "…")))
 		}
 	}
 }
@@ -163,7 +165,8 @@ func (p *settler) sides(b *strings.Builder) {
 func (a *App) settleKeys(open []element.Conflict, keys io.Reader) (*settler, error) {
 	p := &settler{app: a, conflicts: open, keep: make([]element.Keep, len(open)), width: 100, height: 24}
 	if _, err := tea.NewProgram(p, tea.WithInput(keys), tea.WithOutput(a.Err)).Run(); err != nil {
-		return nil, fault.New(fault.Failed, "Settle them one by one with oaken resolve ADDRESS --keep SIDE.", "The terminal can't be used: %w.", err)
+		return nil, fault.New(fault.Failed, "Settle them one by one with oaken resolve ADDRESS --keep SIDE.",
+			"The terminal can't be used: %w.", err)
 	}
 	return p, nil
 }

@@ -14,7 +14,8 @@ func settling() *settler {
 	p := &settler{app: &App{}, width: 60, height: 20}
 	value := func(s string) element.Side { return element.Side{Value: element.TextValue(s)} }
 	for i := range 9 {
-		c := element.Conflict{Address: element.Address{Path: fmt.Sprintf("notes/%d.txt", i)}, Base: value("before"), Mine: value("one\ntwo\nthree"), Theirs: value("other"),
+		c := element.Conflict{Address: element.Address{Path: fmt.Sprintf("notes/%d.txt", i)}, Base: value("before"),
+			Mine: value("one\ntwo\nthree"), Theirs: value("other"),
 			Allows: []element.Keep{element.KeepMine, element.KeepTheirs, element.KeepBase, element.KeepValue}}
 		if i == 1 {
 			c.Allows = append(c.Allows, element.KeepBoth)
@@ -34,7 +35,8 @@ func hit(p *settler, keys ...tea.KeyPressMsg) {
 func TestSidesAreChosenByKeys(t *testing.T) {
 	p := settling()
 	plus := tea.KeyPressMsg{Code: '+', Text: "+"}
-	hit(p, key(tea.KeyLeft), key(tea.KeyDown), plus, key(tea.KeyDown), plus, key(tea.KeyDown), key(tea.KeyRight), key(tea.KeyDown), key(tea.KeySpace), key(tea.KeySpace), key(tea.KeySpace))
+	hit(p, key(tea.KeyLeft), key(tea.KeyDown), plus, key(tea.KeyDown), plus, key(tea.KeyDown), key(tea.KeyRight), key(tea.KeyDown),
+		key(tea.KeySpace), key(tea.KeySpace), key(tea.KeySpace))
 	for i, want := range []element.Keep{element.KeepMine, element.KeepBoth, "", element.KeepTheirs, element.KeepBase, ""} {
 		if p.keep[i] != want {
 			t.Errorf("conflict %d keeps %q, want %q", i, p.keep[i], want)
@@ -69,7 +71,8 @@ func TestBothSidesAreShown(t *testing.T) {
 	p.Update(tea.WindowSizeMsg{Width: 60, Height: 18})
 	hit(p, key(tea.KeyEnd), key(tea.KeyRight))
 	view := p.text()
-	for _, want := range []string{"9 conflicts, 8 still open", "notes/8.txt", "mine    one", "two …", "theirs  other", "before  before", "theirs"} {
+	for _, want := range []string{"9 conflicts, 8 still open", "notes/8.txt", "mine    one", "two …", "theirs  other",
+		"before  before", "theirs"} {
 		if !strings.Contains(view, want) {
 			t.Errorf("the view lacks %q:\n%s", want, view)
 		}

@@ -19,9 +19,12 @@ func newConflicts(a *App) *cobra.Command {
 	var check bool
 	var html, to, from string
 	cmd := &cobra.Command{
-		Use:               "conflicts",
-		Short:             "List what is open in the merge under way",
-		Long:              "List what is open in the merge under way: at each address what was there before, and\nwhat the two sides made of it. --html makes one page of it, with everything else that\ndiffers between the sides of those artifacts. --to lists what is open in the promotion\ninto an environment that is being settled: mine is what its branch has.",
+		Use:   "conflicts",
+		Short: "List what is open in the merge under way",
+		Long: "List what is open in the merge under way: at each address what was there before, and\n" +
+			"what the two sides made of it. --html makes one page of it, with everything else that\n" +
+			"differs between the sides of those artifacts. --to lists what is open in the promotion\n" +
+			"into an environment that is being settled: mine is what its branch has.",
 		Example:           "  oaken conflicts\n  oaken conflicts --html conflicts.html\n  oaken conflicts --to test",
 		GroupID:           groupBranches,
 		Args:              cobra.NoArgs,
@@ -123,7 +126,9 @@ before (base), or set another value; --edit opens a text in your editor, with bo
 On a terminal, without an address, all are settled in a list that shows both sides.
 --to settles what is open in the promotion into an environment (oaken promote --settle):
 mine is what its branch has.`,
-		Example:           "  oaken resolve exhibit/reef.glb::node:Lamp.scale --keep theirs\n  oaken resolve exhibit/reef.glb::node:Lamp.scale --value \"1.1 1.1 1.1\"\n  oaken resolve database --keep mine\n  oaken resolve '**::node:*.scale' --keep theirs\n  oaken resolve . --to test --keep theirs\n  oaken resolve",
+		Example: "  oaken resolve exhibit/reef.glb::node:Lamp.scale --keep theirs\n" +
+			"  oaken resolve exhibit/reef.glb::node:Lamp.scale --value \"1.1 1.1 1.1\"\n  oaken resolve database --keep mine\n" +
+			"  oaken resolve '**::node:*.scale' --keep theirs\n  oaken resolve . --to test --keep theirs\n  oaken resolve",
 		GroupID:           groupBranches,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: a.completeConflicts,
@@ -135,7 +140,8 @@ mine is what its branch has.`,
 				return usage(cmd, "Name an address, a path or a pattern; . stands for all. On a terminal, oaken resolve alone shows a list.")
 			case written:
 				choice = element.KeepValue
-			case len(args) > 0 && !edit && !slices.Contains([]element.Keep{element.KeepMine, element.KeepTheirs, element.KeepBoth, element.KeepBase}, choice):
+			case len(args) > 0 && !edit &&
+				!slices.Contains([]element.Keep{element.KeepMine, element.KeepTheirs, element.KeepBoth, element.KeepBase}, choice):
 				return usage(cmd, "--keep takes mine, theirs, both or base.")
 			}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
@@ -157,7 +163,8 @@ mine is what its branch has.`,
 	cmd.Flags().BoolVar(&edit, "edit", false, "write the text in your editor")
 	a.clashFlags(cmd, &to, &from)
 	cmd.MarkFlagsMutuallyExclusive("keep", "value", "edit")
-	_ = cmd.RegisterFlagCompletionFunc("keep", cobra.FixedCompletions([]string{"mine", "theirs", "both", "base"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("keep", cobra.FixedCompletions([]string{"mine", "theirs", "both", "base"},
+		cobra.ShellCompDirectiveNoFileComp))
 	return cmd
 }
 
@@ -200,11 +207,14 @@ func (a *App) editConflict(ctx context.Context, clash *clash, text string) error
 	}
 	c := open[i]
 	if !slices.Contains(c.Allows, element.KeepValue) {
-		return fault.New(fault.Usage, "Use --keep with one of the sides that oaken conflicts names.", "%s is no text that could be written.", text)
+		return fault.New(fault.Usage, "Use --keep with one of the sides that oaken conflicts names.",
+			"%s is no text that could be written.", text)
 	}
-	written, err := a.Edit(sideFull(c.Mine) + "\n" + divider + "\n\nmine\n" + sideFull(c.Mine) + "\n\ntheirs\n" + sideFull(c.Theirs) + "\n\nbefore\n" + sideFull(c.Base) + "\n")
+	written, err := a.Edit(sideFull(c.Mine) + "\n" + divider + "\n\nmine\n" + sideFull(c.Mine) + "\n\ntheirs\n" + sideFull(c.Theirs) +
+		"\n\nbefore\n" + sideFull(c.Base) + "\n")
 	if err != nil {
-		return fault.New(fault.Failed, "Nothing was settled. Use --value V, or set EDITOR to another program.", "The editor failed: %w.", err)
+		return fault.New(fault.Failed, "Nothing was settled. Use --value V, or set EDITOR to another program.",
+			"The editor failed: %w.", err)
 	}
 	value, _, _ := strings.Cut(written, divider)
 	value = strings.TrimSuffix(strings.TrimSuffix(value, "\n"), "\r")

@@ -19,7 +19,8 @@ import (
 const demoFolder = "brindle-bay"
 
 // storyTries are what to try after the story.
-var storyTries = []string{"oaken history", "oaken show main:2", "oaken inspect apps/rounds.app", "oaken split apps/rounds.app /tmp/rounds", "oaken compare release:spring main", "oaken help"}
+var storyTries = []string{"oaken history", "oaken show main:2", "oaken inspect apps/rounds.app", "oaken split apps/rounds.app /tmp/rounds",
+	"oaken compare release:spring main", "oaken help"}
 
 func newDemo(a *App) *cobra.Command {
 	var month, bare bool
@@ -53,15 +54,18 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 				return usage(cmd, "--on goes with --pipeline.")
 			}
 			if entries, err := os.ReadDir(folder); err == nil && len(entries) > 0 {
-				return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.", "%s is not empty, so the demo was not played there.", name)
+				return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.",
+					"%s is not empty, so the demo was not played there.", name)
 			}
 			for _, beside := range []string{"-tarek", monthBeside} {
 				if entries, err := os.ReadDir(folder + beside); err == nil && len(entries) > 0 {
-					return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.", "%s%s is not empty, so the demo was not played there.", name, beside)
+					return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.",
+						"%s%s is not empty, so the demo was not played there.", name, beside)
 				}
 			}
 			if above := workspace.Above(folder); above != "" {
-				return fault.New(fault.Refused, "Name a folder outside of it: oaken demo FOLDER.", "%s lies in the project in %s, so the demo was not played there.", name, above)
+				return fault.New(fault.Refused, "Name a folder outside of it: oaken demo FOLDER.",
+					"%s lies in the project in %s, so the demo was not played there.", name, above)
 			}
 			if err := os.MkdirAll(folder, 0o777); err != nil {
 				return fault.New(fault.Refused, "Name another folder.", "%s can't be made: %w.", name, err)

@@ -26,7 +26,8 @@ func (s *stage) month(server string) {
 		s.places = sample.OnServer(server, strings.ReplaceAll(filepath.Base(s.folder), "-", "_")+"_", beside)
 	}
 	s.owner, s.name, s.scenes = "Ravi", monthFolder, monthStory
-	s.tries = []string{"oaken pipeline show", "oaken deployments --by-item", "oaken deployments show 20", "oaken owed", "oaken promote rehearsal live --dry-run", "oaken pipeline show --html board.html"}
+	s.tries = []string{"oaken pipeline show", "oaken deployments --by-item", "oaken deployments show 20", "oaken owed",
+		"oaken promote rehearsal live --dry-run", "oaken pipeline show --html board.html"}
 	s.lay = func(ctx context.Context, folder string) error {
 		if err := os.MkdirAll(folder+monthBeside, 0o777); err != nil {
 			return err
@@ -97,7 +98,8 @@ var monthStory = []scene{
 	}...)},
 	{"Two lanes at work", []act{
 		{at: "2026-06-02 10:00", by: "Imke", call: `open ../brindle-bay-month . --branch exhibit`},
-		{by: "Imke", tell: "Imke makes the lamp larger and brighter.", edit: reef(sample.Lamp{Scale: 1.2, Brightness: 55}), call: `commit -m "A larger, brighter lamp" --item AQ-12`},
+		{by: "Imke", tell: "Imke makes the lamp larger and brighter.", edit: reef(sample.Lamp{Scale: 1.2, Brightness: 55}),
+			call: `commit -m "A larger, brighter lamp" --item AQ-12`},
 		{at: "2026-06-02 14:00", by: "Tarek", call: `open ../brindle-bay-month . --branch exhibit`},
 		{by: "Tarek", tell: "Tarek's lane wants to show when an animal came, and which tanks are open.", on: "tarek",
 			sql:  `alter table specimen add column date_received text; alter table tank add column visible integer not null default 1; drop view hungry_tank; create view hungry_tank as select tank.id, tank.name, tank.visible from tank where not exists (select 1 from feeding where feeding.tank_id = tank.id);`,
@@ -121,7 +123,8 @@ var monthStory = []scene{
 		{at: "2026-06-04 16:00", call: `lookalikes`},
 		{by: "Tarek", tell: "It is the same day: Exhibit uses Husbandry's column, and drops its own.", call: `merge main`},
 		{by: "Tarek", call: `deploy tarek exhibit --quiet`},
-		{by: "Tarek", on: "tarek", sql: `alter table specimen drop column date_received;`, call: `capture tarek --commit -m "One day of arrival is enough" --item AQ-14`},
+		{by: "Tarek", on: "tarek", sql: `alter table specimen drop column date_received;`,
+			call: `capture tarek --commit -m "One day of arrival is enough" --item AQ-14`},
 		{by: "Tarek", call: `promote tarek --allow-loss`},
 		{call: `lookalikes --check`},
 	}},
@@ -129,12 +132,15 @@ var monthStory = []scene{
 		{at: "2026-06-05 11:00", by: "Sefa", call: `open ../brindle-bay-month .`},
 		{by: "Sefa", call: `promote integration`, status: 4},
 		{at: "2026-06-05 14:00", by: "Imke", call: `sync`},
-		{by: "Imke", tell: "The release notes were not written yet.", edit: writing("notes/release.txt", "Release notes\n\nA brighter reef; amounts of food; the day of arrival.\n"), call: `commit -m "Release notes" --item AQ-12`},
+		{by: "Imke", tell: "The release notes were not written yet.",
+			edit: writing("notes/release.txt", "Release notes\n\nA brighter reef; amounts of food; the day of arrival.\n"),
+			call: `commit -m "Release notes" --item AQ-12`},
 		{by: "Imke", call: `promote tarek --quiet`},
 		{by: "Sefa", call: `promote integration`},
 	}},
 	{"Somebody changes the test database by hand", []act{
-		{at: "2026-06-08 09:00", tell: "At night somebody tried whether an index helps.", on: "test", sql: `create index feeding_food on feeding(food);`},
+		{at: "2026-06-08 09:00", tell: "At night somebody tried whether an index helps.", on: "test",
+			sql: `create index feeding_food on feeding(food);`},
 		{by: "Sefa", call: `drift test`},
 		{by: "Sefa", call: `drift test --undo --quiet`},
 		{by: "Sefa", call: `approve acceptance -m "Tested on three tanks"`},
@@ -156,7 +162,9 @@ var monthStory = []scene{
 		{at: "2026-06-15 18:30", by: "Maren", call: `open ../brindle-bay-month . --branch hotfix`},
 		{by: "Maren", call: `merge live`},
 		{by: "Maren", call: `deploy fix hotfix --quiet`},
-		{by: "Maren", tell: "The feeding robots stop at feedings without a food.", on: "fix", sql: `alter table feeding add column robot integer not null default 0;`, call: `capture fix --commit -m "Feedings know whether a robot gave them" --item AQ-77`},
+		{by: "Maren", tell: "The feeding robots stop at feedings without a food.", on: "fix",
+			sql:  `alter table feeding add column robot integer not null default 0;`,
+			call: `capture fix --commit -m "Feedings know whether a robot gave them" --item AQ-77`},
 		{call: `approve live --from fix`},
 		{call: `promote fix live`},
 		{call: `owed`},
@@ -173,15 +181,18 @@ var monthStory = []scene{
 		{call: `owed`},
 	}},
 	{"A promotion that was a mistake, and back", []act{
-		{at: "2026-06-24 13:00", tell: "On a large screen the softer lamp is too dark: the test environment goes back.", by: "Sefa", call: `rollback test`},
+		{at: "2026-06-24 13:00", tell: "On a large screen the softer lamp is too dark: the test environment goes back.", by: "Sefa",
+			call: `rollback test`},
 		{by: "Sefa", call: `deployments test`},
 		{by: "Sefa", call: `promote integration --quiet`, status: 4},
-		{by: "Sefa", tell: "On the screens of the exhibit it is bright enough: it goes again, and somebody has said so.", call: `promote integration --quiet --again`},
+		{by: "Sefa", tell: "On the screens of the exhibit it is bright enough: it goes again, and somebody has said so.",
+			call: `promote integration --quiet --again`},
 		{by: "Sefa", call: `approve acceptance`},
 		{by: "Sefa", call: `promote test --quiet`},
 	}},
 	{"One item is withdrawn", []act{
-		{at: "2026-06-26 16:00", tell: "The robots count each feeding twice: that goes from live, and all else stays.", call: `withdraw live --item AQ-77 --dry-run`},
+		{at: "2026-06-26 16:00", tell: "The robots count each feeding twice: that goes from live, and all else stays.",
+			call: `withdraw live --item AQ-77 --dry-run`},
 		{call: `withdraw live --item AQ-77 --reason "robots count each feeding twice"`},
 		{call: `owed`},
 	}},

@@ -22,14 +22,16 @@ var story = []scene{
 	}},
 	{"Change a binary scene, and see what changed in it", []act{
 		{call: `lock exhibit/reef.glb -m "a brighter lamp"`},
-		{tell: "Imke makes the lamp larger and brighter in her editor, and saves the scene.", edit: reef(sample.Lamp{Scale: 1.2, Brightness: 55}), call: `changes`},
+		{tell: "Imke makes the lamp larger and brighter in her editor, and saves the scene.",
+			edit: reef(sample.Lamp{Scale: 1.2, Brightness: 55}), call: `changes`},
 		{call: `compare`},
 		{call: `commit -m "A larger, brighter lamp above the coral"`},
 	}},
 	{"Two branches change one scene, and merge by element", []act{
 		{call: `branch kelp --from main:1`},
 		{call: `go kelp`},
-		{tell: "On this branch the rock is lifted; the lamp is as it was before.", edit: reef(sample.Lamp{Scale: 1, Brightness: 40, RockHeight: 0.3}), call: `commit -m "Lift the rock out of the sand"`},
+		{tell: "On this branch the rock is lifted; the lamp is as it was before.",
+			edit: reef(sample.Lamp{Scale: 1, Brightness: 40, RockHeight: 0.3}), call: `commit -m "Lift the rock out of the sand"`},
 		{call: `go main`},
 		{call: `merge kelp`},
 		{call: `compare main:2 main`},
@@ -39,7 +41,8 @@ var story = []scene{
 		{call: `lock exhibit/reef.glb::node:Lamp -m "a larger light"`},
 		{by: "Tarek", call: `lock exhibit/reef.glb`, status: 4},
 		{by: "Tarek", call: `lock exhibit/reef.glb::node:Rock --for 2h`},
-		{tell: "Imke makes the lamp larger, Tarek lifts the rock: both save the one file.", edit: reef(sample.Lamp{Scale: 1.4, Brightness: 55, RockHeight: 0.3}), call: `changes`},
+		{tell: "Imke makes the lamp larger, Tarek lifts the rock: both save the one file.",
+			edit: reef(sample.Lamp{Scale: 1.4, Brightness: 55, RockHeight: 0.3}), call: `changes`},
 		{by: "Tarek", edit: reef(sample.Lamp{Scale: 1.2, Brightness: 55, RockHeight: 0.5}), call: `changes`},
 		{call: `commit -m "The lamp a little larger"`},
 		{by: "Tarek", call: `commit -m "The rock a little higher"`},
@@ -49,7 +52,8 @@ var story = []scene{
 	{"A warning before the work is done, and not when it is saved", []act{
 		{by: "Tarek", call: `branch night`},
 		{by: "Tarek", call: `go night`},
-		{by: "Tarek", edit: reef(sample.Lamp{Scale: 1.4, Brightness: 20, RockHeight: 0.5}), call: `commit -m "A dim lamp for the night show"`},
+		{by: "Tarek", edit: reef(sample.Lamp{Scale: 1.4, Brightness: 20, RockHeight: 0.5}),
+			call: `commit -m "A dim lamp for the night show"`},
 		{call: `lock "exhibit/reef.glb::light:Lamp light"`},
 		{edit: reef(sample.Lamp{Scale: 1.4, Brightness: 70, RockHeight: 0.5}), call: `overlaps`},
 		{call: `commit -m "A bright lamp for the school classes"`},
@@ -67,16 +71,19 @@ var story = []scene{
 		{by: "Tarek", call: `go main`},
 	}},
 	{"Bring a change from the development database to the test database", []act{
-		{tell: "A developer's own tool changes the development database.", edit: inDev("alter table feeding add column amount_g integer not null default 0; alter table tank add column keeper text;"), call: `compare work env:dev`},
+		{tell: "A developer's own tool changes the development database.",
+			edit: inDev("alter table feeding add column amount_g integer not null default 0; alter table tank add column keeper text;"),
+			call: `compare work env:dev`},
 		{call: `promote dev test`, status: 4},
 		{call: `capture dev`},
 		{call: `commit -m "Feedings have an amount, tanks a keeper" --item AQ-12`},
 		{call: `promote dev test`},
 	}},
 	{"Losing data needs consent", []act{
-		{tell: "Somebody removes a table's file; the development database has rows in that table.", edit: func(_ context.Context, folder string) error {
-			return os.Remove(filepath.Join(folder, "database", "tables", "specimen.sql"))
-		}, call: `commit -m "Specimens are kept elsewhere now"`},
+		{tell: "Somebody removes a table's file; the development database has rows in that table.",
+			edit: func(_ context.Context, folder string) error {
+				return os.Remove(filepath.Join(folder, "database", "tables", "specimen.sql"))
+			}, call: `commit -m "Specimens are kept elsewhere now"`},
 		{call: `deploy dev`, status: 4},
 		{call: `revert main`},
 		{call: `deploy dev`},

@@ -67,7 +67,8 @@ func (o *deployOptions) values() (map[string]string, error) {
 	for _, f := range o.fill {
 		name, v, ok := strings.Cut(f, "=")
 		if !ok || name == "" || v == "" {
-			return nil, fault.New(fault.Usage, "It is written --fill TABLE.COLUMN=VALUE, with VALUE as SQL.", "%q gives no value for a column.", f)
+			return nil, fault.New(fault.Usage, "It is written --fill TABLE.COLUMN=VALUE, with VALUE as SQL.",
+				"%q gives no value for a column.", f)
 		}
 		out[name] = v
 	}
@@ -92,7 +93,8 @@ func (o *deployOptions) flags(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&o.script, "script", "", "write the statements to `FILE` and change nothing")
 	cmd.Flags().StringArrayVar(&o.fill, "fill", nil, "give a column that takes no null a value: `TABLE.COLUMN=SQL`")
 	cmd.Flags().StringVar(&o.dataSteps, "data-steps", "", "where nothing is recorded, take data steps as `done|due`")
-	_ = cmd.RegisterFlagCompletionFunc("data-steps", cobra.FixedCompletions([]string{pipeline.StepsDone, pipeline.StepsDue}, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("data-steps", cobra.FixedCompletions([]string{pipeline.StepsDone, pipeline.StepsDue},
+		cobra.ShellCompDirectiveNoFileComp))
 	cmd.MarkFlagsMutuallyExclusive("dry-run", "script")
 	_ = cmd.MarkFlagFilename("script", "sql")
 }
@@ -165,8 +167,10 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 	}
 	defer d.Close()
 	if o.dryRun || o.script != "" {
-		defer a.showObstacles(m.Obstacles(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace, Reason: o.reason}))
-	} else if err := m.Stands(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace, Reason: o.reason}); err != nil {
+		defer a.showObstacles(m.Obstacles(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace,
+			Reason: o.reason}))
+	} else if err := m.Stands(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace,
+		Reason: o.reason}); err != nil {
 		if !a.json {
 			a.showPlan(d, source)
 		}
@@ -179,7 +183,8 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 // deployWork shows what deploying the workspace as it is would do.
 func (a *App) deployWork(ctx context.Context, w *workspace.Workspace, env string, o deployOptions) error {
 	if !o.dryRun && o.script == "" {
-		return fault.New(fault.Refused, "Commit it first; or look at what it would do with --dry-run.", "What is not committed can't be deployed: nobody could tell later what %s holds.", env)
+		return fault.New(fault.Refused, "Commit it first; or look at what it would do with --dry-run.",
+			"What is not committed can't be deployed: nobody could tell later what %s holds.", env)
 	}
 	m := a.mover(w)
 	var err error
@@ -195,7 +200,8 @@ func (a *App) deployWork(ctx context.Context, w *workspace.Workspace, env string
 }
 
 // carryOut shows a deployment, and does it or what the options say instead.
-func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source string, o deployOptions, do func(pipeline.DeployOptions) error) error {
+func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source string, o deployOptions,
+	do func(pipeline.DeployOptions) error) error {
 	if !a.json {
 		a.showPlan(d, source)
 	}
@@ -215,11 +221,12 @@ func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source strin
 		a.say("Nothing was changed.")
 	default:
 		show := a.bar.show(a)
-		err := do(pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace, Source: source, Reason: o.reason, Done: func(step int) {
-			if show != nil {
-				show("running steps", step, len(d.Plan.Steps))
-			}
-		}})
+		err := do(pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace, Source: source, Reason: o.reason,
+			Done: func(step int) {
+				if show != nil {
+					show("running steps", step, len(d.Plan.Steps))
+				}
+			}})
 		a.bar.clear()
 		if err != nil {
 			return err
@@ -243,7 +250,8 @@ func (a *App) showPlan(d *pipeline.Deployment, source string) {
 	}
 	a.say("%s → %s, %s", label, a.paint(strong, d.Environment.Name), target)
 	if !d.Unfinished.IsZero() {
-		a.say("  The deployment that began on %s did not end: what it did is there, and these steps go on from it. oaken rollback %s takes it back.", clock(d.Unfinished), d.Environment.Name)
+		a.say("  The deployment that began on %s did not end: what it did is there, and these steps go on from it. oaken rollback %s "+
+			"takes it back.", clock(d.Unfinished), d.Environment.Name)
 	}
 	if len(d.Plan.Steps) == 0 {
 		a.say("  nothing to do")
@@ -264,7 +272,8 @@ func (a *App) showStays(p *environment.Plan) {
 		a.say("  What these data steps did stays, because no way back is written in them: %s.", strings.Join(p.Stays, ", "))
 	}
 	if len(p.Tidied) > 0 {
-		a.say("  These data steps have run and their files are gone. That counts as tidied away, and what they did stays: %s.", strings.Join(p.Tidied, ", "))
+		a.say("  These data steps have run and their files are gone. That counts as tidied away, and what they did stays: %s.",
+			strings.Join(p.Tidied, ", "))
 	}
 }
 
@@ -360,7 +369,8 @@ func scriptPlan(ctx context.Context, b *strings.Builder, p *environment.Plan) er
 	if p.Guard != nil {
 		var err error
 		if guard, err = p.Guard(ctx); err != nil {
-			return fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "The state that the script starts from can't be read: %w.", err)
+			return fault.New(fault.Unreachable, "Check the connection and the rights of the user.",
+				"The state that the script starts from can't be read: %w.", err)
 		}
 	}
 	write := func(statements []string) {

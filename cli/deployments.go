@@ -32,7 +32,9 @@ func newDeployments(a *App) *cobra.Command {
 went where by work item; --html and --sheet write that as a page and as a spreadsheet:
 what went live this month, say. One deployment is shown whole with oaken deployments
 show NUMBER, two are compared with oaken deployments compare NUMBER NUMBER.`,
-		Example:           "  oaken deployments live\n  oaken deployments live --since 2026-06-01 --until 2026-06-30 --html june.html --sheet june.xlsx\n  oaken deployments --by-item",
+		Example: "  oaken deployments live\n" +
+			"  oaken deployments live --since 2026-06-01 --until 2026-06-30 --html june.html --sheet june.xlsx\n" +
+			"  oaken deployments --by-item",
 		GroupID:           groupPipeline,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: a.completeEnvironments,
@@ -146,11 +148,13 @@ func (a *App) attempts(ctx context.Context, w *workspace.Workspace, env string, 
 	}
 	rows, list := [][]cell{}, []result.Attempt{}
 	for _, x := range all {
-		if !since.IsZero() && x.Time.Before(since) || !until.IsZero() && !x.Time.Before(until) || limit > 0 && len(list) == limit && !a.json {
+		if !since.IsZero() && x.Time.Before(since) || !until.IsZero() && !x.Time.Before(until) || limit > 0 &&
+			len(list) == limit && !a.json {
 			continue
 		}
 		list = append(list, result.AttemptOf(x))
-		rows = append(rows, []cell{{clock(x.Time), plain}, {x.Environment, strong}, {x.Action, plain}, {x.Person, plain}, {x.Outcome, warm}, {oneLine(x.Said, 90), plain}})
+		rows = append(rows, []cell{{clock(x.Time), plain}, {x.Environment, strong}, {x.Action, plain}, {x.Person, plain}, {x.Outcome, warm},
+			{oneLine(x.Said, 90), plain}})
 	}
 	switch {
 	case a.json:
@@ -176,7 +180,9 @@ func (a *App) showDeployments(list []pipeline.Record) {
 		if r.Undone != nil {
 			note = cell{"taken back by " + r.Undone.Author + ", " + clock(r.Undone.Time), warm}
 		}
-		rows = append(rows, []cell{{strconv.FormatInt(r.Number, 10), strong}, {clock(r.Time), plain}, {r.Environment, strong}, {workspace.Label(r.Commit), plain}, {wayOf(r), plain}, {r.Author, plain}, {count(r.Deployment.Steps, "step"), faint}, {gist(items, 30), plain}, note})
+		rows = append(rows, []cell{{strconv.FormatInt(r.Number, 10), strong}, {clock(r.Time), plain}, {r.Environment, strong},
+			{workspace.Label(r.Commit), plain}, {wayOf(r), plain}, {r.Author, plain}, {count(r.Deployment.Steps, "step"), faint},
+			{gist(items, 30), plain}, note})
 	}
 	a.table(a.Out, "", rows)
 }
@@ -190,13 +196,15 @@ func (a *App) showItems(list []report.Item) {
 		a.say("%s", a.paint(strong, name))
 		var rows [][]cell
 		for _, g := range it.Goes {
-			rows = append(rows, []cell{{g.Environment, plain}, {clock(g.Time), plain}, {g.State, plain}, {"deployment " + strconv.FormatInt(g.Number, 10), faint}})
+			rows = append(rows, []cell{{g.Environment, plain}, {clock(g.Time), plain}, {g.State, plain},
+				{"deployment " + strconv.FormatInt(g.Number, 10), faint}})
 		}
 		a.table(a.Out, "  ", rows)
 	}
 }
 
-func (a *App) writeReport(ctx context.Context, m *pipeline.Mover, w *workspace.Workspace, env string, since, until time.Time, list []pipeline.Record, o deploymentsOptions) error {
+func (a *App) writeReport(ctx context.Context, m *pipeline.Mover, w *workspace.Workspace, env string, since, until time.Time,
+	list []pipeline.Record, o deploymentsOptions) error {
 	full := make([]pipeline.Record, 0, len(list))
 	for _, r := range list {
 		whole, err := m.Record(ctx, r.Number)
@@ -345,10 +353,12 @@ func newDeploymentsCompare(a *App) *cobra.Command {
 					return err
 				}
 				if a.json {
-					a.print(result.Compared{From: workspace.Label(x.Commit), To: workspace.Label(y.Commit), Changes: result.ChangesOf(diffs)})
+					a.print(result.Compared{From: workspace.Label(x.Commit), To: workspace.Label(y.Commit),
+						Changes: result.ChangesOf(diffs)})
 					return nil
 				}
-				a.say("From deployment %d (%s, %s) to %d (%s, %s):", x.Number, x.Environment, workspace.Label(x.Commit), y.Number, y.Environment, workspace.Label(y.Commit))
+				a.say("From deployment %d (%s, %s) to %d (%s, %s):", x.Number, x.Environment, workspace.Label(x.Commit), y.Number,
+					y.Environment, workspace.Label(y.Commit))
 				if len(diffs) == 0 {
 					a.say("  nothing differs")
 				}

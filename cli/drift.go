@@ -35,9 +35,15 @@ deployed; --undo takes it back, as a deployment that can be rolled back.`,
 			}
 			switch {
 			case keep != "":
-				return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.keepDrift(cmd.Context(), w, args[0], keep, message) })
+				return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+					return a.keepDrift(cmd.Context(), w, args[0],
+						keep, message)
+				})
 			case undo:
-				return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.undoDrift(cmd.Context(), w, args[0], allowLoss) })
+				return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+					return a.undoDrift(cmd.Context(), w,
+						args[0], allowLoss)
+				})
 			}
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				drifted, err := a.drift(cmd.Context(), w, args, brief)
@@ -69,7 +75,8 @@ func (a *App) keepDrift(ctx context.Context, w *workspace.Workspace, env, branch
 		a.print(result.Kept{Environment: env, Branch: branch, Commit: result.CommitOf(c)})
 		return nil
 	}
-	a.say("What was changed in %s is kept as %s. It is owed to every environment before: oaken owed.", env, a.paint(good, workspace.Label(c)))
+	a.say("What was changed in %s is kept as %s. It is owed to every environment before: oaken owed.", env,
+		a.paint(good, workspace.Label(c)))
 	return nil
 }
 

@@ -49,12 +49,14 @@ not written into TARGET: write ${NAME} for the variable that holds it.
 
 --tier, --lane and --branch give it its place in the pipeline; targets that go with
 it, controllers, gates and notes are written in oaken.toml.`,
-		Example:           "  oaken env add dev sqlite:dev.db --into database\n  oaken env add test sqlite:test.db\n  oaken env add live sqlite:live.db --tier live --branch live",
+		Example: "  oaken env add dev sqlite:dev.db --into database\n  oaken env add test sqlite:test.db\n" +
+			"  oaken env add live sqlite:live.db --tier live --branch live",
 		Args:              cobra.ExactArgs(2),
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
-				e := manifest.Environment{Name: args[0], Site: manifest.Site{Target: args[1], Into: path.Clean(filepath.ToSlash(into))}, Tier: manifest.Tier(tier), Lane: lane, Branch: branch}
+				e := manifest.Environment{Name: args[0], Site: manifest.Site{Target: args[1], Into: path.Clean(filepath.ToSlash(into))},
+					Tier: manifest.Tier(tier), Lane: lane, Branch: branch}
 				return a.addEnvironment(w, e, cmd.Flags().Changed("into"), stop)
 			})
 		},
@@ -63,7 +65,8 @@ it, controllers, gates and notes are written in oaken.toml.`,
 	cmd.Flags().StringVar(&tier, "tier", "", "what it is for: `TIER`, development to live")
 	cmd.Flags().StringVar(&lane, "lane", "", "the lane that it belongs to, `NAME`")
 	cmd.Flags().StringVar(&branch, "branch", "", "the branch that work is merged into for it, `NAME`")
-	cmd.Flags().BoolVar(&stop, "stop-recording", false, "let a database file that is recorded be an environment from now on, and no file of the project")
+	cmd.Flags().BoolVar(&stop, "stop-recording", false,
+		"let a database file that is recorded be an environment from now on, and no file of the project")
 	_ = cmd.MarkFlagDirname("into")
 	_ = cmd.RegisterFlagCompletionFunc("tier", completeTiers)
 	_ = cmd.RegisterFlagCompletionFunc("lane", a.completeLanes)
@@ -88,7 +91,9 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 			return err
 		}
 		if recorded && !stop {
-			return fault.New(fault.Refused, "To keep the file as it is: declare a copy of it, oaken env add "+fault.Word(e.Name)+" sqlite:COPY. To let it be an environment: --stop-recording; it then leaves the records with the next commit, and stays on everybody's disk.",
+			return fault.New(fault.Refused,
+				"To keep the file as it is: declare a copy of it, oaken env add "+fault.Word(e.Name)+" sqlite:COPY. To let it be an "+
+					"environment: --stop-recording; it then leaves the records with the next commit, and stays on everybody's disk.",
 				"%s is recorded as a file of the project, and an environment's database is not.", file)
 		}
 		if recorded {
@@ -109,13 +114,15 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 		return fault.New(fault.Usage, "See oaken help env add.", "The environment can't be declared: %w.", err)
 	}
 	if _, err := w.Manifest.Environment(e.Name); err == nil {
-		return fault.New(fault.Refused, "Choose another name, or remove it first with oaken env remove "+fault.Word(e.Name)+".", "There is an environment %s already.", e.Name)
+		return fault.New(fault.Refused, "Choose another name, or remove it first with oaken env remove "+fault.Word(e.Name)+".",
+			"There is an environment %s already.", e.Name)
 	}
 	err = w.EditManifest(func(data []byte) ([]byte, error) {
 		if other, ok := w.Manifest.Declared(e.Into); kindName == "" {
 			return manifest.AddEnvironment(data, e), nil // files of any kind
 		} else if ok && other.Kind != kindName {
-			return nil, fault.New(fault.Refused, "Choose another folder with --into.", "%s holds a %s, and %s is a %s.", e.Into, other.Kind, e.Target, kindName)
+			return nil, fault.New(fault.Refused, "Choose another folder with --into.", "%s holds a %s, and %s is a %s.", e.Into, other.Kind,
+				e.Target, kindName)
 		} else if !ok {
 			data = manifest.AddArtifact(data, manifest.Artifact{Path: e.Into, Kind: kindName})
 		}
@@ -134,7 +141,8 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 	}
 	a.say("Environment %s is %s, kept in %s.", a.paint(strong, e.Name), environment.Shown(e.Target), e.Into)
 	if kindName == "" {
-		a.note("A folder has no transactions, no rows and no objects of its own: files are written one by one, and only whole files are compared there.")
+		a.note("A folder has no transactions, no rows and no objects of its own: files are written one by one, and only whole files are " +
+			"compared there.")
 	}
 	return nil
 }
@@ -177,7 +185,8 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 				return err
 			}
 			last = workspace.Label(c) + " by " + d.Author + ", " + clock(d.Time)
-			row.Deployed = &result.LastDeployment{State: workspace.Label(c), Commit: d.Commit.String(), Author: d.Author, Time: result.Time(d.Time)}
+			row.Deployed = &result.LastDeployment{State: workspace.Label(c), Commit: d.Commit.String(), Author: d.Author,
+				Time: result.Time(d.Time)}
 		}
 		b := lacking[e.Name]
 		row.Lacks = result.CommitsOf(b.Lacks)
@@ -210,7 +219,10 @@ former name finds no record under it.`,
 		Args:              cobra.ExactArgs(2),
 		ValidArgsFunction: a.completeEnvironments,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.with(cmd.Context(), func(w *workspace.Workspace) error { return a.renameEnvironment(cmd.Context(), w, args[0], args[1]) })
+			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				return a.renameEnvironment(cmd.Context(), w,
+					args[0], args[1])
+			})
 		},
 	}
 }

@@ -20,7 +20,8 @@ func newFind(a *App) *cobra.Command {
 to capitals: in this workspace, or in the state that --from names. --history looks
 through all commits up to the one that the workspace stands on, and says which
 brought each place and which took it away; what a merge brought counts as its.`,
-		Example:           "  oaken find lamp\n  oaken find amount_g database --from release:spring\n  oaken find --history \"bottle green\"",
+		Example: "  oaken find lamp\n  oaken find amount_g database --from release:spring\n" +
+			"  oaken find --history \"bottle green\"",
 		GroupID:           groupDaily,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: completePaths,
@@ -75,7 +76,8 @@ func (a *App) findThrough(ctx context.Context, w *workspace.Workspace, args []st
 			went = &gone
 			span = workspace.Label(o.Came) + ", gone in " + workspace.Label(*o.Went)
 		}
-		return found.add(result.Hit{Address: o.Address.String(), Value: o.Value, Kind: o.Kind, Came: &came, Went: &went}, []cell{{o.Address.String(), plain}, {span, strong}, {gist(o.Value, 80), faint}})
+		return found.add(result.Hit{Address: o.Address.String(), Value: o.Value, Kind: o.Kind, Came: &came, Went: &went},
+			[]cell{{o.Address.String(), plain}, {span, strong}, {gist(o.Value, 80), faint}})
 	})
 	if err == nil {
 		a.showHits(found, args[0], "the history of "+w.Branch)
@@ -139,7 +141,8 @@ func newAuthors(a *App) *cobra.Command {
 					list = append(list, result.Authored{Address: x.Address.String(), Commit: result.CommitOf(x.Commit)})
 					inside := x.Address
 					inside.Path = "x"
-					rows = append(rows, []cell{{workspace.Label(x.Commit), strong}, {clock(x.Commit.Time), plain}, {x.Commit.Author, plain}, {objectName(inside), plain}, {gist(x.Element.Summary(), 60), faint}})
+					rows = append(rows, []cell{{workspace.Label(x.Commit), strong}, {clock(x.Commit.Time), plain}, {x.Commit.Author, plain},
+						{objectName(inside), plain}, {gist(x.Element.Summary(), 60), faint}})
 				}
 				if a.json {
 					a.print(result.Authors{Elements: list})

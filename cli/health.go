@@ -113,7 +113,8 @@ func (a *App) finding(x *chest.Examination, mended int, repair bool) error {
 	case a.json:
 		return &damageFound{}
 	}
-	return fault.New(fault.Damaged, healthHint(repair), "The chest is damaged: %s, %s touched.", count(len(x.Findings), "finding"), touchedText(left))
+	return fault.New(fault.Damaged, healthHint(repair), "The chest is damaged: %s, %s touched.", count(len(x.Findings), "finding"),
+		touchedText(left))
 }
 
 // damageFound ends a call with status 6 when its output has said why.
@@ -151,7 +152,8 @@ func (a *App) showHealth(x *chest.Examination, mended int) {
 	if mended > 0 {
 		a.say("%s mended from this workspace.", count(mended, "version"))
 	}
-	looked := fmt.Sprintf("%s of bytes, %s, %s", element.SizeText(x.Bytes), count(x.Commits, "commit"), fmt.Sprintf("%d versions of files", x.Files))
+	looked := fmt.Sprintf("%s of bytes, %s, %s", element.SizeText(x.Bytes), count(x.Commits, "commit"),
+		fmt.Sprintf("%d versions of files", x.Files))
 	if len(x.Findings) == 0 {
 		a.say("The chest is whole: %s checked.", looked)
 	} else {

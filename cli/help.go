@@ -23,9 +23,10 @@ const helpWidth = 80
 func newHelp(a *App) *cobra.Command {
 	var every bool
 	cmd := &cobra.Command{
-		Use:     "help [COMMAND|TOPIC]",
-		Short:   "Show help about a command or a topic",
-		Long:    "Show help about a command, or about a topic. Without one, the commands of a day and\nthe topics; with --everything, all commands.",
+		Use:   "help [COMMAND|TOPIC]",
+		Short: "Show help about a command or a topic",
+		Long: "Show help about a command, or about a topic. Without one, the commands of a day and\n" +
+			"the topics; with --everything, all commands.",
 		Example: "  oaken help commit\n  oaken help locks\n  oaken help --everything",
 		GroupID: groupStart,
 		Args:    cobra.ArbitraryArgs,

@@ -23,7 +23,8 @@ func newHistory(a *App) *cobra.Command {
 path, those that changed it, each with the number of its version; a file that was
 moved is followed. With PATH::ELEMENT, those that changed that element, or what
 lies in it. --drawn shows how branches parted and met.`,
-		Example:           "  oaken history\n  oaken history exhibit/reef.glb --limit 5\n  oaken history exhibit/reef.glb::node:Lamp\n  oaken history --author Imke --since 2026-05-01\n  oaken history --drawn",
+		Example: "  oaken history\n  oaken history exhibit/reef.glb --limit 5\n  oaken history exhibit/reef.glb::node:Lamp\n" +
+			"  oaken history --author Imke --since 2026-05-01\n  oaken history --drawn",
 		GroupID:           groupDaily,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: a.completeAddresses,
@@ -69,7 +70,8 @@ func (a *App) entries(ctx context.Context, w *workspace.Workspace, args []string
 	if len(elements) > 0 {
 		entries, more, err := history.ListElement(ctx, w.Chest, w.Reader(), w.Base, elements[0], q)
 		if err == nil && len(entries) == 0 && all {
-			err = fault.New(fault.Usage, "oaken inspect "+fault.Word(elements[0].Path)+" lists what there is now.", "No commit holds %s.", args[0])
+			err = fault.New(fault.Usage, "oaken inspect "+fault.Word(elements[0].Path)+" lists what there is now.",
+				"No commit holds %s.", args[0])
 		}
 		return entries, more, err
 	}

@@ -53,5 +53,6 @@ func (a *App) own(text string) string {
 // commands reports whether a letter is none: a control character (C0, C1), or one that turns the
 // direction of writing (Unicode, "Bidirectional Algorithm", explicit formatting).
 func commands(r rune) bool {
-	return r < 0x20 && r != '\n' && r != '\t' || r >= 0x7f && r < 0xa0 || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 || r == 0x200e || r == 0x200f || r == 0x2028 || r == 0x2029
+	return r < 0x20 && r != '\n' && r != '\t' || r >= 0x7f && r < 0xa0 || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 ||
+		r == 0x200e || r == 0x200f || r == 0x2028 || r == 0x2029
 }

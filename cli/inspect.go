@@ -22,10 +22,12 @@ import (
 func newInspect(a *App) *cobra.Command {
 	depth, summary := 3, false
 	cmd := &cobra.Command{
-		Use:               "inspect FILE[::ELEMENT]",
-		Short:             "Show what is inside an artifact",
-		Long:              "Show the elements of a file, or of a folder that the project declares as one\nartifact; with ::ELEMENT, one of them. No workspace is needed for a file.",
-		Example:           "  oaken inspect exhibit/reef.glb\n  oaken inspect exhibit/reef.glb::node:Lamp\n  oaken inspect database --depth 2\n  oaken inspect apps/rounds.app --summary",
+		Use:   "inspect FILE[::ELEMENT]",
+		Short: "Show what is inside an artifact",
+		Long: "Show the elements of a file, or of a folder that the project declares as one\n" +
+			"artifact; with ::ELEMENT, one of them. No workspace is needed for a file.",
+		Example: "  oaken inspect exhibit/reef.glb\n  oaken inspect exhibit/reef.glb::node:Lamp\n" +
+			"  oaken inspect database --depth 2\n  oaken inspect apps/rounds.app --summary",
 		GroupID:           groupArtifacts,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeAddresses,
@@ -39,11 +41,13 @@ func newInspect(a *App) *cobra.Command {
 				return err
 			}
 			if art.Why != nil {
-				return fault.New(fault.Damaged, "It can be committed and restored all the same, byte for byte, as opaque.", "%s can't be read: %w.", address.Path, art.Why)
+				return fault.New(fault.Damaged, "It can be committed and restored all the same, byte for byte, as opaque.",
+					"%s can't be read: %w.", address.Path, art.Why)
 			}
 			root := art.Reading.Root.Find(address.Steps)
 			if root == nil || address.Property != "" && root.Prop(address.Property).IsAbsent() {
-				return fault.New(fault.Usage, "oaken inspect "+fault.Word(address.Path)+" lists what there is.", "%s has no such element.", args[0])
+				return fault.New(fault.Usage, "oaken inspect "+fault.Word(address.Path)+" lists what there is.",
+					"%s has no such element.", args[0])
 			}
 			if address.Property != "" {
 				a.say("%s", root.Prop(address.Property).String())
@@ -141,7 +145,8 @@ func (a *App) fileArtifact(name string) (kind.FileSource, kind.Kind, error) {
 	case info.IsDir():
 		err = fault.New(fault.Usage, "Name a file.", "%s is a folder.", name)
 	case info.Size() > kind.MaxFile:
-		err = fault.New(fault.Refused, "It can be committed all the same.", "%s is larger than %s, and is treated as opaque.", name, element.SizeText(kind.MaxFile))
+		err = fault.New(fault.Refused, "It can be committed all the same.", "%s is larger than %s, and is treated as opaque.", name,
+			element.SizeText(kind.MaxFile))
 	}
 	if err != nil {
 		return kind.FileSource{}, nil, err
@@ -177,7 +182,8 @@ func (a *App) folderArtifact(ctx context.Context, name string) (*state.Artifact,
 		return nil, err
 	}
 	if _, ok := w.Manifest.Declared(p); !ok {
-		return nil, fault.New(fault.Usage, "Name a file, or declare the folder in oaken.toml under [[artifact]].", "%s is a folder, and no artifact of its own.", name)
+		return nil, fault.New(fault.Usage, "Name a file, or declare the folder in oaken.toml under [[artifact]].",
+			"%s is a folder, and no artifact of its own.", name)
 	}
 	return w.Reader().Read(ctx, w.Work(), p)
 }

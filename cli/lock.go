@@ -33,7 +33,8 @@ The lock ends when you commit what it covers, with oaken unlock, or at its end (
 from then on others may take it over. --take-over also takes the locks of a workspace
 that has given no sign of life for long. --waive lets you edit without the lock: what
 you edit is contested, and stays out of commits until you have it.`,
-		Example:           "  oaken lock exhibit/reef.glb --for 2h\n  oaken lock exhibit/reef.glb::node:Lamp -m \"a warmer light\"\n  oaken lock 'exhibit/sounds/**/*.wav'\n  oaken lock database::table:feeding",
+		Example: "  oaken lock exhibit/reef.glb --for 2h\n  oaken lock exhibit/reef.glb::node:Lamp -m \"a warmer light\"\n" +
+			"  oaken lock 'exhibit/sounds/**/*.wav'\n  oaken lock database::table:feeding",
 		GroupID:           groupDaily,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: a.completeAddresses,
@@ -77,7 +78,8 @@ func (a *App) waive(ctx context.Context, w *workspace.Workspace, paths []string)
 	}
 	if a.json {
 		a.print(result.Locked{
-			Locked: []string{}, Holder: w.Person, Workspace: w.Name, Unmerged: []string{}, Locks: []result.Lock{}, Taken: []result.Lock{}, LaidOut: []string{},
+			Locked: []string{}, Holder: w.Person, Workspace: w.Name, Unmerged: []string{}, Locks: []result.Lock{}, Taken: []result.Lock{},
+			LaidOut:  []string{},
 			Overlaps: []result.Overlap{}, Waived: paths,
 		})
 		return nil
@@ -113,8 +115,10 @@ func (a *App) showLocked(ctx context.Context, w *workspace.Workspace, paths []st
 			}
 		}
 		a.print(result.Locked{
-			Locked: paths, Holder: w.Person, Workspace: w.Name, Unmerged: unmerged, Locks: result.LocksOf(l.Locks, nil, nil), Taken: result.LocksOf(l.Taken, nil, nil),
-			Brought: result.BroughtOf(l.Brought), Clash: l.Clash != nil, LaidOut: result.List(l.LaidOut), Overlaps: result.OverlapsOf(warnings), Waived: []string{},
+			Locked: paths, Holder: w.Person, Workspace: w.Name, Unmerged: unmerged, Locks: result.LocksOf(l.Locks, nil, nil),
+			Taken:   result.LocksOf(l.Taken, nil, nil),
+			Brought: result.BroughtOf(l.Brought), Clash: l.Clash != nil, LaidOut: result.List(l.LaidOut),
+			Overlaps: result.OverlapsOf(warnings), Waived: []string{},
 		})
 		return nil
 	}

@@ -26,7 +26,8 @@ the words of the names, what sort of value they hold, where they lie, what lies 
 them and what uses them; the score says how much speaks for it.
 
 Two that are different things are marked so for good with oaken lookalikes distinct.`,
-		Example:           "  oaken lookalikes\n  oaken lookalikes --least 0.5 --check\n  oaken lookalikes distinct database::table:tank/column:kind database::table:food/column:sort -m \"Of tanks, and of food\"",
+		Example: "  oaken lookalikes\n  oaken lookalikes --least 0.5 --check\n" +
+			"  oaken lookalikes distinct database::table:tank/column:kind database::table:food/column:sort -m \"Of tanks, and of food\"",
 		GroupID:           groupPipeline,
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
@@ -50,7 +51,8 @@ Two that are different things are marked so for good with oaken lookalikes disti
 func (a *App) lookalikes(ctx context.Context, w *workspace.Workspace, least float64, all, check bool) error {
 	m := a.mover(w)
 	if len(m.Landscape(ctx).Manifest.Pipeline.Lanes) < 2 {
-		return fault.New(fault.Usage, "Lanes are declared in oaken.toml, under [[pipeline.lane]].", "Lookalikes are things of two lanes, and this project has fewer.")
+		return fault.New(fault.Usage, "Lanes are declared in oaken.toml, under [[pipeline.lane]].",
+			"Lookalikes are things of two lanes, and this project has fewer.")
 	}
 	list, err := m.Lookalikes(ctx, least, all)
 	if err != nil {
@@ -80,7 +82,8 @@ func (a *App) showLookalikes(list []pipeline.Lookalike) {
 	var rows [][]cell
 	for _, p := range list {
 		score := cell{fmt.Sprintf("%.2f", p.Score), warm}
-		rows = append(rows, []cell{score, {p.One.Lane, strong}, {p.One.Address, plain}, {p.One.Holds, faint}}, []cell{{"", plain}, {p.Other.Lane, strong}, {p.Other.Address, plain}, {p.Other.Holds, faint}},
+		rows = append(rows, []cell{score, {p.One.Lane, strong}, {p.One.Address, plain}, {p.One.Holds, faint}},
+			[]cell{{"", plain}, {p.Other.Lane, strong}, {p.Other.Address, plain}, {p.Other.Holds, faint}},
 			[]cell{{"", plain}, {"", plain}, {strings.Join(p.Why, "; "), faint}})
 		if d := p.Distinct; d != nil {
 			rows = append(rows, []cell{{"", plain}, {"", plain}, {"marked as distinct by " + d.Person + ": " + d.Reason, good}})
@@ -93,10 +96,12 @@ func newLookalikesDistinct(a *App) *cobra.Command {
 	var reason string
 	var withdraw bool
 	cmd := &cobra.Command{
-		Use:               "distinct ADDRESS ADDRESS",
-		Short:             "Mark two elements as different things",
-		Long:              "Mark two elements as different things, however alike they look: they are not listed\nany more. --withdraw takes the mark back.",
-		Example:           "  oaken lookalikes distinct database::table:tank/column:kind database::table:food/column:sort -m \"Of tanks, and of food\"",
+		Use:   "distinct ADDRESS ADDRESS",
+		Short: "Mark two elements as different things",
+		Long: "Mark two elements as different things, however alike they look: they are not listed\n" +
+			"any more. --withdraw takes the mark back.",
+		Example: "  oaken lookalikes distinct database::table:tank/column:kind database::table:food/column:sort -m \"Of tanks, " +
+			"and of food\"",
 		Args:              cobra.ExactArgs(2),
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {

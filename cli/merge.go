@@ -71,7 +71,8 @@ func (a *App) abandon(cmd *cobra.Command, w *workspace.Workspace) error {
 		return err
 	}
 	if a.json {
-		a.print(result.Merged{Conflicts: []result.Conflict{}, Merged: []string{}, Unread: map[string]string{}, Abandoned: p.What, Rescued: &kept})
+		a.print(result.Merged{Conflicts: []result.Conflict{}, Merged: []string{}, Unread: map[string]string{}, Abandoned: p.What,
+			Rescued: &kept})
 		return nil
 	}
 	a.say("Gave up %s; the workspace is at %s again.", p.What, workspace.Label(w.Base))
@@ -117,13 +118,15 @@ func (a *App) showForeseen(w *workspace.Workspace, m *state.Merged, of string) e
 		return nil
 	}
 	a.showConflicts(m.Conflicts)
-	return fault.New(fault.Conflict, "oaken merge "+fault.Word(of)+" begins it; each is then settled with oaken resolve.", "%s would be open; nothing was changed.", count(len(m.Conflicts), "conflict"))
+	return fault.New(fault.Conflict, "oaken merge "+fault.Word(of)+" begins it; each is then settled with oaken resolve.",
+		"%s would be open; nothing was changed.", count(len(m.Conflicts), "conflict"))
 }
 
 // showMerged tells how a merge or revert came out. Conflicts give status 3.
 func (a *App) showMerged(w *workspace.Workspace, r *workspace.MergeResult, what, of string) error {
 	if a.json {
-		out := result.Merged{UpToDate: r.UpToDate, Conflicts: result.ConflictsOf(r.Conflicts), Merged: result.PathsOf(r.Artifacts), Unread: result.UnreadOf(r.Artifacts)}
+		out := result.Merged{UpToDate: r.UpToDate, Conflicts: result.ConflictsOf(r.Conflicts), Merged: result.PathsOf(r.Artifacts),
+			Unread: result.UnreadOf(r.Artifacts)}
 		if r.Committed != nil {
 			out.Commit = result.OptionalCommit(&r.Committed.Commit)
 		}
@@ -161,7 +164,8 @@ func (a *App) showCombined(how string, list []state.Combined) {
 // conflictsOpen shows conflicts and says what to do about them.
 func (a *App) conflictsOpen(list []element.Conflict) error {
 	a.showConflicts(list)
-	return fault.New(fault.Conflict, "Settle each with oaken resolve ADDRESS --keep SIDE or --value V, then oaken commit; or give up with oaken merge --abandon.",
+	return fault.New(fault.Conflict,
+		"Settle each with oaken resolve ADDRESS --keep SIDE or --value V, then oaken commit; or give up with oaken merge --abandon.",
 		"%s open; the workspace holds this branch's version.", openConflicts(len(list)))
 }
 

@@ -24,7 +24,8 @@ is the folder of a chest, or a workspace of one.
 --from lays out another state, such as a release, in its own folder. --only lays
 out a part of the project: paths and patterns such as exhibit/**, given once or
 more. Everything else counts as unchanged; oaken restore PATH brings more of it.`,
-		Example:           "  oaken open /shared/chests/exhibit\n  oaken open ../brindle-bay tarek --branch kelp\n  oaken open . ../spring --from release:spring\n  oaken open /shared/chests/exhibit scripts --only \"**/*.sql\"",
+		Example: "  oaken open /shared/chests/exhibit\n  oaken open ../brindle-bay tarek --branch kelp\n" +
+			"  oaken open . ../spring --from release:spring\n  oaken open /shared/chests/exhibit scripts --only \"**/*.sql\"",
 		GroupID:           groupStart,
 		Args:              cobra.RangeArgs(1, 2),
 		ValidArgsFunction: completeFolders,
@@ -151,6 +152,7 @@ func (a *App) showSynced(w *workspace.Workspace, s *workspace.Synced) error {
 
 // heldConflicts says that what was committed is unsent, with conflicts laid open.
 func heldConflicts(n int) error {
-	return fault.New(fault.Conflict, "Settle each with oaken resolve ADDRESS --keep SIDE or --value V, then oaken commit publishes; oaken merge --abandon puts it off.",
+	return fault.New(fault.Conflict,
+		"Settle each with oaken resolve ADDRESS --keep SIDE or --value V, then oaken commit publishes; oaken merge --abandon puts it off.",
 		"Others have published first, and %s open; what you committed is unsent, and the workspace holds your version.", openConflicts(n))
 }

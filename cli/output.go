@@ -26,7 +26,8 @@ const (
 	strong
 )
 
-var tones = map[tone]*color.Color{good: color.New(color.FgGreen), warm: color.New(color.FgYellow), bad: color.New(color.FgRed), faint: color.New(color.FgHiBlack), strong: color.New(color.Bold)}
+var tones = map[tone]*color.Color{good: color.New(color.FgGreen), warm: color.New(color.FgYellow), bad: color.New(color.FgRed),
+	faint: color.New(color.FgHiBlack), strong: color.New(color.Bold)}
 
 func init() {
 	for _, c := range tones {
@@ -192,7 +193,8 @@ func (p *progress) show(a *App) func(string, int, int) {
 			if total == 0 {
 				total = -1
 			}
-			p.bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.Err), progressbar.OptionSetDescription(what), progressbar.OptionClearOnFinish(),
+			p.bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.Err), progressbar.OptionSetDescription(what),
+				progressbar.OptionClearOnFinish(),
 				progressbar.OptionShowCount(), progressbar.OptionThrottle(100*time.Millisecond))
 		}
 		_ = p.bar.Set(done)

@@ -97,7 +97,8 @@ func (a *App) owed(ctx context.Context, w *workspace.Workspace, o owedOptions) e
 			list = append(list, d)
 		}
 	}
-	a.showOwed(list, o.by, owedBesides{o.asked(), len(besides), empty, back, func(lane string) map[string]string { return m.BackfillGoes(ctx, lane) }})
+	a.showOwed(list, o.by, owedBesides{o.asked(), len(besides), empty, back,
+		func(lane string) map[string]string { return m.BackfillGoes(ctx, lane) }})
 	if o.check && len(list) > 0 {
 		return &foundDifference{}
 	}
@@ -148,7 +149,8 @@ func (a *App) showOwed(list []owed.Debt, by string, besides owedBesides) {
 		defer func() {
 			for _, d := range besides.back {
 				for _, x := range d.TakenBack {
-					a.say("Taken back from %s, so not owed to it: %s  %s  %s", d.Environment, pickLabel(x.Commit, x.First), x.Item, oneLine(firstLine(x.Message), 44))
+					a.say("Taken back from %s, so not owed to it: %s  %s  %s", d.Environment, pickLabel(x.Commit, x.First), x.Item,
+						oneLine(firstLine(x.Message), 44))
 				}
 			}
 			if len(besides.empty) > 0 {
@@ -256,7 +258,8 @@ func (a *App) owedRows(works []*debtOf) [][]cell {
 		if age > 3*24*time.Hour {
 			t = warm
 		}
-		rows = append(rows, []cell{{pickLabel(x.Commit, x.First), strong}, {x.Item, plain}, {oneLine(firstLine(x.Message), 44), plain}, {x.Author, plain}, {"in " + x.Where + ", owed for " + pipeline.Span(age), t}, {owedTo(x), plain}})
+		rows = append(rows, []cell{{pickLabel(x.Commit, x.First), strong}, {x.Item, plain}, {oneLine(firstLine(x.Message), 44), plain},
+			{x.Author, plain}, {"in " + x.Where + ", owed for " + pipeline.Span(age), t}, {owedTo(x), plain}})
 	}
 	return rows
 }
@@ -306,7 +309,8 @@ An environment is left out, and named, when somebody changed it by hand, when an
 lane has booked it, when others control it, or when its branch has work that no
 promotion has brought yet.
 --all brings everything back everywhere, the latest environments first.`,
-		Example:           "  oaken backfill Exhibit --dry-run\n  oaken backfill Exhibit\n  oaken backfill acceptance\n  oaken backfill --all",
+		Example: "  oaken backfill Exhibit --dry-run\n  oaken backfill Exhibit\n  oaken backfill acceptance\n" +
+			"  oaken backfill --all",
 		GroupID:           groupPipeline,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: a.completeLanes,
@@ -393,7 +397,8 @@ func (a *App) backfill(ctx context.Context, w *workspace.Workspace, names []stri
 		a.say("Nothing was changed: this was a dry run.")
 	}
 	if left > 0 && !dryRun {
-		return fault.New(fault.Refused, "See the reasons above; oaken owed lists what is still missing.", "%s not deployed to.", isAreCount(left, "environment was", "environments were"))
+		return fault.New(fault.Refused, "See the reasons above; oaken owed lists what is still missing.", "%s not deployed to.",
+			isAreCount(left, "environment was", "environments were"))
 	}
 	return nil
 }
@@ -421,7 +426,8 @@ func (a *App) showBackfill(b *pipeline.Backfill, dryRun bool) {
 		}
 		var rows [][]cell
 		for _, work := range x.Brings {
-			rows = append(rows, []cell{{pickLabel(work.Commit, work.First), strong}, {work.Item, plain}, {oneLine(firstLine(work.Message), 56), plain}, {work.Author, plain}})
+			rows = append(rows, []cell{{pickLabel(work.Commit, work.First), strong}, {work.Item, plain},
+				{oneLine(firstLine(work.Message), 56), plain}, {work.Author, plain}})
 		}
 		a.table(a.Out, "    ", rows)
 		if len(x.Conflicts) > 0 {
@@ -437,7 +443,8 @@ func (a *App) showBackfill(b *pipeline.Backfill, dryRun bool) {
 		case s.Left != "":
 			rows = append(rows, []cell{{s.Environment, strong}, {"left", warm}, {s.Left, plain}})
 		case s.Done:
-			rows = append(rows, []cell{{s.Environment, strong}, {"has it", good}, {fmt.Sprintf("%s, %s", workspace.Label(s.Commit), count(s.Steps, "step")), faint}})
+			rows = append(rows, []cell{{s.Environment, strong}, {"has it", good},
+				{fmt.Sprintf("%s, %s", workspace.Label(s.Commit), count(s.Steps, "step")), faint}})
 		case dryRun:
 			rows = append(rows, []cell{{s.Environment, strong}, {"would get", plain}, {count(len(s.Brings), "commit"), faint}})
 		}

@@ -22,7 +22,9 @@ func newPark(a *App) *cobra.Command {
 are then as they were committed. oaken unpark brings it back, in any of your
 workspaces. With --shared others see it and can bring it to theirs. Without a name,
 list what is set aside. parked:NAME is a state that other commands take.`,
-		Example:           "  oaken park warmer-lamp\n  oaken park warmer-lamp exhibit/reef.glb -m \"to be tried with the new rock\" --shared\n  oaken compare main parked:warmer-lamp\n  oaken park",
+		Example: "  oaken park warmer-lamp\n" +
+			"  oaken park warmer-lamp exhibit/reef.glb -m \"to be tried with the new rock\" --shared\n" +
+			"  oaken compare main parked:warmer-lamp\n  oaken park",
 		GroupID:           groupDaily,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completePaths,
@@ -84,7 +86,8 @@ func (a *App) listParked(ctx context.Context, w *workspace.Workspace) error {
 			continue
 		}
 		paths := strings.Split(p.Paths, "\n")
-		list = append(list, result.ParkedEntry{Name: p.Name, Person: p.Person, Workspace: p.Workspace, Branch: p.Branch, Time: result.Time(p.Time), Note: p.Note, Shared: p.Shared, Paths: paths})
+		list = append(list, result.ParkedEntry{Name: p.Name, Person: p.Person, Workspace: p.Workspace, Branch: p.Branch,
+			Time: result.Time(p.Time), Note: p.Note, Shared: p.Shared, Paths: paths})
 		note := ""
 		if p.Note != "" {
 			note = oneLine(firstLine(p.Note), 60)
@@ -93,7 +96,8 @@ func (a *App) listParked(ctx context.Context, w *workspace.Workspace) error {
 		if p.Shared {
 			shared = "shared"
 		}
-		rows = append(rows, []cell{{p.Name, strong}, {p.Person, plain}, {clock(p.Time), faint}, {"on " + p.Branch, faint}, {count(len(paths), "file"), plain}, {shared, good}, {note, plain}})
+		rows = append(rows, []cell{{p.Name, strong}, {p.Person, plain}, {clock(p.Time), faint}, {"on " + p.Branch, faint},
+			{count(len(paths), "file"), plain}, {shared, good}, {note, plain}})
 	}
 	switch {
 	case a.json:

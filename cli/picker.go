@@ -95,7 +95,8 @@ func (p *picker) text() string {
 		return ""
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s\n\n", p.app.paint(strong, fmt.Sprintf("%s and the workspace differ in %s", p.environment, count(len(p.objects), "object"))))
+	fmt.Fprintf(&b, "%s\n\n", p.app.paint(strong, fmt.Sprintf("%s and the workspace differ in %s", p.environment,
+		count(len(p.objects), "object"))))
 	shown := p.objects[p.top:min(p.top+p.room(), len(p.objects))]
 	names, chest, there := runewidth.StringWidth("object"), len("chest"), runewidth.StringWidth(p.environment)
 	for _, o := range p.objects {
@@ -119,7 +120,8 @@ func (p *picker) text() string {
 		fmt.Fprintf(&b, "%s %s  %s  %s  %s\n", mark, name, pad(o.Chest, chest), pad(o.Environment, there), p.app.paint(t, text))
 	}
 	p.detail(&b)
-	fmt.Fprintf(&b, "\n%s", p.app.paint(faint, "← chest  → "+p.environment+"  del leave  space next  tab all like this  enter carry out  esc change nothing"))
+	fmt.Fprintf(&b, "\n%s", p.app.paint(faint,
+		"← chest  → "+p.environment+"  del leave  space next  tab all like this  enter carry out  esc change nothing"))
 	return p.app.inert(b.String())
 }
 
@@ -133,7 +135,8 @@ func (p *picker) detail(b *strings.Builder) {
 		lines = append(lines, strings.TrimPrefix(at, "x")+"  "+text)
 	}
 	if len(lines) == 0 {
-		lines = []string{"only " + map[bool]string{true: p.environment, false: "the chest"}[o.Chest == pipeline.Missing || o.Chest == pipeline.Gone] + " has it"}
+		lines = []string{"only " + map[bool]string{true: p.environment, false: "the chest"}[o.Chest == pipeline.Missing ||
+			o.Chest == pipeline.Gone] + " has it"}
 	}
 	fmt.Fprintf(b, "\n%s\n", p.app.paint(strong, "In "+o.Address+", from the chest to "+p.environment))
 	for i, l := range lines {
@@ -153,7 +156,8 @@ func pad(s string, width int) string {
 func (a *App) pick(environment string, objects []pipeline.Settled, keys io.Reader) (bool, error) {
 	p := &picker{app: a, environment: environment, objects: objects, width: 100, height: 24}
 	if _, err := tea.NewProgram(p, tea.WithInput(keys), tea.WithOutput(a.Err)).Run(); err != nil {
-		return false, fault.New(fault.Failed, "Write the plan into a file with --plan FILE, and carry it out with --follow FILE.", "The terminal can't be used: %w.", err)
+		return false, fault.New(fault.Failed, "Write the plan into a file with --plan FILE, and carry it out with --follow FILE.",
+			"The terminal can't be used: %w.", err)
 	}
 	return p.done, nil
 }

@@ -12,10 +12,14 @@ import (
 
 func picking() *picker {
 	p := &picker{app: &App{}, environment: "test", width: 90, height: 24}
-	for _, name := range []string{"table:tank", "table:feeding", "view:a-rather-long-name-that-no-terminal-has-room-for-beside-all-the-rest-of-it", "view:small"} {
-		p.objects = append(p.objects, pipeline.Settled{Address: name, Chest: pipeline.Edited, Environment: pipeline.AsDeployed, Direction: pipeline.Leave})
+	for _, name := range []string{"table:tank", "table:feeding",
+		"view:a-rather-long-name-that-no-terminal-has-room-for-beside-all-the-rest-of-it", "view:small"} {
+		p.objects = append(p.objects, pipeline.Settled{Address: name, Chest: pipeline.Edited, Environment: pipeline.AsDeployed,
+			Direction: pipeline.Leave})
 	}
-	p.objects[0].Changes = []element.Change{{Kind: element.Edited, Address: element.Address{Steps: []element.Step{{Type: "column", Key: "depth"}}, Property: "type"}, From: element.TextValue("int"), To: element.TextValue("bigint")}}
+	p.objects[0].Changes = []element.Change{{Kind: element.Edited,
+		Address: element.Address{Steps: []element.Step{{Type: "column", Key: "depth"}}, Property: "type"}, From: element.TextValue("int"),
+		To: element.TextValue("bigint")}}
 	return p
 }
 
@@ -29,7 +33,8 @@ func key(k rune) tea.KeyPressMsg { return tea.KeyPressMsg{Code: k} }
 
 func TestDirectionsAreChosenByKeys(t *testing.T) {
 	p := picking()
-	press(p, key(tea.KeyRight), key(tea.KeyDown), key(tea.KeyLeft), key(tea.KeyDown), key(tea.KeySpace), key(tea.KeyDown), key(tea.KeyDown), key(tea.KeyDown))
+	press(p, key(tea.KeyRight), key(tea.KeyDown), key(tea.KeyLeft), key(tea.KeyDown), key(tea.KeySpace), key(tea.KeyDown), key(tea.KeyDown),
+		key(tea.KeyDown))
 	want := []pipeline.Direction{pipeline.ToEnvironment, pipeline.ToChest, pipeline.ToChest, pipeline.Leave}
 	for i, o := range p.objects {
 		if o.Direction != want[i] {
@@ -60,13 +65,15 @@ func TestDirectionsAreChosenByKeys(t *testing.T) {
 func TestThePickerFitsTheTerminal(t *testing.T) {
 	p := picking()
 	view := p.text()
-	for _, want := range []string{"test and the workspace differ in 4 objects", "▸ table:tank", "column:depth.type  int → bigint", "leave", "enter carry out"} {
+	for _, want := range []string{"test and the workspace differ in 4 objects", "▸ table:tank", "column:depth.type  int → bigint", "leave",
+		"enter carry out"} {
 		if !strings.Contains(view, want) {
 			t.Errorf("%q is not in\n%s", want, view)
 		}
 	}
 	for range 40 {
-		p.objects = append(p.objects, pipeline.Settled{Address: "view:more", Chest: pipeline.Missing, Environment: pipeline.New, Direction: pipeline.ToChest})
+		p.objects = append(p.objects, pipeline.Settled{Address: "view:more", Chest: pipeline.Missing, Environment: pipeline.New,
+			Direction: pipeline.ToChest})
 	}
 	p.Update(tea.WindowSizeMsg{Width: 60, Height: 20})
 	press(p, key(tea.KeyEnd))

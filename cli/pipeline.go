@@ -100,13 +100,15 @@ func (a *App) showPipeline(ctx context.Context, w *workspace.Workspace, svg, htm
 	case a.json:
 		a.print(result.OverviewOf(o, written))
 	case len(o.Stages) == 0:
-		a.say("There is no pipeline yet. Declare environments with oaken env add NAME TARGET --tier TIER, and moves in oaken.toml (docs/pipeline.md).")
+		a.say("There is no pipeline yet. Declare environments with oaken env add NAME TARGET --tier TIER, and moves in oaken.toml " +
+			"(docs/pipeline.md).")
 	case len(written) > 0:
 		a.say("Written to %s.", strings.Join(written, " and "))
 	default:
 		a.drawPipeline(o, about)
 		if m.Other(ctx) {
-			a.note("\nThis workspace's oaken.toml declares another pipeline. What branch %s has counts, until it is merged there.", chest.FirstBranch)
+			a.note("\nThis workspace's oaken.toml declares another pipeline. What branch %s has counts, until it is merged there.",
+				chest.FirstBranch)
 		}
 	}
 	return nil
@@ -141,7 +143,8 @@ func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
 		}
 	}
 	if grave > 0 {
-		a.say("\n%s", a.paint(bad, fmt.Sprintf("%s wrong with the landscape: oaken pipeline check.", isAreCount(grave, "thing is", "things are"))))
+		a.say("\n%s", a.paint(bad, fmt.Sprintf("%s wrong with the landscape: oaken pipeline check.",
+			isAreCount(grave, "thing is", "things are"))))
 	}
 }
 
@@ -207,7 +210,8 @@ func (a *App) stageRow(o *pipeline.Overview, s *pipeline.StageView) []cell {
 	if len(next) > 0 {
 		to = "→ " + strings.Join(next, ", ")
 	}
-	return []cell{{"  " + s.Name, strong}, {string(s.Tier), faint}, {to, faint}, {has, plain}, {when, faint}, {word, t}, {strings.Join(notes, ", "), plain}}
+	return []cell{{"  " + s.Name, strong}, {string(s.Tier), faint}, {to, faint}, {has, plain}, {when, faint}, {word, t},
+		{strings.Join(notes, ", "), plain}}
 }
 
 // aboutStage says what an environment is for.
@@ -248,7 +252,8 @@ to from live. It ends with status 1 when one of the findings is grave.`,
 				case a.json:
 					a.print(result.PipelineChecked{Good: !grave, Findings: result.FindingsOf(findings)})
 				case len(findings) == 0:
-					a.say("Nothing is wrong: %s, %s, %s.", count(len(l.Staged()), "environment"), count(len(w.Manifest.Pipeline.Lanes), "lane"), count(len(w.Manifest.Pipeline.Moves), "move"))
+					a.say("Nothing is wrong: %s, %s, %s.", count(len(l.Staged()), "environment"),
+						count(len(w.Manifest.Pipeline.Lanes), "lane"), count(len(w.Manifest.Pipeline.Moves), "move"))
 				default:
 					var rows [][]cell
 					for _, f := range findings {
@@ -256,7 +261,8 @@ to from live. It ends with status 1 when one of the findings is grave.`,
 						if f.Grave {
 							t, word = bad, "wrong"
 						}
-						rows = append(rows, []cell{{f.Where, strong}, {word, t}, {f.What, plain}}, []cell{{"", plain}, {"", plain}, {f.Do, faint}})
+						rows = append(rows, []cell{{f.Where, strong}, {word, t}, {f.What, plain}},
+							[]cell{{"", plain}, {"", plain}, {f.Do, faint}})
 					}
 					a.table(a.Out, "", rows)
 				}

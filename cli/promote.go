@@ -49,7 +49,9 @@ Where the work is in conflict with what the branch of TO has, --settle begins to
 settle that in the promotion: oaken resolve --to TO does it, approvals are then for
 what comes of it, and nothing enters the branch before the gates are open. --abandon
 gives the choices up.`,
-		Example:           "  oaken promote dev test --dry-run\n  oaken promote dev test\n  oaken promote test live --item AQ-31 --with-needed\n  oaken promote dev test --settle\n  oaken promote rehearsal --at \"2026-12-01 22:00\"",
+		Example: "  oaken promote dev test --dry-run\n  oaken promote dev test\n" +
+			"  oaken promote test live --item AQ-31 --with-needed\n  oaken promote dev test --settle\n" +
+			"  oaken promote rehearsal --at \"2026-12-01 22:00\"",
 		GroupID:           groupPipeline,
 		Args:              cobra.RangeArgs(1, 2),
 		ValidArgsFunction: a.completeEnvironments,
@@ -91,7 +93,8 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 	} else if to, err = m.Next(ctx, from); err != nil {
 		return err
 	}
-	opts := pipeline.PromoteOptions{Lane: o.lane, Item: o.item, WithNeeded: o.withNeeded, Again: o.again, Override: o.override, Reason: o.reason, AllowLoss: o.allowLoss}
+	opts := pipeline.PromoteOptions{Lane: o.lane, Item: o.item, WithNeeded: o.withNeeded, Again: o.again, Override: o.override,
+		Reason: o.reason, AllowLoss: o.allowLoss}
 	if opts.Paths, err = a.asked(w).Paths(o.paths); err != nil {
 		return err
 	}
@@ -207,7 +210,8 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 	}
 	a.say("%s%s (%s) → %s%s", lane, p.From.Name, workspace.Label(p.Source), a.paint(strong, p.To.Name), into)
 	if p.Deployment != nil && !p.Deployment.Unfinished.IsZero() {
-		a.say("  What began on %s did not end: what it did is there, and this goes on from it. oaken rollback %s takes it back.", clock(p.Deployment.Unfinished), p.To.Name)
+		a.say("  What began on %s did not end: what it did is there, and this goes on from it. oaken rollback %s takes it back.",
+			clock(p.Deployment.Unfinished), p.To.Name)
 	}
 	a.showAhead(p)
 	a.say("\n%s", a.paint(strong, "Moves: "+countOr(len(p.Moving), "commit", "nothing new")))
@@ -237,7 +241,8 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 func (a *App) showClash(list []element.Conflict, indent, mine, theirs string) {
 	for _, c := range list {
 		a.say("%s%s", indent, a.paint(bad, "in conflict: "+c.Address.String()))
-		a.table(a.Out, indent+"  ", [][]cell{{{"before", faint}, {oneLine(c.Base.String(), 90), plain}}, {{mine, faint}, {oneLine(c.Mine.String(), 90), plain}}, {{theirs, faint}, {oneLine(c.Theirs.String(), 90), plain}}})
+		a.table(a.Out, indent+"  ", [][]cell{{{"before", faint}, {oneLine(c.Base.String(), 90), plain}},
+			{{mine, faint}, {oneLine(c.Mine.String(), 90), plain}}, {{theirs, faint}, {oneLine(c.Theirs.String(), 90), plain}}})
 	}
 }
 
@@ -275,7 +280,8 @@ func (a *App) showAhead(p *pipeline.Promotion) {
 
 // workCells tells of one commit; firsts gives of picks the commit that did the work first.
 func workCells(c ledger.Commit, firsts map[ledger.ID]ledger.Commit) []cell {
-	return []cell{{pickLabel(c, firsts[c.ID]), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 56), plain}, {c.Author, plain}, {clock(c.Time), faint}}
+	return []cell{{pickLabel(c, firsts[c.ID]), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 56), plain}, {c.Author, plain},
+		{clock(c.Time), faint}}
 }
 
 // pickLabel names a commit, and of a pick the commit that did the work first.
@@ -314,7 +320,8 @@ func (a *App) showNeeds(p *pipeline.Promotion, o promoteOptions) {
 	a.say("\n%s", a.paint(warm, what))
 	var rows [][]cell
 	for _, n := range p.Needs {
-		rows = append(rows, []cell{{workspace.Label(n.Commit), strong}, {n.Item, plain}, {oneLine(firstLine(n.Message), 40), plain}, {fmt.Sprintf("%s %s %s", workspace.Label(n.For), n.How, n.What), plain}})
+		rows = append(rows, []cell{{workspace.Label(n.Commit), strong}, {n.Item, plain}, {oneLine(firstLine(n.Message), 40), plain},
+			{fmt.Sprintf("%s %s %s", workspace.Label(n.For), n.How, n.What), plain}})
 	}
 	a.table(a.Out, "  ", rows)
 }
@@ -367,7 +374,8 @@ func (a *App) showGates(gates []pipeline.GateResult) {
 	a.say("\n%s", a.paint(strong, "Gates"))
 	var rows [][]cell
 	for _, g := range gates {
-		t := map[pipeline.Verdict]tone{pipeline.Open: good, pipeline.Shut: bad, pipeline.Overridden: warm, pipeline.ToBeRun: faint}[g.Verdict]
+		t := map[pipeline.Verdict]tone{pipeline.Open: good, pipeline.Shut: bad, pipeline.Overridden: warm,
+			pipeline.ToBeRun: faint}[g.Verdict]
 		rows = append(rows, []cell{{g.Name, plain}, {string(g.Verdict), t}, {g.Said, plain}})
 		if g.Do != "" {
 			rows = append(rows, []cell{{"", plain}, {"", plain}, {g.Do, faint}})
@@ -385,7 +393,8 @@ func (a *App) schedule(w *workspace.Workspace, p *pipeline.Promotion, o promoteO
 	if !when.After(a.Now()) {
 		return fault.New(fault.Usage, "Name a time that is to come.", "%s is over.", clock(when))
 	}
-	call := []string{"oaken", "--in", quoteWord(filepath.Clean(w.Root)), "--as", quoteWord(w.Person), "--yes", "promote", quoteWord(p.From.Name), quoteWord(p.To.Name), "--expect", p.Source.ID.Short()}
+	call := []string{"oaken", "--in", quoteWord(filepath.Clean(w.Root)), "--as", quoteWord(w.Person), "--yes", "promote",
+		quoteWord(p.From.Name), quoteWord(p.To.Name), "--expect", p.Source.ID.Short()}
 	for _, f := range [][2]string{{"--item", o.item}, {"--lane", o.lane}, {"--reason", o.reason}} {
 		if f[1] != "" {
 			call = append(call, f[0], quoteWord(f[1]))

@@ -62,10 +62,12 @@ func newRecipeTry(a *App) *cobra.Command {
 				return fault.New(fault.Damaged, "Recipes describe files that can be read.", "%s can't be read: %w.", args[0], art.Why)
 			}
 			if len(reports) == 0 {
-				return fault.New(fault.Usage, "Recipes describe XML, JSON, YAML, TOML and settings files, and packages of them.", "%s is of the kind %s, which no recipe describes.", args[0], art.Kind.Name())
+				return fault.New(fault.Usage, "Recipes describe XML, JSON, YAML, TOML and settings files, and packages of them.",
+					"%s is of the kind %s, which no recipe describes.", args[0], art.Kind.Name())
 			}
 			if a.json {
-				a.print(result.RecipeTried{Path: args[0], Documents: result.RecipeReportsOf(reports), Element: result.ElementOf(art.Reading.Root)})
+				a.print(result.RecipeTried{Path: args[0], Documents: result.RecipeReportsOf(reports),
+					Element: result.ElementOf(art.Reading.Root)})
 				return nil
 			}
 			a.say("%s  %s", a.paint(strong, args[0]), art.Kind.Name())

@@ -14,9 +14,10 @@ import (
 func newRelease(a *App) *cobra.Command {
 	var comment, from string
 	cmd := &cobra.Command{
-		Use:               "release NAME",
-		Short:             "Name a state for good",
-		Long:              "Give the commit that the workspace stands on, or the one that --from names, a name\nthat never changes. oaken release list shows all of them.",
+		Use:   "release NAME",
+		Short: "Name a state for good",
+		Long: "Give the commit that the workspace stands on, or the one that --from names, a name\n" +
+			"that never changes. oaken release list shows all of them.",
 		Example:           "  oaken release spring -m \"As shown at the opening\"\n  oaken release list",
 		GroupID:           groupBranches,
 		Args:              cobra.ExactArgs(1),
@@ -33,7 +34,8 @@ func newRelease(a *App) *cobra.Command {
 				if at.ID == (ledger.ID{}) {
 					return fault.New(fault.Usage, "Commit something first.", "There is no commit yet that could be released.")
 				}
-				if err := w.Chest.AddRelease(cmd.Context(), ledger.Release{Name: args[0], Commit: at.ID, Comment: comment, Author: w.Person, Time: a.Now()}); err != nil {
+				if err := w.Chest.AddRelease(cmd.Context(), ledger.Release{Name: args[0], Commit: at.ID, Comment: comment, Author: w.Person,
+					Time: a.Now()}); err != nil {
 					return err
 				}
 				if a.json {
@@ -49,7 +51,8 @@ func newRelease(a *App) *cobra.Command {
 	cmd.Flags().StringVar(&from, "from", "", "release `STATE`")
 	_ = cmd.RegisterFlagCompletionFunc("from", a.completeStates)
 	cmd.AddCommand(&cobra.Command{
-		Use: "list", Short: "List the releases, the newest first", Example: "  oaken release list", Args: cobra.NoArgs, ValidArgsFunction: cobra.NoFileCompletions,
+		Use: "list", Short: "List the releases, the newest first", Example: "  oaken release list", Args: cobra.NoArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.listReleases(cmd.Context(), w) })
 		},
@@ -68,8 +71,10 @@ func (a *App) listReleases(ctx context.Context, w *workspace.Workspace) error {
 		if err != nil {
 			return err
 		}
-		list = append(list, result.Release{Release: r.Name, State: workspace.Label(c), Commit: r.Commit.String(), Author: r.Author, Time: result.Time(r.Time), Comment: r.Comment})
-		rows = append(rows, []cell{{r.Name, strong}, {workspace.Label(c), plain}, {clock(r.Time), plain}, {r.Author, plain}, {gist(firstLine(r.Comment+"\n"), 80), plain}})
+		list = append(list, result.Release{Release: r.Name, State: workspace.Label(c), Commit: r.Commit.String(), Author: r.Author,
+			Time: result.Time(r.Time), Comment: r.Comment})
+		rows = append(rows, []cell{{r.Name, strong}, {workspace.Label(c), plain}, {clock(r.Time), plain}, {r.Author, plain},
+			{gist(firstLine(r.Comment+"\n"), 80), plain}})
 	}
 	switch {
 	case a.json:

@@ -49,7 +49,8 @@ func (a *App) gatherMoves(diffs []state.Difference) (rest []state.Difference, ro
 			rest = append(rest, d)
 		case !done[p]:
 			done[p] = true
-			rows = append(rows, []cell{{shownFolder(p.to), plain}, {"moved  " + shownFolder(p.from) + " → " + shownFolder(p.to) + ", " + count(moved[p], "artifact"), warm}})
+			rows = append(rows, []cell{{shownFolder(p.to), plain},
+				{"moved  " + shownFolder(p.from) + " → " + shownFolder(p.to) + ", " + count(moved[p], "artifact"), warm}})
 		}
 	}
 	return rest, rows

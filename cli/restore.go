@@ -24,7 +24,9 @@ as it is.
 
 Rescue copies are kept for 14 days. --rescued alone lists them; with paths it
 brings the newest copy of each back.`,
-		Example:           "  oaken restore exhibit/reef.glb\n  oaken restore exhibit/reef.glb --from main:2\n  oaken restore exhibit/reef.glb::node:Lamp.scale --from release:spring\n  oaken restore . --from release:spring --to ../spring\n  oaken restore --rescued notes/opening.txt",
+		Example: "  oaken restore exhibit/reef.glb\n  oaken restore exhibit/reef.glb --from main:2\n" +
+			"  oaken restore exhibit/reef.glb::node:Lamp.scale --from release:spring\n" +
+			"  oaken restore . --from release:spring --to ../spring\n  oaken restore --rescued notes/opening.txt",
 		GroupID:           groupDaily,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: a.completeAddresses,
@@ -79,7 +81,8 @@ brings the newest copy of each back.`,
 }
 
 // restoreElements brings elements back, one after another.
-func (a *App) restoreElements(cmd *cobra.Command, w *workspace.Workspace, elements []element.Address, paths []string, from state.State, to string) error {
+func (a *App) restoreElements(cmd *cobra.Command, w *workspace.Workspace, elements []element.Address, paths []string, from state.State,
+	to string) error {
 	if len(paths) > 0 || to != "" {
 		return usage(cmd, "Elements are brought back in place, and not together with whole paths.")
 	}

@@ -28,13 +28,17 @@ func newReview(a *App) *cobra.Command {
 comment on artifacts and single elements, approve or decline, merge. Approvals are for
 what was looked at: when the branch moves, the review is open again. What a review
 needs (how many approvals, whose, which checks) is said in oaken.toml, under [review].`,
-		Example:           "  oaken review open --title \"A warmer lamp\"\n  oaken review list\n  oaken review show 3 --html review.html\n  oaken review comment 3 exhibit/reef.glb::node:Lamp -m \"Too bright for the jellyfish\"\n  oaken review approve 3\n  oaken review merge 3",
+		Example: "  oaken review open --title \"A warmer lamp\"\n  oaken review list\n" +
+			"  oaken review show 3 --html review.html\n" +
+			"  oaken review comment 3 exhibit/reef.glb::node:Lamp -m \"Too bright for the jellyfish\"\n  oaken review approve 3\n" +
+			"  oaken review merge 3",
 		GroupID:           groupBranches,
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE:              func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(newReviewOpen(a), newReviewList(a), newReviewShow(a), newReviewComment(a), newReviewApprove(a), newReviewDecline(a), newReviewMerge(a), newReviewWithdraw(a))
+	cmd.AddCommand(newReviewOpen(a), newReviewList(a), newReviewShow(a), newReviewComment(a), newReviewApprove(a), newReviewDecline(a),
+		newReviewMerge(a), newReviewWithdraw(a))
 	return cmd
 }
 
@@ -54,10 +58,12 @@ func reviewNumber(cmd *cobra.Command, text string) (int64, error) {
 func newReviewOpen(a *App) *cobra.Command {
 	var d review.Draft
 	cmd := &cobra.Command{
-		Use:               "open [BRANCH]",
-		Short:             "Ask for a branch to be looked at",
-		Long:              "Open a review of a branch: the one that this workspace works on, or BRANCH. What is\ncommitted on it later belongs to the review too.",
-		Example:           "  oaken review open --title \"A warmer lamp\" --item AQ-31\n  oaken review open kelp --into main --title \"Kelp in the shallows\"",
+		Use:   "open [BRANCH]",
+		Short: "Ask for a branch to be looked at",
+		Long: "Open a review of a branch: the one that this workspace works on, or BRANCH. What is\n" +
+			"committed on it later belongs to the review too.",
+		Example: "  oaken review open --title \"A warmer lamp\" --item AQ-31\n" +
+			"  oaken review open kelp --into main --title \"Kelp in the shallows\"",
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: a.completeBranches,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -123,7 +129,9 @@ func newReviewList(a *App) *cobra.Command {
 				}
 				var rows [][]cell
 				for _, r := range list {
-					rows = append(rows, []cell{{strconv.FormatInt(r.Number, 10), strong}, {r.Standing(), reviewTones[r.Standing()]}, {oneLine(r.Title, 50), plain}, {r.Source + " into " + r.Target, faint}, {r.Author, plain}, {clock(r.Opened), faint}, {count(len(r.Paths), "file"), faint}})
+					rows = append(rows, []cell{{strconv.FormatInt(r.Number, 10), strong}, {r.Standing(), reviewTones[r.Standing()]},
+						{oneLine(r.Title, 50), plain}, {r.Source + " into " + r.Target, faint}, {r.Author, plain}, {clock(r.Opened), faint},
+						{count(len(r.Paths), "file"), faint}})
 				}
 				a.table(a.Out, "", rows)
 				return nil
@@ -240,7 +248,8 @@ func (a *App) showRemark(r *review.Review, m ledger.Remark) {
 
 func (a *App) drawReview(ctx context.Context, c *comparison, r *review.Review, file string) error {
 	p := page.New(r.Target, r.Source)
-	p.Head = &page.Head{Title: fmt.Sprintf("Review %d: %s", r.Number, r.Title), Text: r.Text, Facts: []string{r.Standing(), reviewFacts(r)}, Missing: r.Missing}
+	p.Head = &page.Head{Title: fmt.Sprintf("Review %d: %s", r.Number, r.Title), Text: r.Text, Facts: []string{r.Standing(), reviewFacts(r)},
+		Missing: r.Missing}
 	for _, m := range r.Remarks {
 		word, sort := remarkWord(r, m)
 		remark := page.Remark{Address: m.Address, Author: m.Author, When: clock(m.Time), Word: word, Sort: sort, Text: m.Text}
@@ -308,9 +317,10 @@ func (a *App) writePage(p *page.Page, artifacts int, file string) error {
 func newReviewComment(a *App) *cobra.Command {
 	var text string
 	cmd := &cobra.Command{
-		Use:               "comment NUMBER [ADDRESS]",
-		Short:             "Say something of a review, an artifact or an element",
-		Example:           "  oaken review comment 3 -m \"Looks good on the big screen\"\n  oaken review comment 3 exhibit/reef.glb::node:Lamp.scale -m \"Why so large?\"",
+		Use:   "comment NUMBER [ADDRESS]",
+		Short: "Say something of a review, an artifact or an element",
+		Example: "  oaken review comment 3 -m \"Looks good on the big screen\"\n" +
+			"  oaken review comment 3 exhibit/reef.glb::node:Lamp.scale -m \"Why so large?\"",
 		Args:              cobra.RangeArgs(1, 2),
 		ValidArgsFunction: a.completeReviews,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -369,7 +379,8 @@ func newReviewDecline(a *App) *cobra.Command {
 }
 
 // verdict completes a command that says what one thinks of a review.
-func (a *App) verdict(cmd *cobra.Command, message, done string, say func(*review.Desk, context.Context, int64, string) error) *cobra.Command {
+func (a *App) verdict(cmd *cobra.Command, message, done string,
+	say func(*review.Desk, context.Context, int64, string) error) *cobra.Command {
 	var text string
 	cmd.Args, cmd.ValidArgsFunction = cobra.ExactArgs(1), a.completeReviews
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
@@ -422,7 +433,8 @@ as it is, unless it stands on the target branch and its edits let it follow.`,
 					return nil
 				}
 				a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))
-				a.say("  review %d, %s, is merged into %s, published as %s", r.Number, count(len(r.Paths), "file"), r.Target, c.Commit.ID.Short())
+				a.say("  review %d, %s, is merged into %s, published as %s", r.Number, count(len(r.Paths), "file"), r.Target,
+					c.Commit.ID.Short())
 				a.showCombined("combined by element", c.Combined)
 				return nil
 			})

@@ -30,7 +30,8 @@ CSV, and changes nothing.
 What is taken back is not there: it is not owed, and no hot fix or merge brings it again.
 Where the environment has a branch of its own, a commit takes it back from that too. A
 promotion that would bring it again says so, and needs --again.`,
-		Example:           "  oaken rollback test --dry-run\n  oaken rollback test\n  oaken rollback test --to 12\n  oaken rollback live --lost kept-rows",
+		Example: "  oaken rollback test --dry-run\n  oaken rollback test\n  oaken rollback test --to 12\n" +
+			"  oaken rollback live --lost kept-rows",
 		GroupID:           groupPipeline,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeEnvironments,
@@ -58,7 +59,8 @@ promotion that would bring it again says so, and needs --again.`,
 				}
 				o.ask = "Take this back in " + args[0] + "?"
 				a.showTakes(r)
-				if err := a.carryOut(cmd.Context(), &r.Deployment, "", o, func(p pipeline.DeployOptions) error { return m.Rollback(cmd.Context(), r, p) }); err != nil {
+				if err := a.carryOut(cmd.Context(), &r.Deployment, "", o,
+					func(p pipeline.DeployOptions) error { return m.Rollback(cmd.Context(), r, p) }); err != nil {
 					return err
 				}
 				a.showTaken(r)
@@ -86,7 +88,8 @@ func (a *App) showTakes(r *pipeline.Rollback) {
 	a.say("Takes back from %s:", r.Environment.Name)
 	var rows [][]cell
 	for _, c := range r.Takes {
-		rows = append(rows, []cell{{workspace.Label(c), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 50), plain}, {c.Author, faint}})
+		rows = append(rows, []cell{{workspace.Label(c), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 50), plain},
+			{c.Author, faint}})
 	}
 	a.table(a.Out, "  ", rows)
 }

@@ -32,7 +32,9 @@ func newRoot(a *App) *cobra.Command {
 		Long: `Oaken Chest keeps what platforms are made of (scenes and their assets, database
 schemas, app packages, data models, reports) under version control, shows what
 changed in each one's own terms, and brings it from one environment to the next.`,
-		Example:           "  oaken demo                        see it all in ten seconds\n  oaken begin                       put this folder under control\n  oaken commit -m \"First state\"     record everything in it",
+		Example: "  oaken demo                        see it all in ten seconds\n" +
+			"  oaken begin                       put this folder under control\n" +
+			"  oaken commit -m \"First state\"     record everything in it",
 		Version:           Version,
 		SilenceErrors:     true,
 		SilenceUsage:      true,
@@ -55,16 +57,21 @@ changed in each one's own terms, and brings it from one environment to the next.
 	flags.BoolVar(&a.quiet, "quiet", false, "print nothing but errors, and what --json asks for")
 	root.SetFlagErrorFunc(wrongFlag)
 	root.AddGroup(
-		&cobra.Group{ID: groupStart, Title: "Start"}, &cobra.Group{ID: groupDaily, Title: "Daily work"}, &cobra.Group{ID: groupBranches, Title: "Branches and releases"},
-		&cobra.Group{ID: groupArtifacts, Title: "Artifacts"}, &cobra.Group{ID: groupEnvironments, Title: "Environments"}, &cobra.Group{ID: groupPipeline, Title: "Pipeline"}, &cobra.Group{ID: groupAutomation, Title: "Automation"}, &cobra.Group{ID: groupCare, Title: "Care"},
+		&cobra.Group{ID: groupStart, Title: "Start"}, &cobra.Group{ID: groupDaily, Title: "Daily work"}, &cobra.Group{ID: groupBranches,
+			Title: "Branches and releases"},
+		&cobra.Group{ID: groupArtifacts, Title: "Artifacts"}, &cobra.Group{ID: groupEnvironments, Title: "Environments"},
+		&cobra.Group{ID: groupPipeline, Title: "Pipeline"}, &cobra.Group{ID: groupAutomation, Title: "Automation"},
+		&cobra.Group{ID: groupCare, Title: "Care"},
 	)
 	root.AddCommand(
 		newBegin(a), newOpen(a), newPerson(a), newPreset(a), newGuide(a), newDemo(a),
-		newChanges(a), newCompare(a), newCommit(a), newSync(a), newHistory(a), newShow(a), newAuthors(a), newFind(a), newDiscard(a), newRestore(a), newRevert(a), newPark(a), newUnpark(a), newLock(a), newUnlock(a), newLocks(a),
+		newChanges(a), newCompare(a), newCommit(a), newSync(a), newHistory(a), newShow(a), newAuthors(a), newFind(a), newDiscard(a),
+		newRestore(a), newRevert(a), newPark(a), newUnpark(a), newLock(a), newUnlock(a), newLocks(a),
 		newBranch(a), newGo(a), newMerge(a), newConflicts(a), newResolve(a), newOverlaps(a), newReview(a), newRelease(a),
 		newInspect(a), newSplit(a), newJoin(a), newKinds(a), newRecipe(a),
 		newEnv(a), newCapture(a), newDeploy(a), newSettle(a), newDrift(a), newVerify(a), newRows(a),
-		newPipeline(a), newPromote(a), newApprove(a), newOwed(a), newBackfill(a), newBook(a), newDeployments(a), newRollback(a), newWithdraw(a), newLookalikes(a),
+		newPipeline(a), newPromote(a), newApprove(a), newOwed(a), newBackfill(a), newBook(a), newDeployments(a), newRollback(a),
+		newWithdraw(a), newLookalikes(a),
 
 		newWatch(a),
 		newTrust(a), newHealth(a), newRelocate(a), newTidy(a), newUsage(a),
@@ -83,7 +90,8 @@ changed in each one's own terms, and brings it from one environment to the next.
 
 // tolerant are the commands that work with an oaken.toml that can't be read: those that look
 // at files, and those that bring it back.
-var tolerant = map[string]bool{"changes": true, "compare": true, "history": true, "show": true, "inspect": true, "discard": true, "restore": true}
+var tolerant = map[string]bool{"changes": true, "compare": true, "history": true, "show": true, "inspect": true, "discard": true,
+	"restore": true}
 
 // tolerate lets a command work by the rules of the commit that the workspace stands on, where
 // its own can't be read.

@@ -59,7 +59,8 @@ something that it moves has changed since.`,
 	f.StringVar(&o.item, "item", "", "the work item that the commit is for, `KEY`")
 	cmd.MarkFlagsMutuallyExclusive("plan", "follow")
 	cmd.MarkFlagsMutuallyExclusive("prefer", "follow")
-	_ = cmd.RegisterFlagCompletionFunc("prefer", cobra.FixedCompletions([]string{"chest", "environment", "neither"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("prefer", cobra.FixedCompletions([]string{"chest", "environment", "neither"},
+		cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("message", cobra.NoFileCompletions)
 	_ = cmd.RegisterFlagCompletionFunc("item", cobra.NoFileCompletions)
 	_ = cmd.MarkFlagFilename("plan", "toml")
@@ -178,12 +179,15 @@ func (a *App) writeSettlePlan(s *pipeline.Settlement, env, file string) error {
 		return err
 	}
 	if _, err := os.Lstat(a.at(file)); !errors.Is(err, fs.ErrNotExist) {
-		return fault.New(fault.Refused, "Name another file, or remove that one; oaken settle "+fault.Word(env)+" --follow "+file+" carries it out.", "There is a file %s already.", file)
+		return fault.New(fault.Refused,
+			"Name another file, or remove that one; oaken settle "+fault.Word(env)+" --follow "+file+" carries it out.",
+			"There is a file %s already.", file)
 	}
 	if err := writeWhole(a.at(file), text); err != nil {
 		return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", file, err)
 	}
-	a.say("The directions of %s are in %s. Carry them out with oaken settle %s --follow %s.", count(len(s.Plan.Objects), "object"), file, env, file)
+	a.say("The directions of %s are in %s. Carry them out with oaken settle %s --follow %s.", count(len(s.Plan.Objects), "object"),
+		file, env, file)
 	a.printSettled(s, nil, nil)
 	return nil
 }

@@ -30,7 +30,8 @@ func newShow(a *App) *cobra.Command {
 						return err
 					}
 				}
-				diffs, err := w.Reader().Compare(cmd.Context(), w.CommitState(before, workspace.Label(before)), w.CommitState(c, workspace.Label(c)), nil)
+				diffs, err := w.Reader().Compare(cmd.Context(), w.CommitState(before, workspace.Label(before)),
+					w.CommitState(c, workspace.Label(c)), nil)
 				if err != nil {
 					return err
 				}
@@ -39,7 +40,8 @@ func newShow(a *App) *cobra.Command {
 					return err
 				}
 				if a.json {
-					a.print(result.Shown{Commit: result.CommitOf(c), Picks: result.OptionalCommit(deed.Picks), Takes: result.CommitsOf(deed.Takes), Changes: result.ChangesOf(diffs)})
+					a.print(result.Shown{Commit: result.CommitOf(c), Picks: result.OptionalCommit(deed.Picks),
+						Takes: result.CommitsOf(deed.Takes), Changes: result.ChangesOf(diffs)})
 					return nil
 				}
 				a.say("%s  %s", a.paint(strong, workspace.Label(c)), a.paint(faint, c.ID.String()))

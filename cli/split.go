@@ -44,12 +44,14 @@ that reads it.`,
 			}
 			s, ok := k.(kind.Splitter)
 			if !ok {
-				return fault.New(fault.Usage, "oaken kinds shows which kinds can be split.", "%s is of the kind %s, which is one part already.", args[0], k.Name())
+				return fault.New(fault.Usage, "oaken kinds shows which kinds can be split.",
+					"%s is of the kind %s, which is one part already.", args[0], k.Name())
 			}
 			parts, err := s.Split(src)
 			switch {
 			case errors.Is(err, kind.ErrWhole):
-				return fault.New(fault.Usage, "A recipe can say what is to become a part; see oaken help recipe.", "%s can't be taken apart: %w.", args[0], err)
+				return fault.New(fault.Usage, "A recipe can say what is to become a part; see oaken help recipe.",
+					"%s can't be taken apart: %w.", args[0], err)
 			case err != nil:
 				return fault.New(fault.Damaged, "Nothing was written.", "%s can't be taken apart: %w.", args[0], err)
 			}
@@ -149,9 +151,10 @@ func layParts(folder string, parts []kind.Part) error {
 func newJoin(a *App) *cobra.Command {
 	var replace bool
 	cmd := &cobra.Command{
-		Use:               "join FOLDER FILE",
-		Short:             "Put an artifact together that was split",
-		Long:              "Put together what oaken split has taken apart. The same files give the same bytes\non every machine. An existing FILE is kept unless --replace is given.",
+		Use:   "join FOLDER FILE",
+		Short: "Put an artifact together that was split",
+		Long: "Put together what oaken split has taken apart. The same files give the same bytes\n" +
+			"on every machine. An existing FILE is kept unless --replace is given.",
 		Example:           "  oaken join rounds apps/rounds.app --replace",
 		GroupID:           groupArtifacts,
 		Args:              cobra.ExactArgs(2),
@@ -163,7 +166,8 @@ func newJoin(a *App) *cobra.Command {
 			}
 			s := a.splitterOf(parts)
 			if s == nil {
-				return fault.New(fault.Usage, "Name the folder that oaken split has made.", "%s is not an artifact that was split.", args[0])
+				return fault.New(fault.Usage, "Name the folder that oaken split has made.",
+					"%s is not an artifact that was split.", args[0])
 			}
 			out, err := s.Join(parts)
 			if err != nil {

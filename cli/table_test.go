@@ -15,7 +15,8 @@ import (
 func TestTablesFitTheTerminal(t *testing.T) {
 	rows := func() [][]cell {
 		return [][]cell{
-			{{"exhibit/textures/very/deep/folders/of/a/scene/sand.png", plain}, {"Imke", strong}, {strings.Repeat("a message ", 12), plain}},
+			{{"exhibit/textures/very/deep/folders/of/a/scene/sand.png", plain}, {"Imke", strong},
+				{strings.Repeat("a message ", 12), plain}},
 			{{"a", plain}, {"水族館のための 👩‍🔬", strong}, {"short", plain}},
 			{{"notes/opening.txt", plain}, {"Tarek", strong}, {"", plain}},
 		}

@@ -104,8 +104,11 @@ func TestTheDemoPlays(t *testing.T) {
 		t.Fatalf("status %d\n%s", status, out.String())
 	}
 	for _, want := range []string{
-		"exhibit/reef.glb::node:Lamp.scale             1 1 1 → 1.2 1.2 1.2", "database::table:feeding/column:amount_g  added  integer not null default 0", "is locked by Imke", "combined by element: exhibit/reef.glb",
-		"settled: 35", "2 steps done in one transaction. test and main:8 agree.", "is merged into main", "they meet nowhere, no merge was tried", "would lose data: table specimen has 4 rows",
+		"exhibit/reef.glb::node:Lamp.scale             1 1 1 → 1.2 1.2 1.2",
+		"database::table:feeding/column:amount_g  added  integer not null default 0", "is locked by Imke",
+		"combined by element: exhibit/reef.glb",
+		"settled: 35", "2 steps done in one transaction. test and main:8 agree.", "is merged into main",
+		"they meet nowhere, no merge was tried", "would lose data: table specimen has 4 rows",
 	} {
 		if !strings.Contains(out.String(), want) {
 			t.Errorf("the output lacks: %s", want)
@@ -120,7 +123,9 @@ func TestCompletionsOfferNames(t *testing.T) {
 	dir := t.TempDir()
 	for _, c := range []struct{ call, want string }{
 		{"begin", ""}, {"env add dev sqlite:dev.db", ""}, {"commit -m x", ""}, {"branch kelp", ""}, {"release spring", ""},
-		{"__complete go ", "kelp"}, {"__complete compare ", "release:spring"}, {"__complete capture ", "dev"}, {"__complete deploy dev ", "main"}, {"__complete resolve a --keep ", "theirs"}, {"__complete help ", "locks"}, {"__complete lock oaken.toml::", "oaken.toml::"},
+		{"__complete go ", "kelp"}, {"__complete compare ", "release:spring"}, {"__complete capture ", "dev"}, {"__complete deploy dev ",
+			"main"}, {"__complete resolve a --keep ", "theirs"}, {"__complete help ", "locks"}, {"__complete lock oaken.toml::",
+			"oaken.toml::"},
 	} {
 		var out bytes.Buffer
 		app := &App{Out: &out, Err: &out, Dir: dir, Now: time.Now, Person: "Imke", Machine: "desk"}

@@ -29,7 +29,8 @@ compared.
 --pipeline compares every environment of the pipeline: with a state, such as a
 release, that is named; with what was deployed to it last, when none is; with each
 other, with --each.`,
-		Example: "  oaken verify main env:test env:live\n  oaken verify release:spring env:live --json\n  oaken verify --pipeline\n  oaken verify --pipeline release:june",
+		Example: "  oaken verify main env:test env:live\n  oaken verify release:spring env:live --json\n  oaken verify --pipeline\n" +
+			"  oaken verify --pipeline release:june",
 		GroupID: groupEnvironments,
 		Args: func(cmd *cobra.Command, args []string) error {
 			if whole {
@@ -174,7 +175,8 @@ func (a *App) showVerified(pairs []pair, states, differ int) {
 		list := []result.Pair{}
 		for _, p := range pairs {
 			list = append(list, result.Pair{
-				From: p.from, To: p.to, Same: len(p.paths) == 0 && p.failure == "", Changes: p.changes, Paths: result.List(p.paths), Unread: result.List(p.unread),
+				From: p.from, To: p.to, Same: len(p.paths) == 0 && p.failure == "", Changes: p.changes, Paths: result.List(p.paths),
+				Unread:  result.List(p.unread),
 				Failure: p.failure,
 			})
 		}

@@ -87,7 +87,8 @@ func (a *App) watchFiles(ctx context.Context, s *watch.Session) error {
 	return s.Run(ctx)
 }
 
-var eventTones = map[watch.Sort]tone{watch.Locked: good, watch.Committed: good, watch.Contested: bad, watch.Overlaps: warm, watch.Arrived: warm, watch.Notice: warm, watch.Trouble: bad}
+var eventTones = map[watch.Sort]tone{watch.Locked: good, watch.Committed: good, watch.Contested: bad, watch.Overlaps: warm,
+	watch.Arrived: warm, watch.Notice: warm, watch.Trouble: bad}
 
 // showEvent writes an event: a line, or one JSON object a line.
 func (a *App) showEvent(e watch.Event, desktop bool) {

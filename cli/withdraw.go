@@ -24,7 +24,8 @@ along with --with-dependents.
 
 What was taken out is not there: it is not owed, no merge brings it again, and a
 promotion that would bring it asks first.`,
-		Example:           "  oaken withdraw live --item AQ-31 --dry-run\n  oaken withdraw live --item AQ-31 --reason \"slows the till down\"",
+		Example: "  oaken withdraw live --item AQ-31 --dry-run\n" +
+			"  oaken withdraw live --item AQ-31 --reason \"slows the till down\"",
 		GroupID:           groupPipeline,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeEnvironments,
@@ -67,7 +68,8 @@ func (a *App) withdraw(ctx context.Context, w *workspace.Workspace, env string, 
 					why = fmt.Sprintf("%s %s", n.How, n.What)
 				}
 			}
-			rows = append(rows, []cell{{workspace.Label(c), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 50), plain}, {c.Author, faint}, {why, faint}})
+			rows = append(rows, []cell{{workspace.Label(c), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 50), plain},
+				{c.Author, faint}, {why, faint}})
 		}
 		a.table(a.Out, "  ", rows)
 	}

@@ -276,7 +276,8 @@ func textOf(t state.TextPair, rows []lines.Row) text {
 
 // Write writes the page.
 func (p *Page) Write(w io.Writer) error {
-	return tmpl().Execute(w, map[string]any{"Head": p.Head, "From": p.From, "To": p.To, "Artifacts": p.artifacts, "Style": template.CSS(style), "Script": template.JS(script)})
+	return tmpl().Execute(w, map[string]any{"Head": p.Head, "From": p.From, "To": p.To, "Artifacts": p.artifacts,
+		"Style": template.CSS(style), "Script": template.JS(script)})
 }
 
 // bytesOf gives the bytes of a single-file artifact, nil for none.

@@ -55,8 +55,10 @@ func want(t *testing.T, html string, parts ...string) {
 }
 
 func TestWhatCameWentAndMovedIsSaidInAWord(t *testing.T) {
-	html := drawn(t, files("gone.json", `{"a":1}`, "old.bin", "\x00moved bytes"), files("new.json", `{"b":[{"id":1}]}`, "fresh.bin", "\x00moved bytes"))
-	want(t, html, `<span class="word added">added</span>`, `<span class="word removed">removed</span>`, `<span class="word moved">moved</span>`, "It was old.bin before.", "3 artifacts differ")
+	html := drawn(t, files("gone.json", `{"a":1}`, "old.bin", "\x00moved bytes"),
+		files("new.json", `{"b":[{"id":1}]}`, "fresh.bin", "\x00moved bytes"))
+	want(t, html, `<span class="word added">added</span>`, `<span class="word removed">removed</span>`,
+		`<span class="word moved">moved</span>`, "It was old.bin before.", "3 artifacts differ")
 	if html := drawn(t, files("a", "x"), files("a", "x")); !strings.Contains(html, "The two are alike.") {
 		t.Error("nothing is said when nothing differs")
 	}
@@ -64,7 +66,8 @@ func TestWhatCameWentAndMovedIsSaidInAWord(t *testing.T) {
 
 func TestHostileNamesAndValuesStayText(t *testing.T) {
 	evil := `"><script>alert(1)</script>`
-	html := drawn(t, files("x.json", fmt.Sprintf(`{"a": %q}`, "one"), "<img src=x>.txt", "a\n"), files("x.json", fmt.Sprintf(`{"a": %q, %q: 1}`, evil, evil), "<img src=x>.txt", evil+"\n"))
+	html := drawn(t, files("x.json", fmt.Sprintf(`{"a": %q}`, "one"), "<img src=x>.txt", "a\n"),
+		files("x.json", fmt.Sprintf(`{"a": %q, %q: 1}`, evil, evil), "<img src=x>.txt", evil+"\n"))
 	if strings.Count(html, "<script>") != 1 || strings.Contains(html, "<img src=x>") {
 		t.Error("something of an artifact became a part of the page")
 	}
@@ -72,7 +75,8 @@ func TestHostileNamesAndValuesStayText(t *testing.T) {
 }
 
 func TestPicturesOfTwoSizesAndSoundsThatCameAreShown(t *testing.T) {
-	html := drawn(t, files("a.png", string(sample.SandPNG(16))), files("a.png", string(sample.SandPNG(24)), "b.wav", string(sample.BubblesWAV())))
+	html := drawn(t, files("a.png", string(sample.SandPNG(16))),
+		files("a.png", string(sample.SandPNG(24)), "b.wav", string(sample.BubblesWAV())))
 	want(t, html, "16 × 16", "24 × 24", "The two are of different sizes.", `class="wave-is"`, "audio/wave;base64,")
 	if strings.Contains(html, `class="pane diff"`) || strings.Contains(html, `class="wave-was"`) {
 		t.Error("something is shown that is not there")
@@ -87,7 +91,8 @@ func TestLongListsAreCutShort(t *testing.T) {
 		fmt.Fprintf(&from, `"k%d": 1,`, i)
 		fmt.Fprintf(&to, `"k%d": 2,`, i)
 	}
-	html := drawn(t, files("a.json", from.String()+`"z": "`+strings.Repeat("long ", 1000)+`"}`), files("a.json", to.String()+`"z": "`+strings.Repeat("longer ", 1000)+`"}`))
+	html := drawn(t, files("a.json", from.String()+`"z": "`+strings.Repeat("long ", 1000)+`"}`),
+		files("a.json", to.String()+`"z": "`+strings.Repeat("longer ", 1000)+`"}`))
 	want(t, html, "and 51 more", "1051 changes")
 }
 
@@ -117,7 +122,8 @@ func TestMarksCutTextIntoPieces(t *testing.T) {
 		text  string
 		marks [][2]int
 		want  string
-	}{{"abcdef", [][2]int{{2, 4}}, "ab[cd]ef"}, {"abc", [][2]int{{0, 3}}, "abc"}, {"abc", nil, "abc"}, {"abcd", [][2]int{{0, 1}, {3, 4}}, "[a]bc[d]"}} {
+	}{{"abcdef", [][2]int{{2, 4}}, "ab[cd]ef"}, {"abc", [][2]int{{0, 3}}, "abc"}, {"abc", nil, "abc"},
+		{"abcd", [][2]int{{0, 1}, {3, 4}}, "[a]bc[d]"}} {
 		var b strings.Builder
 		for _, p := range pieces(c.text, c.marks) {
 			if p.Marked {

@@ -76,7 +76,8 @@ func (p *Page) AddConflicts(all []element.Conflict, options string, kindOf func(
 		i := slices.IndexFunc(p.artifacts, func(s section) bool { return s.Path == c.Address.Path })
 		if i < 0 {
 			i = len(p.artifacts)
-			p.artifacts = append(p.artifacts, section{ID: fmt.Sprintf("a%d", i+1), Path: c.Address.Path, Kind: kindOf(c.Address.Path), Word: "edited"})
+			p.artifacts = append(p.artifacts, section{ID: fmt.Sprintf("a%d", i+1), Path: c.Address.Path, Kind: kindOf(c.Address.Path),
+				Word: "edited"})
 		}
 		s := &p.artifacts[i]
 		at := strings.TrimPrefix(c.Address.String(), c.Address.Path+"::")
@@ -87,7 +88,8 @@ func (p *Page) AddConflicts(all []element.Conflict, options string, kindOf func(
 		for _, k := range c.Allows {
 			keep = append(keep, string(k))
 		}
-		s.Clashes = append(s.Clashes, Clash{at, shorten(c.Base.String()), shorten(c.Mine.String()), shorten(c.Theirs.String()), strings.Join(keep, ", "), "oaken resolve " + quoted(c.Address.String()) + options + " --keep mine"})
+		s.Clashes = append(s.Clashes, Clash{at, shorten(c.Base.String()), shorten(c.Mine.String()), shorten(c.Theirs.String()),
+			strings.Join(keep, ", "), "oaken resolve " + quoted(c.Address.String()) + options + " --keep mine"})
 		s.Count++
 	}
 }

@@ -63,9 +63,12 @@ var stages = []stageDecl{
 	{name: "fix", tier: "development", lane: "Hot fix", about: "As live is, for what can't wait"},
 	{name: "integration", tier: "integration", branch: "main", about: "Where the work of both lanes meets first", assets: true},
 	{name: "test", tier: "test", branch: "main", controllers: "testers", about: "Where the testers test", assets: true},
-	{name: "acceptance", tier: "acceptance", branch: "main", controllers: "testers", about: "Where keepers and guides try it", assets: true},
-	{name: "rehearsal", tier: "rehearsal", branch: "main", controllers: "release", about: "A full copy of live, for the last rehearsal", more: "volume = \"as live\"\n", assets: true},
-	{name: "live", tier: "live", branch: "live", controllers: "release", about: "What visitors and keepers use", more: "integrations = [\"ticket desk\", \"feeding robots\"]\nvolume = \"40 tanks, 9,000 feedings a month\"\n", assets: true},
+	{name: "acceptance", tier: "acceptance", branch: "main", controllers: "testers", about: "Where keepers and guides try it",
+		assets: true},
+	{name: "rehearsal", tier: "rehearsal", branch: "main", controllers: "release", about: "A full copy of live, for the last rehearsal",
+		more: "volume = \"as live\"\n", assets: true},
+	{name: "live", tier: "live", branch: "live", controllers: "release", about: "What visitors and keepers use",
+		more: "integrations = [\"ticket desk\", \"feeding robots\"]\nvolume = \"40 tanks, 9,000 feedings a month\"\n", assets: true},
 }
 
 const lanes = `

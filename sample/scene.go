@@ -25,7 +25,8 @@ type meshOf struct {
 // Reef makes the reef scene as a .glb: sand, a rock, a coral, a lamp that hangs
 // above them and a camera.
 func Reef(l Lamp) ([]byte, error) {
-	meshes := []meshOf{grid("sand", 0, 8, 4), ball("rock", 1, 6, 5, 1.2, 0.7), ball("coral", 2, 9, 7, 0.5, 1.1), ball("lamp", 3, 5, 4, 0.3, 0.3)}
+	meshes := []meshOf{grid("sand", 0, 8, 4), ball("rock", 1, 6, 5, 1.2, 0.7), ball("coral", 2, 9, 7, 0.5, 1.1),
+		ball("lamp", 3, 5, 4, 0.3, 0.3)}
 	var bin []byte
 	var views, accessors, list []string
 	view := func(data []byte) int {
@@ -48,9 +49,11 @@ func Reef(l Lamp) ([]byte, error) {
 			tri = binary.LittleEndian.AppendUint16(tri, t)
 		}
 		accessors = append(accessors,
-			fmt.Sprintf(`{"bufferView":%d,"componentType":5126,"count":%d,"type":"VEC3","min":%s,"max":%s}`, view(pos), len(m.positions), triple(low), triple(high)),
+			fmt.Sprintf(`{"bufferView":%d,"componentType":5126,"count":%d,"type":"VEC3","min":%s,"max":%s}`, view(pos), len(m.positions),
+				triple(low), triple(high)),
 			fmt.Sprintf(`{"bufferView":%d,"componentType":5123,"count":%d,"type":"SCALAR"}`, view(tri), len(m.triangles)))
-		list = append(list, fmt.Sprintf(`{"name":%q,"primitives":[{"attributes":{"POSITION":%d},"indices":%d,"material":%d}]}`, m.name, len(accessors)-2, len(accessors)-1, m.material))
+		list = append(list, fmt.Sprintf(`{"name":%q,"primitives":[{"attributes":{"POSITION":%d},"indices":%d,"material":%d}]}`, m.name,
+			len(accessors)-2, len(accessors)-1, m.material))
 	}
 	picture := view(SandPNG(32))
 	s := fmt.Sprintf("%g", l.Scale)
@@ -77,7 +80,8 @@ func Reef(l Lamp) ([]byte, error) {
  "images":[{"name":"sand","mimeType":"image/png","bufferView":%d}],
  "accessors":[%s],
  "bufferViews":[%s],
- "buffers":[{"byteLength":%d}]}`, l.Brightness, l.RockHeight, s, s, s, strings.Join(list, ","), picture, strings.Join(accessors, ","), strings.Join(views, ","), len(bin))
+ "buffers":[{"byteLength":%d}]}`, l.Brightness, l.RockHeight, s, s, s, strings.Join(list, ","), picture, strings.Join(accessors, ","),
+		strings.Join(views, ","), len(bin))
 	return glb(json, bin), nil
 }
 
@@ -130,7 +134,8 @@ func ball(name string, material, across, down int, width, height float32) meshOf
 	for i := range down + 1 {
 		for j := range across + 1 {
 			a, b := math.Pi*float64(i)/float64(down), 2*math.Pi*float64(j)/float64(across)
-			m.positions = append(m.positions, [3]float32{width * float32(math.Sin(a)*math.Cos(b)), height * float32(math.Cos(a)), width * float32(math.Sin(a)*math.Sin(b))})
+			m.positions = append(m.positions, [3]float32{width * float32(math.Sin(a)*math.Cos(b)), height * float32(math.Cos(a)),
+				width * float32(math.Sin(a)*math.Sin(b))})
 		}
 	}
 	m.quads(down, across, across+1)

@@ -57,7 +57,8 @@ func writeTrees(ctx context.Context, c *chest.Chest, n int) ([]element.Digest, e
 	trees := make([]element.Digest, n)
 	for i := range trees {
 		var files []chest.File
-		for p, text := range map[string]string{"exhibit/lamp.txt": fmt.Sprint("lamp ", i/2), "database/tank.txt": fmt.Sprint("tank ", (i+1)/2), "notes/tide.txt": fmt.Sprint("tide ", i*500/n)} {
+		for p, text := range map[string]string{"exhibit/lamp.txt": fmt.Sprint("lamp ", i/2),
+			"database/tank.txt": fmt.Sprint("tank ", (i+1)/2), "notes/tide.txt": fmt.Sprint("tide ", i*500/n)} {
 			d, err := batch.PutBytes([]byte(text))
 			if err != nil {
 				return nil, err
@@ -77,7 +78,8 @@ func record(c *chest.Chest, tx *tables.Tx, trees []element.Digest) error {
 	begin := time.Now().Add(-time.Duration(len(trees)) * time.Minute)
 	var last ledger.Commit
 	for i, tree := range trees {
-		next := ledger.Commit{Branch: chest.FirstBranch, Depth: i + 1, Generation: i + 1, Tree: tree, Author: []string{"Imke", "Tarek", "Odalys"}[i%3],
+		next := ledger.Commit{Branch: chest.FirstBranch, Depth: i + 1, Generation: i + 1, Tree: tree,
+			Author:    []string{"Imke", "Tarek", "Odalys"}[i%3],
 			Workspace: "bench", Time: begin.Add(time.Duration(i) * time.Minute), Message: fmt.Sprint("Commit ", i)}
 		var touches []ledger.Touch
 		if i > 0 {

@@ -75,7 +75,8 @@ func TestWhatBothWroteArrivesEverywhere(t *testing.T) {
 	value(imke, "12")
 	imke.ok("commit", "-m", "Twelve")
 	imke.ok("revert", "main:6")
-	if text := imke.read("rates.yaml"); !strings.Contains(text, "# per HOUR\n") && !strings.Contains(text, "# per day\n") || !strings.Contains(text, "reef: 12\n") {
+	if text := imke.read("rates.yaml"); !strings.Contains(text, "# per HOUR\n") && !strings.Contains(text, "# per day\n") ||
+		!strings.Contains(text, "reef: 12\n") {
 		t.Errorf("revert:\n%s", text)
 	}
 	// A branch, merged through a review.

@@ -18,16 +18,19 @@ import (
 func TestSplitAndJoin(t *testing.T) {
 	p := world(t)
 	for _, c := range []struct{ file, part, old, new, change string }{
-		{sample.App, "parts/reports/log.xml.embedded/log-text.json", "120", "140", `part:"reports/log.xml"/report:log/layout:#1/embedded:text/list:columns/item:tank.width`},
+		{sample.App, "parts/reports/log.xml.embedded/log-text.json", "120", "140",
+			`part:"reports/log.xml"/report:log/layout:#1/embedded:text/list:columns/item:tank.width`},
 		{sample.Scene, "nodes/Lamp.json", "[1, 1, 1]", "[2, 1, 1]", "node:Lamp.scale"},
 	} {
 		p.ok("split", c.file, "parts")
 		p.ok("join", "parts", "joined")
-		if out := p.ok("compare", "file:"+c.file, "file:joined"); !strings.Contains(out, "alike") && !strings.Contains(out, "without meaning") {
+		if out := p.ok("compare", "file:"+c.file, "file:joined"); !strings.Contains(out, "alike") &&
+			!strings.Contains(out, "without meaning") {
 			t.Errorf("%s joined differs: %s", c.file, out)
 		}
 		p.ok("split", "joined", "again")
-		if p.tree("again") != strings.ReplaceAll(p.tree("parts"), "/parts/", "/again/") && !strings.Contains(p.tree("parts"), "/parts/parts/") {
+		if p.tree("again") != strings.ReplaceAll(p.tree("parts"), "/parts/", "/again/") &&
+			!strings.Contains(p.tree("parts"), "/parts/parts/") {
 			t.Errorf("%s: split of the joined file differs", c.file)
 		}
 		p.write("parts/"+c.part, strings.Replace(p.read("parts/"+c.part), c.old, c.new, 1))
@@ -60,7 +63,8 @@ func TestInspectAndKinds(t *testing.T) {
 func TestBinariesShowWhatChanged(t *testing.T) {
 	p := world(t)
 	p.write("exhibit/tanks.csv", "id,name,litres\n1,Reef,42000\n2,Kelp,31000\n")
-	p.sql("exhibit/stock.db", "create table tank (id integer primary key, name text, litres integer); insert into tank (name, litres) values ('Reef', 42000), ('Kelp', 31000), ('Jellies', 2600)")
+	p.sql("exhibit/stock.db", "create table tank (id integer primary key, name text, litres integer); insert into tank (name, litres) "+
+		"values ('Reef', 42000), ('Kelp', 31000), ('Jellies', 2600)")
 	p.ok("commit", "-m", "Also a table, and a database file")
 	img, err := png.Decode(strings.NewReader(p.read(sample.Texture)))
 	if err != nil {
@@ -82,12 +86,15 @@ func TestBinariesShowWhatChanged(t *testing.T) {
 	p.write("exhibit/tanks.csv", "id,name,litres\n1,Reef,43000\n2,Kelp,31000\n")
 	p.sql("exhibit/stock.db", "insert into tank (name, litres) values ('Rays', 9000); update tank set litres = 2700 where name = 'Jellies'")
 	out := p.ok("compare")
-	for _, want := range []string{"of the pixels differ, by up to", "10 × 5 at 4, 6", "it differs from 0.41 s to", "exhibit/tanks.csv::row:1.litres", "42000 → 43000", "exhibit/stock.db::table:tank/row:3.litres", "2600 → 2700", "exhibit/stock.db::table:tank/row:4", "added  4, Rays, 9000"} {
+	for _, want := range []string{"of the pixels differ, by up to", "10 × 5 at 4, 6", "it differs from 0.41 s to",
+		"exhibit/tanks.csv::row:1.litres", "42000 → 43000", "exhibit/stock.db::table:tank/row:3.litres", "2600 → 2700",
+		"exhibit/stock.db::table:tank/row:4", "added  4, Rays, 9000"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("%q is not in\n%s", want, out)
 		}
 	}
-	if out := p.ok("inspect", sample.Sound); !strings.Contains(out, "loudness") || !strings.Contains(out, "LUFS") || !strings.Contains(out, "seconds") {
+	if out := p.ok("inspect", sample.Sound); !strings.Contains(out, "loudness") || !strings.Contains(out, "LUFS") ||
+		!strings.Contains(out, "seconds") {
 		t.Errorf("inspect of a sound: %s", out)
 	}
 	if out := p.ok("lock", sample.Sound); !strings.Contains(out, "can't be merged") {
@@ -133,7 +140,8 @@ func TestRealFilesGoAllTheWay(t *testing.T) {
 	dir := corpus(t)
 	p := empty(t)
 	originals := map[string][]byte{}
-	for name, pattern := range map[string]string{"text.odt": "complicated.odt", "truck.glb": "BoxTextured.glb", "brew.db": "default_db.sqlite", "model.gltf": "BoxTextured.gltf"} {
+	for name, pattern := range map[string]string{"text.odt": "complicated.odt", "truck.glb": "BoxTextured.glb",
+		"brew.db": "default_db.sqlite", "model.gltf": "BoxTextured.gltf"} {
 		below := dir
 		if strings.HasPrefix(pattern, "Box") {
 			below = filepath.Join(dir, "usr/share/assimp/models/glTF2/BoxTextured-glTF")
@@ -182,10 +190,12 @@ func TestRealFilesGoAllTheWay(t *testing.T) {
 
 	// The other side edits other things in the same artifacts.
 	p.ok("go", "other")
-	if !bytes.Equal([]byte(p.read("text.odt")), originals["text.odt"]) || !bytes.Equal([]byte(p.read("truck.glb")), originals["truck.glb"]) {
+	if !bytes.Equal([]byte(p.read("text.odt")), originals["text.odt"]) ||
+		!bytes.Equal([]byte(p.read("truck.glb")), originals["truck.glb"]) {
 		t.Error("switch did not bring the original bytes")
 	}
-	p.editODT("meta.xml:text.odt", "</office:meta>", `<dc:subject xmlns:dc="http://purl.org/dc/elements/1.1/">Brewing</dc:subject></office:meta>`)
+	p.editODT("meta.xml:text.odt", "</office:meta>",
+		`<dc:subject xmlns:dc="http://purl.org/dc/elements/1.1/">Brewing</dc:subject></office:meta>`)
 	p.editScene("truck.glb", `"metallicFactor":0.0`, `"metallicFactor":0.5`)
 	p.write("database/tables/yeast.sql", strings.Replace(p.read("database/tables/yeast.sql"), "(\n", "(\n  cellar text,\n", 1))
 	p.ok("commit", "-m", "Theirs")

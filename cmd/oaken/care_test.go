@@ -99,7 +99,8 @@ func TestUsageCountsWhatVersionsTake(t *testing.T) {
 			t.Errorf("usage: %v", row)
 		}
 	}
-	if out := p.ok("usage", "--limit", "1"); !strings.Contains(out, "One more workspace of main:3: 11 files") || !strings.Contains(out, "and 10 more") {
+	if out := p.ok("usage", "--limit", "1"); !strings.Contains(out, "One more workspace of main:3: 11 files") ||
+		!strings.Contains(out, "and 10 more") {
 		t.Errorf("usage: %s", out)
 	}
 }
@@ -115,7 +116,8 @@ func TestBeginProposesWhatToLeaveOut(t *testing.T) {
 	p = empty(t)
 	p.write("package.json", "{}")
 	p.fails(2, "There is no preset", "begin", "--preset", "nothing")
-	if out := p.ok("begin", "--preset", "office", "--preset", "modelling"); strings.Contains(out, "web") || !strings.Contains(p.read("oaken.toml"), "**/*.blend[0-9]") {
+	if out := p.ok("begin", "--preset", "office", "--preset", "modelling"); strings.Contains(out, "web") ||
+		!strings.Contains(p.read("oaken.toml"), "**/*.blend[0-9]") {
 		t.Errorf("begin: %s", out)
 	}
 	if out := p.ok("preset", "web"); !strings.Contains(out, "node_modules") {
@@ -174,7 +176,8 @@ func TestUsageByKind(t *testing.T) {
 	}
 	p.write("exhibit/more.bin", strings.Repeat("more\x00", 1000))
 	p.ok("commit", "-m", "More")
-	if again := p.object("usage"); again["transfer"].(float64) <= u["transfer"].(float64) || again["workspace"].(float64) != u["workspace"].(float64)+5000 {
+	if again := p.object("usage"); again["transfer"].(float64) <= u["transfer"].(float64) ||
+		again["workspace"].(float64) != u["workspace"].(float64)+5000 {
 		t.Errorf("after another file: %v", again)
 	}
 }

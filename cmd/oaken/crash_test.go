@@ -279,7 +279,8 @@ func TestHealthNamesWhatIsDamagedAndMendsIt(t *testing.T) {
 			for _, pattern := range []string{"*.bale", "*.keys"} { // the bales of repairs
 				now, _ := filepath.Glob(p.path(".oaken/chest/bales/" + pattern))
 				for _, f := range now {
-					if stem := strings.TrimSuffix(strings.TrimSuffix(f, ".keys"), ".bale"); !strings.Contains(strings.Join(bales, " "), stem+".bale") {
+					if stem := strings.TrimSuffix(strings.TrimSuffix(f, ".keys"), ".bale"); !strings.Contains(strings.Join(bales, " "),
+						stem+".bale") {
 						os.Remove(f)
 					}
 				}
@@ -314,7 +315,8 @@ func TestFlippedBitsInEverySortOfFile(t *testing.T) {
 	if r := p.run("merge", "kelp"); r.status != 3 {
 		t.Fatalf("a merge without conflicts: %s", r.err)
 	}
-	views := [][]string{{"history"}, {"history", "--drawn"}, {"history", "notes/opening.txt"}, {"changes"}, {"branch"}, {"release", "list"}, {"locks"}, {"conflicts"}, {"env", "list"}, {"show", "main"}}
+	views := [][]string{{"history"}, {"history", "--drawn"}, {"history", "notes/opening.txt"}, {"changes"}, {"branch"}, {"release", "list"},
+		{"locks"}, {"conflicts"}, {"env", "list"}, {"show", "main"}}
 	look := func() string {
 		var all strings.Builder
 		for _, v := range views {
@@ -363,7 +365,8 @@ func TestFlippedBitsInEverySortOfFile(t *testing.T) {
 				if now := look(); now != before {
 					t.Errorf("bit %d of byte %d of %s: health finds nothing, and other things are told:\n%s", bit, at, name, now)
 				}
-			case strings.Contains(said, "panic") || !strings.Contains(said, name) && !strings.Contains(said, strings.TrimSuffix(name, filepath.Ext(name))):
+			case strings.Contains(said, "panic") || !strings.Contains(said, name) &&
+				!strings.Contains(said, strings.TrimSuffix(name, filepath.Ext(name))):
 				t.Errorf("bit %d of byte %d of %s: status %d\n%s", bit, at, name, h.status, said)
 			default:
 				sorts[name[strings.LastIndexByte(name, '.')+1:]]++

@@ -23,7 +23,8 @@ func TestADayOfWork(t *testing.T) {
 		row := c.(map[string]any)
 		got = append(got, fmt.Sprint(row["state"], " ", row["path"], " ", row["kind"]))
 	}
-	want := "gone exhibit/sounds/bubbles.wav sound|moved exhibit/textures/beach.png picture|edited exhibit/reef.glb scene|new notes/plan.txt text"
+	want := "gone exhibit/sounds/bubbles.wav sound|moved exhibit/textures/beach.png picture|edited exhibit/reef.glb scene|new " +
+		"notes/plan.txt text"
 	for line := range strings.SplitSeq(want, "|") {
 		if !strings.Contains(strings.Join(got, "|"), line) {
 			t.Errorf("changes lacks %q: %v", line, got)
@@ -33,7 +34,8 @@ func TestADayOfWork(t *testing.T) {
 		t.Errorf("changes --check with changes: status %d", r.status)
 	}
 	out := p.ok("compare")
-	for _, line := range []string{"exhibit/reef.glb::node:Lamp.scale", "1 1 1 → 1.2 1.2 1.2", "exhibit/reef.glb::light:Lamp light.intensity", "40 → 55", "moved  exhibit/textures/sand.png → exhibit/textures/beach.png"} {
+	for _, line := range []string{"exhibit/reef.glb::node:Lamp.scale", "1 1 1 → 1.2 1.2 1.2",
+		"exhibit/reef.glb::light:Lamp light.intensity", "40 → 55", "moved  exhibit/textures/sand.png → exhibit/textures/beach.png"} {
 		if !strings.Contains(out, line) {
 			t.Errorf("compare lacks %q:\n%s", line, out)
 		}
@@ -43,7 +45,8 @@ func TestADayOfWork(t *testing.T) {
 		t.Errorf("a commit of one path left %v", rows)
 	}
 	p.ok("commit", "-m", "The rest")
-	if out := p.ok("show", "main:2"); !strings.Contains(out, "The coral was too dark.") || !strings.Contains(out, "for AQ-7") || !strings.Contains(out, "node:Lamp.scale") || !strings.Contains(out, "Imke in imke-") {
+	if out := p.ok("show", "main:2"); !strings.Contains(out, "The coral was too dark.") || !strings.Contains(out, "for AQ-7") ||
+		!strings.Contains(out, "node:Lamp.scale") || !strings.Contains(out, "Imke in imke-") {
 		t.Errorf("show: %s", out)
 	}
 	if h := p.object("history", sample.Scene)["commits"].([]any); len(h) != 2 || h[0].(map[string]any)["state"] != "main:2" {
@@ -68,7 +71,8 @@ func TestGoingBack(t *testing.T) {
 	if !strings.Contains(out, "is kept in .oaken/rescue/") {
 		t.Errorf("restore: %s", out)
 	}
-	if copies := p.object("restore", "--rescued")["copies"].([]any); len(copies) != 1 || copies[0].(map[string]any)["path"] != sample.Notes {
+	if copies := p.object("restore", "--rescued")["copies"].([]any); len(copies) != 1 ||
+		copies[0].(map[string]any)["path"] != sample.Notes {
 		t.Errorf("rescue copies: %v", copies)
 	}
 	p.ok("restore", "--rescued", sample.Notes)

@@ -17,7 +17,8 @@ func rowsAre(run func(string), table, column string, want ...string) {
 	run("create table agrees (n int check (n = 0))")
 	run("insert into agrees select case when count(*) = " + strconv.Itoa(len(want)) + " then 0 else 1 end from " + table)
 	if len(want) > 0 {
-		run("insert into agrees select count(*) from " + table + " where " + column + " is null or " + column + " not in ('" + strings.Join(want, "', '") + "')")
+		run("insert into agrees select count(*) from " + table + " where " + column + " is null or " + column + " not in ('" +
+			strings.Join(want, "', '") + "')")
 	}
 	run("drop table agrees")
 }
@@ -92,7 +93,8 @@ func TestDataStepsSplitAName(t *testing.T) {
 		if strings.HasPrefix(target, "mysql") { // this engine keeps what came before the step
 			p.says(p.ok("deploy", "live", "--dry-run"), "did not end")
 		}
-		p.write(step, body+"-- check:\nselect id from keeper where family is null;\n-- back:\nupdate keeper set name = "+join+";\ninsert into runs select count(*) + 1, 'back' from runs;\n")
+		p.write(step, body+"-- check:\nselect id from keeper where family is null;\n-- back:\nupdate keeper set name = "+join+
+			";\ninsert into runs select count(*) + 1, 'back' from runs;\n")
 		if r := p.run("commit", "-m", "The check is right"); r.status != 0 || strings.Contains(r.err, "does not run there again") {
 			t.Errorf("nothing has run it: %s", r.err)
 		}
@@ -149,7 +151,8 @@ func TestDataStepsWithoutAWayBackAskAndAreSaved(t *testing.T) {
 		p.ok("env", "add", "live", target)
 		p.ok("capture", "live", "--commit", "-m", "First")
 		folder, _ := folderOf(p, "tank")
-		p.write(folder+"data-steps/1-clean.sql", "-- run: after\ndelete from tank where id = 1;\nupdate tank set code = 'new' where id = 2;\n")
+		p.write(folder+"data-steps/1-clean.sql",
+			"-- run: after\ndelete from tank where id = 1;\nupdate tank set code = 'new' where id = 2;\n")
 		p.ok("commit", "-m", "Clean")
 		p.fails(4, "has no way back", "deploy", "live", "--yes")
 		rowsAre(run, "tank", "code", "reef", "kelp", "bay")
@@ -182,7 +185,8 @@ func client(t *testing.T, p *project, target string) *exec.Cmd {
 	case "sqlite":
 		return exec.Command("sqlite3", p.path(u.Opaque))
 	case "mysql":
-		return exec.Command("mariadb", "--no-defaults", "--user="+u.User.Username(), "--host="+u.Hostname(), "--port="+u.Port(), "--default-character-set=utf8mb4", strings.Trim(u.Path, "/"))
+		return exec.Command("mariadb", "--no-defaults", "--user="+u.User.Username(), "--host="+u.Hostname(), "--port="+u.Port(),
+			"--default-character-set=utf8mb4", strings.Trim(u.Path, "/"))
 	}
 	return exec.Command("psql", "--no-psqlrc", "--quiet", target)
 }
@@ -200,7 +204,8 @@ func TestScriptsRunOnTheStateTheyWereWrittenFor(t *testing.T) {
 		folder, file := folderOf(p, "tank")
 		text := instead(t, p.read(file), "code", "code varchar(10)", "litres int")
 		if strings.HasPrefix(target, "mysql") {
-			text += "\ndelimiter //\ncreate trigger fuller before update on tank for each row begin set new.litres = new.litres + 1; end//\ndelimiter ;\n"
+			text += "\ndelimiter //\ncreate trigger fuller before update on tank for each row begin set new.litres = new.litres + 1; " +
+				"end//\ndelimiter ;\n"
 		}
 		p.write(file, text)
 		p.write(folder+"data-steps/1.sql", "insert into tank (id, code, litres) values (2, 'new', 5);\n")
@@ -280,13 +285,16 @@ func TestDataStepsGoWithTheirWork(t *testing.T) {
 	p.write("note.txt", "x\n")
 	stages := []string{"dev", "test", "live"}
 	for _, e := range stages {
-		p.sql("../"+e+".db", "create table keeper (id integer primary key, name text not null); insert into keeper values (1, 'Ada Reef'), (2, 'Cy de Bay'); create table runs (what text)")
+		p.sql("../"+e+".db", "create table keeper (id integer primary key, name text not null); insert into keeper values (1, 'Ada "+
+			"Reef'), (2, 'Cy de Bay'); create table runs (what text)")
 	}
 	p.ok("begin")
 	for i, e := range stages {
-		p.ok("env", "add", e, "sqlite:../"+e+".db", "--tier", []string{"development", "test", "live"}[i], "--branch", []string{"main", "test", "live"}[i])
+		p.ok("env", "add", e, "sqlite:../"+e+".db", "--tier", []string{"development", "test", "live"}[i], "--branch",
+			[]string{"main", "test", "live"}[i])
 	}
-	p.write("oaken.toml", p.read("oaken.toml")+"\n[[pipeline.move]]\nfrom = \"dev\"\nto = \"test\"\n\n[[pipeline.move]]\nfrom = \"test\"\nto = \"live\"\n")
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[pipeline.move]]\nfrom = \"dev\"\nto = \"test\"\n\n[[pipeline.move]]\n"+
+		"from = \"test\"\nto = \"live\"\n")
 	p.ok("capture", "dev", "--commit", "-m", "First")
 	p.ok("commit", "-m", "The pipeline")
 	p.ok("deploy", "dev", "--yes")
@@ -295,14 +303,17 @@ func TestDataStepsGoWithTheirWork(t *testing.T) {
 	_, file := folderOf(p, "keeper")
 	p.write(file, instead(t, p.read(file), "name", "given text not null", "family text not null"))
 	split, join := splitting("sqlite")
-	p.write("database/data-steps/1-names.sql", "update keeper set given = "+split+";\ninsert into runs values ('forth');\n-- back:\nupdate keeper set name = "+join+";\ninsert into runs values ('back');\n")
+	p.write("database/data-steps/1-names.sql",
+		"update keeper set given = "+split+";\ninsert into runs values ('forth');\n-- back:\nupdate keeper set name = "+join+
+			";\ninsert into runs values ('back');\n")
 	p.ok("commit", "-m", "Names", "--item", "N-1")
 	p.write("database/data-steps/2-only.sql", "insert into runs values ('only');\n-- back: nothing\n")
 	p.ok("commit", "-m", "Only a step", "--item", "N-2")
 	ran := func(when string, want ...string) {
 		t.Helper()
 		for i, e := range stages {
-			check := "create table agrees (n int check (n = 1)); insert into agrees select coalesce(group_concat(what), '') = '" + want[i] + "' from runs; drop table agrees"
+			check := "create table agrees (n int check (n = 1)); insert into agrees select coalesce(group_concat(what), '') = '" + want[i] +
+				"' from runs; drop table agrees"
 			t.Log(when, e, want[i])
 			p.sql("../"+e+".db", check)
 		}
@@ -341,7 +352,8 @@ func TestADataStepRunsOnceThroughKills(t *testing.T) {
 			text = instead(t, text, from, to+" varchar(40) not null")
 			p.write(file, text)
 			step := strconv.Itoa(1000 + i)
-			p.write(folder+"data-steps/"+step+".sql", "update keeper set "+to+" = "+from+";\ninsert into runs values ('"+step+"');\n-- back: nothing\n")
+			p.write(folder+"data-steps/"+step+".sql",
+				"update keeper set "+to+" = "+from+";\ninsert into runs values ('"+step+"');\n-- back: nothing\n")
 			p.ok("commit", "-m", step)
 			if ended, _ := p.killed(time.Duration(20+rand.IntN(120))*time.Millisecond, "deploy", "live", "--yes", "--allow-loss"); !ended {
 				killed++

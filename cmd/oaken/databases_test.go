@@ -110,14 +110,17 @@ func (p *project) differs(args ...string) {
 func wholeWay(t *testing.T, s server) {
 	p := empty(t)
 	dev, test := s.database(t), s.database(t)
-	s.run(t, dev, "create table tank (id int primary key, code varchar(20) not null, depth numeric(6,2)); create table feeding (id int primary key, tank int not null references tank (id), grams int); create view deep as select code from tank where depth > 3;")
+	s.run(t, dev, "create table tank (id int primary key, code varchar(20) not null, depth numeric(6,2)); create table feeding (id int "+
+		"primary key, tank int not null references tank (id), grams int); create view deep as select code from tank where depth > 3;")
 	p.ok("begin")
 	p.ok("env", "add", "dev", s.target(dev))
 	p.ok("env", "add", "test", s.target(test))
-	if out := p.ok("capture", "dev", "--commit", "-m", "As it is"); !strings.Contains(out, "3 objects captured") && !strings.Contains(out, "4 objects captured") || !strings.Contains(out, "main:1") {
+	if out := p.ok("capture", "dev", "--commit", "-m", "As it is"); !strings.Contains(out, "3 objects captured") &&
+		!strings.Contains(out, "4 objects captured") || !strings.Contains(out, "main:1") {
 		t.Errorf("capture says\n%s", out)
 	}
-	if out := p.ok("capture", "dev", "--commit", "-m", "Nothing new"); !strings.Contains(out, "none changed") || !strings.Contains(out, "no commit was made") {
+	if out := p.ok("capture", "dev", "--commit", "-m", "Nothing new"); !strings.Contains(out, "none changed") ||
+		!strings.Contains(out, "no commit was made") {
 		t.Errorf("a second capture says\n%s", out)
 	}
 	p.differs("verify", "main", "env:dev", "env:test")
@@ -127,7 +130,8 @@ func wholeWay(t *testing.T, s server) {
 	}
 	// Somebody changes the test database by hand.
 	s.run(t, test, "alter table feeding add column note text;")
-	if out := p.ok("drift", "test"); !strings.Contains(out, "column:note") || !strings.Contains(out, "drop column note") || !strings.Contains(out, "oaken capture test") {
+	if out := p.ok("drift", "test"); !strings.Contains(out, "column:note") || !strings.Contains(out, "drop column note") ||
+		!strings.Contains(out, "oaken capture test") {
 		t.Errorf("drift says\n%s", out)
 	}
 	p.differs("drift", "test", "--check", "--summary")
@@ -137,7 +141,8 @@ func wholeWay(t *testing.T, s server) {
 	p.ok("drift", "--check")
 	// A column goes that has values: consent is needed, and they are saved.
 	s.run(t, test, "insert into tank values (1, 'A1', 2.50);")
-	s.run(t, dev, strings.ReplaceAll("drop view deep;; alter table tank drop column depth;; alter table tank add column name varchar(10);; create view deep as select code from tank;", ";;", ";"))
+	s.run(t, dev, strings.ReplaceAll("drop view deep;; alter table tank drop column depth;; alter table tank add column name "+
+		"varchar(10);; create view deep as select code from tank;", ";;", ";"))
 	p.ok("capture", "dev", "--commit", "-m", "Names")
 	p.fails(4, "would lose data", "deploy", "test")
 	out := p.ok("deploy", "test", "--allow-loss")

@@ -96,7 +96,8 @@ func TestAFullDisk(t *testing.T) {
 		free := fill(t, disk, int64(r.IntN(150_000)))
 		res := q.run(args...)
 		free()
-		if strings.Contains(res.err, "panic") || strings.Contains(res.err, "mistake of oaken itself") || res.status != 0 && strings.Count(res.err, "\n") < 2 {
+		if strings.Contains(res.err, "panic") || strings.Contains(res.err, "mistake of oaken itself") || res.status != 0 &&
+			strings.Count(res.err, "\n") < 2 {
 			t.Errorf("oaken %s on a full disk: status %d\n%s", strings.Join(args, " "), res.status, res.err)
 		}
 		if res.status != 0 {
@@ -184,10 +185,13 @@ func TestADiskThatCantBeWritten(t *testing.T) {
 	if err := syscall.Mount("", disk, "", syscall.MS_REMOUNT|syscall.MS_RDONLY, ""); err != nil {
 		t.Fatal(err)
 	}
-	for _, call := range []string{"changes", "compare", "history", "history notes", "show main", "find lamp", "find --history lamp", "authors notes/opening.txt", "locks", "conflicts", "health", "usage", "branch", "release list", "env list", "compare main work", "inspect exhibit/reef.glb"} {
+	for _, call := range []string{"changes", "compare", "history", "history notes", "show main", "find lamp", "find --history lamp",
+		"authors notes/opening.txt", "locks", "conflicts", "health", "usage", "branch", "release list", "env list", "compare main work",
+		"inspect exhibit/reef.glb"} {
 		p.ok(strings.Fields(call)...)
 	}
-	for _, call := range []string{"commit -m x", "lock exhibit/reef.glb", "tidy", "sync", "restore . --from main", "branch new", "release x", "health --repair", "discard .", "env add e sqlite:e.db", "capture dev"} {
+	for _, call := range []string{"commit -m x", "lock exhibit/reef.glb", "tidy", "sync", "restore . --from main", "branch new",
+		"release x", "health --repair", "discard .", "env add e sqlite:e.db", "capture dev"} {
 		p.fails(5, "can't be written", strings.Fields(call)...)
 	}
 	at := &project{t: t, dir: t.TempDir()}

@@ -15,12 +15,15 @@ import (
 func flat(sort, styles, body string) string {
 	var names strings.Builder
 	for prefix, uri := range map[string]string{
-		"office": "urn:oasis:names:tc:opendocument:xmlns:office:1.0", "style": "urn:oasis:names:tc:opendocument:xmlns:style:1.0", "text": "urn:oasis:names:tc:opendocument:xmlns:text:1.0", "table": "urn:oasis:names:tc:opendocument:xmlns:table:1.0",
-		"fo": "urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0", "of": "urn:oasis:names:tc:opendocument:xmlns:of:1.2", "draw": "urn:oasis:names:tc:opendocument:xmlns:drawing:1.0", "svg": "urn:oasis:names:tc:opendocument:xmlns:svg-compatible:1.0",
+		"office": "urn:oasis:names:tc:opendocument:xmlns:office:1.0", "style": "urn:oasis:names:tc:opendocument:xmlns:style:1.0",
+		"text": "urn:oasis:names:tc:opendocument:xmlns:text:1.0", "table": "urn:oasis:names:tc:opendocument:xmlns:table:1.0",
+		"fo": "urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0", "of": "urn:oasis:names:tc:opendocument:xmlns:of:1.2",
+		"draw": "urn:oasis:names:tc:opendocument:xmlns:drawing:1.0", "svg": "urn:oasis:names:tc:opendocument:xmlns:svg-compatible:1.0",
 	} {
 		names.WriteString(" xmlns:" + prefix + `="` + uri + `"`)
 	}
-	return `<?xml version="1.0" encoding="UTF-8"?><office:document` + names.String() + ` office:version="1.3" office:mimetype="application/vnd.oasis.opendocument.` + sort + `"><office:automatic-styles>` + styles +
+	return `<?xml version="1.0" encoding="UTF-8"?><office:document` + names.String() +
+		` office:version="1.3" office:mimetype="application/vnd.oasis.opendocument.` + sort + `"><office:automatic-styles>` + styles +
 		`</office:automatic-styles><office:body><office:` + sort + ">" + body + "</office:" + sort + "></office:body></office:document>"
 }
 
@@ -36,7 +39,8 @@ func TestDocumentsOfTwoPeopleMerge(t *testing.T) {
 		return `<table:table-cell office:value-type="float" office:value="` + n + `"><text:p>` + n + `</text:p></table:table-cell>`
 	}
 	box := func(words ...string) string {
-		return `<draw:frame svg:width="20cm" svg:height="3cm" svg:x="2cm" svg:y="1cm"><draw:text-box><text:p>` + strings.Join(words, "</text:p><text:p>") + `</text:p></draw:text-box></draw:frame>`
+		return `<draw:frame svg:width="20cm" svg:height="3cm" svg:x="2cm" svg:y="1cm"><draw:text-box><text:p>` +
+			strings.Join(words, "</text:p><text:p>") + `</text:p></draw:text-box></draw:frame>`
 	}
 	for _, c := range []struct {
 		flat, body  string
@@ -45,12 +49,23 @@ func TestDocumentsOfTwoPeopleMerge(t *testing.T) {
 		want        []string
 	}{
 		{"text", `<text:h text:outline-level="1">The reef</text:h><text:p>The exhibit opens at nine.</text:p><text:p>Tickets are sold inside.</text:p><text:p>The kelp is fed at noon.</text:p>`,
-			[]string{"sold inside", "sold at the gate"}, []string{"fed at noon", `fed <text:span text:style-name="N1">at three</text:span>`}, [2]string{"odt", "docx"}, []string{"sold at the gate", "at three"}},
-		{"spreadsheet", `<table:table table:name="Tanks"><table:table-row>` + cell("Reef") + figure("42000") + cell("Imke") + `</table:table-row><table:table-row>` + cell("Kelp") + figure("31000") + cell("Tarek") + `</table:table-row><table:table-row>` + cell("All") +
+			[]string{"sold inside", "sold at the gate"}, []string{"fed at noon",
+				`fed <text:span text:style-name="N1">at three</text:span>`}, [2]string{"odt", "docx"},
+			[]string{"sold at the gate", "at three"}},
+		{"spreadsheet", `<table:table table:name="Tanks"><table:table-row>` + cell("Reef") + figure("42000") + cell("Imke") +
+			`</table:table-row><table:table-row>` + cell("Kelp") + figure("31000") + cell("Tarek") +
+			`</table:table-row><table:table-row>` + cell("All") +
 			`<table:table-cell table:formula="of:=SUM([.B1:.B2])" office:value-type="float" office:value="73000"><text:p>73000</text:p></table:table-cell></table:table-row></table:table>`,
-			[]string{"42000", "43000", ">Imke", ">Odalys"}, []string{">Tarek", ">Ravi", `<table:table-cell office:value-type="string"><text:p>Kelp`, `<table:table-cell table:style-name="N1" office:value-type="string"><text:p>Kelp forest`}, [2]string{"ods", "xlsx"}, []string{"43000", "Odalys", "Ravi", "Kelp forest", "74000"}},
-		{"presentation", `<draw:page draw:name="Reef">` + box("The reef exhibit") + box("It opens at nine", "Fish are fed at noon") + `</draw:page><draw:page draw:name="Kelp">` + box("The kelp forest") + `</draw:page>`,
-			[]string{"opens at nine", "opens at ten", `<draw:page draw:name="Kelp">`, `<draw:page draw:name="Mangroves">` + box("The mangroves") + `</draw:page><draw:page draw:name="Kelp">`}, []string{"fed at noon", "fed at three", "The kelp", "The giant kelp"}, [2]string{"odp", "pptx"}, []string{"opens at ten", "fed at three", "giant kelp", "mangroves"}},
+			[]string{"42000", "43000", ">Imke", ">Odalys"}, []string{">Tarek", ">Ravi",
+				`<table:table-cell office:value-type="string"><text:p>Kelp`,
+				`<table:table-cell table:style-name="N1" office:value-type="string"><text:p>Kelp forest`}, [2]string{"ods", "xlsx"},
+			[]string{"43000", "Odalys", "Ravi", "Kelp forest", "74000"}},
+		{"presentation", `<draw:page draw:name="Reef">` + box("The reef exhibit") + box("It opens at nine", "Fish are fed at noon") +
+			`</draw:page><draw:page draw:name="Kelp">` + box("The kelp forest") + `</draw:page>`,
+			[]string{"opens at nine", "opens at ten", `<draw:page draw:name="Kelp">`,
+				`<draw:page draw:name="Mangroves">` + box("The mangroves") + `</draw:page><draw:page draw:name="Kelp">`},
+			[]string{"fed at noon", "fed at three", "The kelp", "The giant kelp"}, [2]string{"odp", "pptx"}, []string{"opens at ten",
+				"fed at three", "giant kelp", "mangroves"}},
 	} {
 		p := empty(t)
 		styles := strings.Replace(bold, "FAMILY", map[string]string{"spreadsheet": "table-cell"}[c.flat], 1)
@@ -183,12 +198,14 @@ func TestRowsThatMoveInASheet(t *testing.T) {
 	}
 
 	p := begin("")
-	r := both(p, [][]any{head, reef, {"Mangrove", 9000, 40, "=B3/C3"}, {"Kelp", 31000, 80, "=B4/C4"}, {"Lagoon", 12000, 60, "=B5/C5"}, {"All", "=SUM(B2:B5)"}},
+	r := both(p, [][]any{head, reef, {"Mangrove", 9000, 40, "=B3/C3"}, {"Kelp", 31000, 80, "=B4/C4"}, {"Lagoon", 12000, 60, "=B5/C5"},
+		{"All", "=SUM(B2:B5)"}},
 		[][]any{head, reef, kelp, {"Lagoon", 12500, 65, "=B4/C4"}, all})
 	if r.status != 0 {
 		t.Fatalf("a row that was put in: %s", r.out)
 	}
-	want(p, "Tank Litres Fish Each", "Reef 42000 120 =B2/C2", "Mangrove 9000 40 =B3/C3", "Kelp 31000 80 =B4/C4", "Lagoon 12500 65 =B5/C5", "All =SUM(B2:B5)")
+	want(p, "Tank Litres Fish Each", "Reef 42000 120 =B2/C2", "Mangrove 9000 40 =B3/C3", "Kelp 31000 80 =B4/C4", "Lagoon 12500 65 =B5/C5",
+		"All =SUM(B2:B5)")
 
 	p = begin("")
 	r = both(p, [][]any{head, reef, {"Lagoon", 12000, 60, "=B3/C3"}, {"All", "=SUM(B2:B3)"}},
@@ -203,9 +220,11 @@ func TestRowsThatMoveInASheet(t *testing.T) {
 	p = begin("\n[[recipe]]\nname = \"tanks\"\nmatch = \"*.xlsx\"\n\n[[recipe.element]]\nat = \"workbook/Sheet1\"\nkey = [\"Tank\"]\n")
 	p.ok("recipe", "check")
 	sorted := [][]any{head, {"Kelp", 31000, 80, "=B2/C2"}, {"Lagoon", 12000, 60, "=B3/C3"}, {"Reef", 42000, 120, "=B4/C4"}}
-	r = both(p, append(slices.Clone(sorted), []any{}, []any{"sorted by Imke"}), [][]any{head, reef, kelp, {"Lagoon", 12500, 65, "=B4/C4"}, {"Mangrove", 9000, 40, "=B5/C5"}})
+	r = both(p, append(slices.Clone(sorted), []any{}, []any{"sorted by Imke"}),
+		[][]any{head, reef, kelp, {"Lagoon", 12500, 65, "=B4/C4"}, {"Mangrove", 9000, 40, "=B5/C5"}})
 	if r.status != 0 {
 		t.Fatalf("a sheet that was sorted: %s", r.out)
 	}
-	want(p, "Tank Litres Fish Each", "Kelp 31000 80 =B2/C2", "Lagoon 12500 65 =B3/C3", "Reef 42000 120 =B4/C4", "Mangrove 9000 40 =B5/C5", "", "sorted by Imke")
+	want(p, "Tank Litres Fish Each", "Kelp 31000 80 =B2/C2", "Lagoon 12500 65 =B3/C3", "Reef 42000 120 =B4/C4", "Mangrove 9000 40 =B5/C5",
+		"", "sorted by Imke")
 }

@@ -74,7 +74,8 @@ func TestSoundsEditedByOthersShowTheEdit(t *testing.T) {
 	}
 	p.call(sox, "was.wav", "was.flac")
 	p.call(sox, "was.wav", "louder.flac", "vol", "0.5")
-	if got := strings.Join(p.changed("was.flac", "louder.flac"), "\n"); !strings.Contains(got, "peak") || !strings.Contains(got, "loudness") {
+	if got := strings.Join(p.changed("was.flac", "louder.flac"), "\n"); !strings.Contains(got, "peak") ||
+		!strings.Contains(got, "loudness") {
 		t.Errorf("changes:\n%s", got)
 	}
 }
@@ -92,7 +93,8 @@ func TestOfficeFilesEditedByOthersShowTheEdit(t *testing.T) {
 		}
 	}
 	for file, want := range map[string]string{
-		"note.odt": `"text:p":#1.text`, "note.docx": `"w:t":#1.text`, "tanks.xlsx": "sheet:tanks/cell:C2.value", "tanks.ods": `"table:table-row":#2/"table:table-cell":#3`,
+		"note.odt": `"text:p":#1.text`, "note.docx": `"w:t":#1.text`, "tanks.xlsx": "sheet:tanks/cell:C2.value",
+		"tanks.ods": `"table:table-row":#2/"table:table-cell":#3`,
 	} {
 		got := p.changed("was/"+file, "is/"+file, "Thumbnails/")
 		if len(got) == 0 || len(got) > 2 || !strings.Contains(got[0], want) {

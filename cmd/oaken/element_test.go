@@ -24,11 +24,14 @@ func TestElementsOfTextFormatsHaveAHistory(t *testing.T) {
 	p.write("rounds.json.gz", gzipOf(t, `{"title": "Rounds", "fields": [{"id": "tank", "label": "Pool"}]}`))
 	p.ok("--as", "Tarek", "commit", "-m", "Less water")
 	for element, want := range map[string]string{
-		"tanks.yaml::list:tanks/item:Reef.litres": "Less water", "tanks.yaml::list:tanks/item:Kelp.note": "A note", "desk.ini::section:Printer.paper": "Less water",
+		"tanks.yaml::list:tanks/item:Reef.litres": "Less water", "tanks.yaml::list:tanks/item:Kelp.note": "A note",
+		"desk.ini::section:Printer.paper":                          "Less water",
 		"rounds.json.gz::part:content/list:fields/item:tank.label": "Less water",
 	} {
 		out := p.ok("history", element)
-		if !strings.Contains(out, want) || strings.Contains(out, map[bool]string{true: "A note", false: "Less water"}[want == "Less water"]) || !strings.Contains(out, "First") {
+		if !strings.Contains(out, want) ||
+			strings.Contains(out, map[bool]string{true: "A note", false: "Less water"}[want == "Less water"]) ||
+			!strings.Contains(out, "First") {
 			t.Errorf("history of %s:\n%s", element, out)
 		}
 	}
@@ -57,7 +60,8 @@ func TestBinariesOfOtherSortsShowWhatChanged(t *testing.T) {
 	p.write("feeder", "\x7fELF\x02\x01\x01feeding every day\x00\x01\x02")
 	out := p.ok("compare")
 	for _, want := range []string{
-		"rock.obj::object:Rock.materials", "stone → moss", "1 of 3 vertices lie elsewhere, by up to 2", `TrueType font, 25 B → 22 B`, `with "Reef Sans Bold"`, `ELF program`, `without "feeding every hour"`,
+		"rock.obj::object:Rock.materials", "stone → moss", "1 of 3 vertices lie elsewhere, by up to 2", `TrueType font, 25 B → 22 B`,
+		`with "Reef Sans Bold"`, `ELF program`, `without "feeding every hour"`,
 	} {
 		if !strings.Contains(out, want) {
 			t.Errorf("no %s in\n%s", want, out)
@@ -66,7 +70,8 @@ func TestBinariesOfOtherSortsShowWhatChanged(t *testing.T) {
 	if out := p.ok("lock", "rock.obj"); !strings.Contains(out, "can't be merged") {
 		t.Errorf("lock: %s", out)
 	}
-	if out := p.ok("inspect", "feeder"); !strings.Contains(out, "ELF program") || !strings.Contains(out, "feeding every day") || !strings.Contains(out, "bits a byte") {
+	if out := p.ok("inspect", "feeder"); !strings.Contains(out, "ELF program") || !strings.Contains(out, "feeding every day") ||
+		!strings.Contains(out, "bits a byte") {
 		t.Errorf("inspect: %s", out)
 	}
 	p.ok("commit", "-m", "Second")

@@ -14,7 +14,8 @@ func TestAChangeGoesFromDevelopmentToTest(t *testing.T) {
 		t.Errorf("first deployment: %s", out)
 	}
 	p.sql("dev.db", "alter table feeding add column amount_g integer not null default 0")
-	if out := p.ok("compare", "work", "env:dev"); !strings.Contains(out, "database::table:feeding/column:amount_g  added  integer not null default 0") || strings.Contains(out, "reef") {
+	if out := p.ok("compare", "work", "env:dev"); !strings.Contains(out,
+		"database::table:feeding/column:amount_g  added  integer not null default 0") || strings.Contains(out, "reef") {
 		t.Errorf("compare with an environment: %s", out)
 	}
 	p.fails(4, "no commit has", "promote", "dev", "test")
@@ -27,7 +28,8 @@ func TestAChangeGoesFromDevelopmentToTest(t *testing.T) {
 	p.ok("commit", "-m", "Amounts")
 	dry := p.object("promote", "dev", "test", "--dry-run")
 	step := dry["steps"].([]any)[0].(map[string]any)
-	if dry["done"] != false || step["address"] != "database::table:feeding/column:amount_g" || step["statements"].([]any)[0] != "alter table feeding add column amount_g integer not null default 0" {
+	if dry["done"] != false || step["address"] != "database::table:feeding/column:amount_g" ||
+		step["statements"].([]any)[0] != "alter table feeding add column amount_g integer not null default 0" {
 		t.Errorf("dry run: %v", dry)
 	}
 	if r := p.run("compare", "--check", "main", "env:test"); r.status != 1 {
@@ -88,17 +90,20 @@ func TestRowsThatDoNotFitStopADeployment(t *testing.T) {
 	p.ok("commit", "-m", "A depth")
 	p.fails(4, "takes no null and has no default in 3 rows", "deploy", "dev")
 	p.ok("deploy", "dev", "--fill", "tank.depth_m=litres / 1000.0")
-	p.sql("dev.db", "create table proof (n integer check (n = 3)); insert into proof select count(*) from tank where depth_m = litres / 1000.0; drop table proof")
+	p.sql("dev.db", "create table proof (n integer check (n = 3)); insert into proof select count(*) from tank where depth_m = litres / "+
+		"1000.0; drop table proof")
 }
 
 func TestRowsSurviveARenameAndAScript(t *testing.T) {
 	p := world(t)
-	p.write("database/tables/tank.sql", strings.Replace(p.read("database/tables/tank.sql"), "name text not null unique,", "title text not null unique, -- formerly: name", 1))
+	p.write("database/tables/tank.sql", strings.Replace(p.read("database/tables/tank.sql"), "name text not null unique,",
+		"title text not null unique, -- formerly: name", 1))
 	p.write("database/views/hungry_tank.sql", "create view hungry_tank as select id, title from tank;\n")
 	p.ok("commit", "-m", "Tanks have titles")
 	p.ok("deploy", "dev", "--script", "up.sql")
 	p.ok("deploy", "dev")
-	p.sql("dev.db", "update tank set title = 'Reef!' where title = 'Reef'; create table proof (x check (x = 1)); insert into proof select count(*) from tank where title = 'Reef!'")
+	p.sql("dev.db", "update tank set title = 'Reef!' where title = 'Reef'; create table proof (x check (x = 1)); insert into proof "+
+		"select count(*) from tank where title = 'Reef!'")
 	if !strings.Contains(p.read("up.sql"), "alter table oaken_new_tank rename to tank;") {
 		t.Errorf("script:\n%s", p.read("up.sql"))
 	}

@@ -11,11 +11,17 @@ import (
 // formats are files of each structured kind with two places to edit: the first
 // is Imke's, the second Tarek's.
 var formats = []struct{ file, text, old1, new1, at1, old2, new2, at2 string }{
-	{"a.yaml", "# tanks\ntanks:\n  - name: Reef\n    litres: 42000 # at most\n  - name: Kelp\n    litres: 9000\n", "42000", "41000", "list:tanks/item:Reef.litres", "9000", "9500", "list:tanks/item:Kelp.litres"},
-	{"a.toml", "# tanks\n[reef]\nlitres = 42_000 # at most\n\n[kelp]\nlitres = 9000\n", "42_000", "41000", "object:reef.litres", "9000", "9500", "object:kelp.litres"},
-	{"a.ini", "; tanks\r\n[reef]\r\nlitres=42000\r\n[kelp]\r\nlitres = 9000\r\n", "42000", "41000", "section:reef.litres", "9000", "9500", "section:kelp.litres"},
-	{"a.json", "{\n  \"reef\": {\"litres\": 42000},\n  \"kelp\": {\"litres\": 9.0e3}\n}\n", "42000", "41000", "object:reef.litres", "9.0e3", "9500", "object:kelp.litres"},
-	{"a.xml", "<?xml version=\"1.0\" encoding=\"ISO-8859-1\"?>\n<!-- f\xfcr die Becken -->\n<tanks><tank id='reef' litres='42000'/><tank id='kelp' litres='9000'/></tanks>\n", "42000", "41000", "tanks:#1/tank:reef.litres", "9000", "9500", "tanks:#1/tank:kelp.litres"},
+	{"a.yaml", "# tanks\ntanks:\n  - name: Reef\n    litres: 42000 # at most\n  - name: Kelp\n    litres: 9000\n", "42000", "41000",
+		"list:tanks/item:Reef.litres", "9000", "9500", "list:tanks/item:Kelp.litres"},
+	{"a.toml", "# tanks\n[reef]\nlitres = 42_000 # at most\n\n[kelp]\nlitres = 9000\n", "42_000", "41000", "object:reef.litres", "9000",
+		"9500", "object:kelp.litres"},
+	{"a.ini", "; tanks\r\n[reef]\r\nlitres=42000\r\n[kelp]\r\nlitres = 9000\r\n", "42000", "41000", "section:reef.litres", "9000", "9500",
+		"section:kelp.litres"},
+	{"a.json", "{\n  \"reef\": {\"litres\": 42000},\n  \"kelp\": {\"litres\": 9.0e3}\n}\n", "42000", "41000", "object:reef.litres", "9.0e3",
+		"9500", "object:kelp.litres"},
+	{"a.xml", "<?xml version=\"1.0\" encoding=\"ISO-8859-1\"?>\n<!-- f\xfcr die Becken -->\n" +
+		"<tanks><tank id='reef' litres='42000'/><tank id='kelp' litres='9000'/></tanks>\n", "42000", "41000", "tanks:#1/tank:reef.litres",
+		"9000", "9500", "tanks:#1/tank:kelp.litres"},
 	{"a.csv", "id;litres\nreef;42000\nkelp;\"9000\"\n", "42000", "41000", "row:reef.litres", "\"9000\"", "9500", "row:kelp.litres"},
 }
 
@@ -132,7 +138,8 @@ func TestWhatIsPackedShowsWhatChangedInIt(t *testing.T) {
 	p.write("tanks.json.gz", gzipOf(t, `{"reef": {"litres": 41000}}`))
 	p.write("report.json", strings.Replace(strings.Replace(p.read("report.json"), "120", "140", 1), "100", "250", 1))
 	out := p.ok("compare")
-	for _, want := range []string{"part:content/object:reef.litres", "42000 → 41000", "embedded:layout.width", "120 → 140", "embedded:query.limit", "100 → 250"} {
+	for _, want := range []string{"part:content/object:reef.litres", "42000 → 41000", "embedded:layout.width", "120 → 140",
+		"embedded:query.limit", "100 → 250"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("no %s in\n%s", want, out)
 		}

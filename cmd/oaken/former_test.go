@@ -116,7 +116,8 @@ func TestLostKeysAreRebuilt(t *testing.T) {
 	if err := os.WriteFile(names[1], []byte("rubbish"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if r := p.run("health"); r.status != 6 || !strings.Contains(r.out, filepath.Base(names[1])+"  it is no file of keys") || !strings.Contains(r.out, "no keys belong to it") {
+	if r := p.run("health"); r.status != 6 || !strings.Contains(r.out, filepath.Base(names[1])+"  it is no file of keys") ||
+		!strings.Contains(r.out, "no keys belong to it") {
 		t.Errorf("health: %d\n%s", r.status, r.out)
 	}
 	p.says(p.ok("health", "--repair"), "whole")

@@ -7,8 +7,10 @@ import (
 
 // TestRulesAreChangedByThoseWhoMay lets a developer try every way of opening a gate.
 func TestRulesAreChangedByThoseWhoMay(t *testing.T) {
-	p := lane(t, "\n[pipeline]\nmay-override = [\"Odalys\"]\n[[pipeline.gate]]\nname = \"tests\"\ncommand = [\"true\"]\n[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"false\"]\n"+
-		"[[environment]]\nname = \"meet\"\ntarget = \"sqlite:../meet.db\"\ninto = \"database\"\ntier = \"integration\"\nbranch = \"main\"\n[[pipeline.move]]\nfrom = \"dev\"\nto = \"meet\"\n")
+	p := lane(t, "\n[pipeline]\nmay-override = [\"Odalys\"]\n[[pipeline.gate]]\nname = \"tests\"\ncommand = [\"true\"]\n"+
+		"[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"false\"]\n"+
+		"[[environment]]\nname = \"meet\"\ntarget = \"sqlite:../meet.db\"\ninto = \"database\"\ntier = \"integration\"\n"+
+		"branch = \"main\"\n[[pipeline.move]]\nfrom = \"dev\"\nto = \"meet\"\n")
 	p.ok("deploy", "meet", "main")
 	p.change("alter table tank add column depth integer", "Depths")
 	p.ok("promote", "dev", "test")
@@ -42,7 +44,8 @@ func TestRulesAreChangedByThoseWhoMay(t *testing.T) {
 	p.ok("go", "main")
 	p.write("oaken.toml", p.read("oaken.toml")+"\n[[environment]]\nname = \"own\"\ntarget = \"sqlite:../own.db\"\ninto = \"database\"\n")
 	p.ok("--as", "Tarek", "commit", "-m", "A database of my own")
-	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), "project = \"Brindle Bay\"", "project = \"Brindle Bay\"\n\n[team]\nmay-rule = [\"Odalys\"]", 1))
+	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), "project = \"Brindle Bay\"",
+		"project = \"Brindle Bay\"\n\n[team]\nmay-rule = [\"Odalys\"]", 1))
 	p.fails(4, "may-rule added", "--as", "Tarek", "commit", "-m", "I may")
 	p.ok("--as", "Imke", "commit", "-m", "Odalys may")
 	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), "command = [\"false\"]", "command = [\"true\"]", 1))
@@ -74,7 +77,8 @@ func TestTargetsCountAsTheFirstBranchHasThem(t *testing.T) {
 
 // TestAJudgeIsNotChangedByWhatItJudges has a gate that runs a script of the project.
 func TestAJudgeIsNotChangedByWhatItJudges(t *testing.T) {
-	p := lane(t, "\n[[pipeline.gate]]\nname = \"tests\"\ncommand = [\"true\"]\n\n[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"sh\", \"judge/check.sh\"]\nfiles = [\"judge\"]\n")
+	p := lane(t, "\n[[pipeline.gate]]\nname = \"tests\"\ncommand = [\"true\"]\n\n[[pipeline.gate]]\nname = \"passed\"\n"+
+		"command = [\"sh\", \"judge/check.sh\"]\nfiles = [\"judge\"]\n")
 	p.ok("go", "main")
 	p.write("judge/check.sh", "! grep -q closed signs/tank.txt\n")
 	p.ok("commit", "-m", "A judge")

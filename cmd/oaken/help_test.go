@@ -27,14 +27,16 @@ func TestHelpFitsAndIsComplete(t *testing.T) {
 		return out
 	}
 	first := fits()
-	for _, name := range []string{"changes", "compare", "commit", "sync", "history", "lock", "go", "oaken guide", "oaken help --everything"} {
+	for _, name := range []string{"changes", "compare", "commit", "sync", "history", "lock", "go", "oaken guide",
+		"oaken help --everything"} {
 		if !strings.Contains(first, name) {
 			t.Errorf("the first help does not name %s", name)
 		}
 	}
 	commands := 0
 	for line := range strings.Lines(fits("help", "--everything")) {
-		if name, _, found := strings.Cut(strings.TrimPrefix(line, "  "), "  "); found && strings.HasPrefix(line, "  ") && name != "" && name[0] != '-' && name[0] != ' ' {
+		if name, _, found := strings.Cut(strings.TrimPrefix(line, "  "), "  "); found && strings.HasPrefix(line, "  ") && name != "" &&
+			name[0] != '-' && name[0] != ' ' {
 			fits("help", name)
 			commands++
 		}
@@ -43,7 +45,8 @@ func TestHelpFitsAndIsComplete(t *testing.T) {
 		t.Errorf("help --everything lists %d commands", commands)
 	}
 	for _, topic := range []string{"start", "states", "addresses", "locks", "databases", "pipeline", "trouble", "exit"} {
-		if out := fits("help", topic); strings.Contains(out, "`") || strings.Contains(out, "**") && topic != "locks" && topic != "addresses" {
+		if out := fits("help", topic); strings.Contains(out, "`") || strings.Contains(out, "**") && topic != "locks" &&
+			topic != "addresses" {
 			t.Errorf("the topic %s shows its markup", topic)
 		}
 	}
@@ -54,12 +57,15 @@ func TestSlipsAreUnderstood(t *testing.T) {
 	p := world(t)
 	p.ok("branch", "kelp")
 	for call, want := range map[string]string{
-		"chagnes": "Did you mean oaken changes?", "switch kelp": "it is called go", "swich kelp": "Did you mean oaken go?", "env lst": "Did you mean oaken env list?",
+		"chagnes": "Did you mean oaken changes?", "switch kelp": "it is called go", "swich kelp": "Did you mean oaken go?",
+		"env lst":         "Did you mean oaken env list?",
 		"history --graph": "it is called --drawn", "discard --held": "it is called --unsent", "changes --chek": "Did you mean --check?",
 		"go klep": "Did you mean kelp?", "compare mian work": "Did you mean main?", "deploy tset": "Did you mean test?",
 		"restore notes/opning.txt --from main": "Did you mean notes/opening.txt?", "lock exhibit/ref.glb": "Did you mean exhibit/reef.glb?",
-		"changes nots": "Did you mean notes?", "compare exhibt": "Did you mean exhibit?", "history --limit": "--limit needs a value", "history --limit x": "--limit takes a number", "go": "it reads oaken go NAME",
-		"go a b": "it reads oaken go NAME", "compare --lines --summary": "exclude each other", "history -x": "There is no option -x", "help nothing": "There is no command",
+		"changes nots": "Did you mean notes?", "compare exhibt": "Did you mean exhibit?", "history --limit": "--limit needs a value",
+		"history --limit x": "--limit takes a number", "go": "it reads oaken go NAME",
+		"go a b": "it reads oaken go NAME", "compare --lines --summary": "exclude each other", "history -x": "There is no option -x",
+		"help nothing": "There is no command",
 	} {
 		if r := p.run(strings.Fields(call)...); r.status != 2 || !strings.Contains(r.err, want) {
 			t.Errorf("oaken %s: status %d, %q is not in %s", call, r.status, want, r.err)

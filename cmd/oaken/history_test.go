@@ -31,7 +31,8 @@ func TestHistoryOfAPathFollowsIt(t *testing.T) {
 		row := c.(map[string]any)
 		got = append(got, fmt.Sprint(row["state"], " ", row["version"], "/", row["versions"], " ", row["path"], " ", row["from"]))
 	}
-	want := "main:4 4/4 notes/plan.txt |main:3 3/4 notes/plan.txt notes/opening.txt|main:2 2/4 notes/opening.txt |main:1 1/4 notes/opening.txt "
+	want := "main:4 4/4 notes/plan.txt |main:3 3/4 notes/plan.txt notes/opening.txt|main:2 2/4 notes/opening.txt |main:1 1/4 " +
+		"notes/opening.txt "
 	if strings.Join(got, "|") != want {
 		t.Errorf("got %s", strings.Join(got, "|"))
 	}
@@ -52,7 +53,8 @@ func TestHistoryIsFiltered(t *testing.T) {
 		args string
 		want string
 	}{
-		{"--author tarek", "main:3"}, {"--item aq-1", "main:2"}, {"--text agreed", "main:4"}, {"--since 2000-01-01 --limit 1", "main:4"}, {"--until 2000-01-01", ""}, {"--since 2999-01-01", ""}, {"--author x --item AQ-1", ""},
+		{"--author tarek", "main:3"}, {"--item aq-1", "main:2"}, {"--text agreed", "main:4"}, {"--since 2000-01-01 --limit 1", "main:4"},
+		{"--until 2000-01-01", ""}, {"--since 2999-01-01", ""}, {"--author x --item AQ-1", ""},
 	} {
 		var got []string
 		for _, x := range p.object(append([]string{"history"}, strings.Fields(c.args)...)...)["commits"].([]any) {
@@ -86,7 +88,8 @@ func TestAuthorsOfLinesAndElements(t *testing.T) {
 	p.sql("dev.db", "alter table tank add column keeper text")
 	p.ok("capture", "dev")
 	p.ok("commit", "-m", "Keepers")
-	if got := authors("database"); got["table:tank/column:keeper"] != "main:6" || got["table:tank/column:name"] != "main:1" || got["table:tank"] != "main:1" {
+	if got := authors("database"); got["table:tank/column:keeper"] != "main:6" || got["table:tank/column:name"] != "main:1" ||
+		got["table:tank"] != "main:1" {
 		t.Errorf("database: %v", got)
 	}
 	p.fails(2, "No commit holds", "authors", "nothing")
@@ -107,7 +110,8 @@ func TestFindLooksInsideArtifacts(t *testing.T) {
 	if got := find("fed_at", "database"); !strings.Contains(got, "database::table:feeding/column:fed_at") || strings.Contains(got, "apps") {
 		t.Errorf("a column: %s", got)
 	}
-	if got := find("Feeding log of the week"); !strings.Contains(got, `apps/rounds.app::part:"reports/log.xml"/report:log/layout:#1/embedded:text.title`) {
+	if got := find("Feeding log of the week"); !strings.Contains(got,
+		`apps/rounds.app::part:"reports/log.xml"/report:log/layout:#1/embedded:text.title`) {
 		t.Errorf("inside an embedded layout: %s", got)
 	}
 	if got := find("half", "--from", "main:3"); got != "" {

@@ -63,7 +63,8 @@ func tarOf(n int) string {
 
 // rowsOf gives a statement that puts rows 1 to n into the table t.
 func rowsOf(n int) string {
-	return fmt.Sprintf("insert into t(a) select value from (with recursive r(value) as (select 1 union all select value+1 from r where value<%d) select value from r)", n)
+	return fmt.Sprintf("insert into t(a) select value from (with recursive r(value) as (select 1 union all select value+1 from r where "+
+		"value<%d) select value from r)", n)
 }
 
 // hostileDatabases are files of SQLite that compute more than they hold.
@@ -74,7 +75,8 @@ var hostileDatabases = map[string][]string{
 	"slow.db":  {"create table t(a integer primary key, b as (length(replace(hex(zeroblob(15000)), '0', '11'))))", rowsOf(50000)},
 	"rows.db":  {"create table t(a integer primary key)", rowsOf(120000)},
 	"cells.db": {"create table t(a integer primary key, b,c,d,e,f,g,h,i,j)", rowsOf(50000)},
-	"view.db":  {"create table t(a integer primary key)", "create view v as with recursive r(x) as (select 1 union all select x+1 from r) select * from r"},
+	"view.db": {"create table t(a integer primary key)",
+		"create view v as with recursive r(x) as (select 1 union all select x+1 from r) select * from r"},
 }
 
 // hostileFiles are files of about a megabyte that a reader could be lost in.

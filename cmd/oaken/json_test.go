@@ -19,9 +19,14 @@ func TestEveryResultOccurs(t *testing.T) {
 		seen[name] = true
 	}
 	for _, call := range []string{
-		"changes", "guide", "compare main work", "history", "history notes", "show main", "locks", "branch", "branch kelp", "release spring", "release list", "inspect notes/opening.txt", "kinds", "preset", "env list", "capture dev", "verify main main", "drift", "settle dev", "rows track tank --from dev",
-		"deploy test --dry-run", "promote dev test", "health", "health --give-up", "tidy", "usage", "inspect apps/rounds.app --summary", "compare main work --html ../page.html", "recipe try apps/rounds.app", "recipe check", "find reef", "authors notes/opening.txt", "lock exhibit/reef.glb", "unlock exhibit/reef.glb", "sync", "conflicts", "restore --rescued", "restore notes --from main",
-		"split apps/rounds.app ../parts", "join ../parts ../joined.app", "env add x sqlite:x.db", "env rename x y", "env remove y", "go nowhere", "demo ../story", "relocate ../elsewhere", "person", "trust", "trust --forget",
+		"changes", "guide", "compare main work", "history", "history notes", "show main", "locks", "branch", "branch kelp",
+		"release spring", "release list", "inspect notes/opening.txt", "kinds", "preset", "env list", "capture dev", "verify main main",
+		"drift", "settle dev", "rows track tank --from dev",
+		"deploy test --dry-run", "promote dev test", "health", "health --give-up", "tidy", "usage", "inspect apps/rounds.app --summary",
+		"compare main work --html ../page.html", "recipe try apps/rounds.app", "recipe check", "find reef", "authors notes/opening.txt",
+		"lock exhibit/reef.glb", "unlock exhibit/reef.glb", "sync", "conflicts", "restore --rescued", "restore notes --from main",
+		"split apps/rounds.app ../parts", "join ../parts ../joined.app", "env add x sqlite:x.db", "env rename x y", "env remove y",
+		"go nowhere", "demo ../story", "relocate ../elsewhere", "person", "trust", "trust --forget",
 	} {
 		ask(strings.Fields(call)...)
 	}
@@ -62,7 +67,9 @@ func TestEveryResultOccurs(t *testing.T) {
 	r := lane(t, noGates)
 	p = r
 	p.change("alter table tank add column keeper text", "Keepers")
-	for _, call := range []string{"pipeline show", "pipeline check", "promote dev --dry-run", "promote dev --at 3d", "promote dev", "approve live", "book live --lane Reef --for 2h", "owed", "backfill Reef --dry-run", "deployments", "deployments --attempts", "deployments --html ../page.html --sheet ../sheet.xlsx", "deployments show " + p.newest(), "deployments compare 2 " + p.newest()} {
+	for _, call := range []string{"pipeline show", "pipeline check", "promote dev --dry-run", "promote dev --at 3d", "promote dev",
+		"approve live", "book live --lane Reef --for 2h", "owed", "backfill Reef --dry-run", "deployments", "deployments --attempts",
+		"deployments --html ../page.html --sheet ../sheet.xlsx", "deployments show " + p.newest(), "deployments compare 2 " + p.newest()} {
 		ask(strings.Fields(call)...)
 	}
 	p.sql("../test.db", "create index by_name on tank (name, id)")
@@ -78,7 +85,8 @@ func TestEveryResultOccurs(t *testing.T) {
 	ask("preset", "nothing") // an error
 	for _, k := range answers.All {
 		name := k.Result.Schema()
-		if !seen[name] && name != "oaken.open/1" && name != "oaken.prepare/1" && name != "oaken.watch/1" { // asked for below, of a server, and in a stream
+		// asked for below, of a server, and in a stream
+		if !seen[name] && name != "oaken.open/1" && name != "oaken.prepare/1" && name != "oaken.watch/1" {
 			t.Errorf("%s is declared and never seen", name)
 		}
 	}

@@ -11,7 +11,8 @@ import (
 // can't be written.
 func TestAnEmptyComparisonHasAPageToo(t *testing.T) {
 	p := world(t)
-	if out := p.ok("compare", "--html", "none.html"); !strings.Contains(out, "0 artifacts") || !strings.Contains(p.read("none.html"), "The two are alike.") {
+	if out := p.ok("compare", "--html", "none.html"); !strings.Contains(out, "0 artifacts") ||
+		!strings.Contains(p.read("none.html"), "The two are alike.") {
 		t.Errorf("compare --html: %s", out)
 	}
 	p.fails(4, "can't be written", "compare", "main", "work", sample.Notes, "--html", "no/such/folder.html")
@@ -22,13 +23,15 @@ func TestAnEmptyComparisonHasAPageToo(t *testing.T) {
 func TestNoiseIsToldOfAndStored(t *testing.T) {
 	p := empty(t)
 	p.ok("begin")
-	p.write("oaken.toml", p.read("oaken.toml")+"\n[[recipe]]\nname = \"stamps\"\nmatch = \"*.json\"\n[[recipe.element]]\nat = \"**\"\nnoise = [\"saved\"]\n")
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[recipe]]\nname = \"stamps\"\nmatch = \"*.json\"\n[[recipe.element]]\nat = \"**\"\n"+
+		"noise = [\"saved\"]\n")
 	p.write("form.json", "{\"title\": \"Rounds\", \"saved\": 1}\n")
 	p.write("notes.txt", "one\n")
 	p.ok("commit", "-m", "First")
 	p.write("form.json", "{\"title\": \"Rounds\", \"saved\": 2}\n")
 	r := p.run("changes")
-	if r.status != 0 || !strings.Contains(r.out, "Nothing has changed.") || !strings.Contains(r.err, "1 file differs only in what recipes call noise") {
+	if r.status != 0 || !strings.Contains(r.out, "Nothing has changed.") ||
+		!strings.Contains(r.err, "1 file differs only in what recipes call noise") {
 		t.Errorf("changes:\n%s%s", r.out, r.err)
 	}
 	if r := p.run("changes", "--check"); r.status != 0 {
@@ -59,7 +62,8 @@ func TestWhatCannotBeReadIsComparedAsText(t *testing.T) {
 	p.write("form.yaml", "title: Rounds\nfields: [tank\n")
 	p.ok("commit", "-m", "Broken")
 	p.write("form.yaml", "title: Rounds of today\nfields: [tank\n")
-	if out := p.ok("compare"); !strings.Contains(out, "line:#1.text  title: Rounds → title: Rounds of today") || !strings.Contains(out, "read as plain text") {
+	if out := p.ok("compare"); !strings.Contains(out, "line:#1.text  title: Rounds → title: Rounds of today") ||
+		!strings.Contains(out, "read as plain text") {
 		t.Errorf("compare: %s", out)
 	}
 	p.write("form.yaml", "title: Rounds of today\nfields: [tank]\n")

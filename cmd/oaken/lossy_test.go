@@ -28,8 +28,10 @@ func engines(t *testing.T, test func(t *testing.T, p *project, target string, ru
 // is told, consented to, saved, and a rollback brings the very values back.
 func TestTypesThatLoseAskAndComeBack(t *testing.T) {
 	engines(t, func(t *testing.T, p *project, target string, run func(string)) {
-		run("create table tank (id int primary key, litres decimal(10,4), depth double precision, since " + map[bool]string{true: "text", false: "timestamp"}[strings.HasPrefix(target, "sqlite")] + ", name varchar(20))")
-		run("insert into tank values (1, 1.2345, 2.75, '2026-01-02 03:04:05', 'The great reef'), (2, 2, 3, '2026-01-02 00:00:00', 'kelp'), (3, null, null, '2026-01-03 00:00:00', null)")
+		run("create table tank (id int primary key, litres decimal(10,4), depth double precision, since " + map[bool]string{true: "text",
+			false: "timestamp"}[strings.HasPrefix(target, "sqlite")] + ", name varchar(20))")
+		run("insert into tank values (1, 1.2345, 2.75, '2026-01-02 03:04:05', 'The great reef'), (2, 2, 3, '2026-01-02 00:00:00', " +
+			"'kelp'), (3, null, null, '2026-01-03 00:00:00', null)")
 		if strings.HasPrefix(target, "sqlite") { // there a type of text holds any text
 			run("insert into tank values (4, 7, 0.5, '007', '7')")
 		}
@@ -44,7 +46,9 @@ func TestTypesThatLoseAskAndComeBack(t *testing.T) {
 			}
 		}
 		text := strings.ToLower(p.read(file))
-		for _, old := range [][2]string{{"decimal(10,4)", "decimal(10,2)"}, {"decimal(10, 4)", "decimal(10, 2)"}, {"numeric(10,4)", "numeric(10,2)"}, {"numeric(10, 4)", "numeric(10, 2)"}, {"double precision", "int"}, {"depth double", "depth int"}, {"varchar(20)", "varchar(5)"}, {"character varying(20)", "character varying(5)"}} {
+		for _, old := range [][2]string{{"decimal(10,4)", "decimal(10,2)"}, {"decimal(10, 4)", "decimal(10, 2)"},
+			{"numeric(10,4)", "numeric(10,2)"}, {"numeric(10, 4)", "numeric(10, 2)"}, {"double precision", "int"}, {"depth double",
+				"depth int"}, {"varchar(20)", "varchar(5)"}, {"character varying(20)", "character varying(5)"}} {
 			text = strings.Replace(text, old[0], old[1], 1)
 		}
 		if strings.HasPrefix(target, "sqlite") {
@@ -58,7 +62,8 @@ func TestTypesThatLoseAskAndComeBack(t *testing.T) {
 		p.ok("deploy", "live", "--allow-loss", "--yes")
 		p.ok("verify", "work", "env:live")
 		p.ok("rollback", "live", "--allow-loss", "--yes")
-		same := "create table agrees (n int check (n = 0)); insert into agrees select count(*) from (select * from tank except select * from proof) x; drop table agrees"
+		same := "create table agrees (n int check (n = 0)); insert into agrees select count(*) from (select * from tank except select * " +
+			"from proof) x; drop table agrees"
 		for _, part := range strings.Split(same, "; ") {
 			run(part)
 		}
@@ -117,7 +122,9 @@ func TestRenamesGoBothWays(t *testing.T) {
 			name = "create table public.tank ("
 		}
 		is := p.read(file)
-		p.write(strings.Replace(file, "tank.sql", "basin.sql", 1), strings.ReplaceAll(strings.Replace(is, name, "-- formerly: tank\n"+strings.Replace(name, "tank", "basin", 1), 1), "tank_pkey", "basin_pkey"))
+		p.write(strings.Replace(file, "tank.sql", "basin.sql", 1),
+			strings.ReplaceAll(strings.Replace(is, name, "-- formerly: tank\n"+strings.Replace(name, "tank", "basin", 1), 1), "tank_pkey",
+				"basin_pkey"))
 		if err := os.Remove(p.path(file)); err != nil {
 			t.Fatal(err)
 		}
@@ -248,7 +255,8 @@ func TestValuesOfAnEnumGetOtherNames(t *testing.T) {
 	s, p := postgresServer(t), empty(t)
 	live := s.database(t)
 	run := func(text string) { s.run(t, live, text) }
-	run("create type mood as enum ('calm', 'starving'); create table fish (id int primary key, mood mood default 'starving'); insert into fish values (1, 'starving'), (2, 'calm'); create view hungry as select id from fish where mood = 'starving'")
+	run("create type mood as enum ('calm', 'starving'); create table fish (id int primary key, mood mood default 'starving'); insert " +
+		"into fish values (1, 'starving'), (2, 'calm'); create view hungry as select id from fish where mood = 'starving'")
 	p.ok("begin")
 	p.ok("env", "add", "live", s.target(live))
 	p.ok("capture", "live", "--commit", "-m", "First")

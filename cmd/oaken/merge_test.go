@@ -42,14 +42,17 @@ func TestTwoColumnsOfOneTableMerge(t *testing.T) {
 	p.ok("capture", "dev")
 	p.ok("commit", "-m", "Amount")
 	p.ok("go", "tarek")
-	p.write("database/tables/feeding.sql", strings.Replace(p.read("database/tables/feeding.sql"), "food text not null", "food text not null,\n  keeper text", 1))
+	p.write("database/tables/feeding.sql", strings.Replace(p.read("database/tables/feeding.sql"), "food text not null",
+		"food text not null,\n  keeper text", 1))
 	p.ok("commit", "-m", "Keeper")
 	p.ok("go", "main")
 	p.ok("merge", "tarek")
-	if got := p.read("database/tables/feeding.sql"); !strings.Contains(got, "keeper text") || !strings.Contains(got, "amount_g integer not null default 0") {
+	if got := p.read("database/tables/feeding.sql"); !strings.Contains(got, "keeper text") ||
+		!strings.Contains(got, "amount_g integer not null default 0") {
 		t.Errorf("merged table:\n%s", got)
 	}
-	if out := p.ok("deploy", "dev"); !strings.Contains(out, "add column keeper text") || strings.Contains(out, "amount_g") || !strings.Contains(out, "agree") {
+	if out := p.ok("deploy", "dev"); !strings.Contains(out, "add column keeper text") || strings.Contains(out, "amount_g") ||
+		!strings.Contains(out, "agree") {
 		t.Errorf("deploy: %s", out)
 	}
 }
@@ -68,7 +71,8 @@ func conflicted(t *testing.T) *project {
 	p.write(sample.Notes, "The reef exhibit opens in June.\n")
 	p.ok("commit", "-m", "Three")
 	p.ok("go", "main")
-	if r := p.run("merge", "kelp"); r.status != 3 || !strings.Contains(r.out, "exhibit/reef.glb::node:Lamp.scale") || !strings.Contains(r.err, "2 conflicts are open") {
+	if r := p.run("merge", "kelp"); r.status != 3 || !strings.Contains(r.out, "exhibit/reef.glb::node:Lamp.scale") ||
+		!strings.Contains(r.err, "2 conflicts are open") {
 		t.Fatalf("merge: %d\n%s%s", r.status, r.out, r.err)
 	}
 	return p
@@ -81,7 +85,9 @@ func TestAConflictNamesThePropertyAndIsSettled(t *testing.T) {
 		row := c.(map[string]any)
 		got = append(got, fmt.Sprint(row["address"], " ", row["base"], " | ", row["mine"], " | ", row["theirs"]))
 	}
-	want := []string{"exhibit/reef.glb::node:Lamp.scale 1 1 1 | 2 2 2 | 3 3 3", "notes/opening.txt::line:#1.text The reef exhibit opens in spring. | The reef exhibit opens in May. | The reef exhibit opens in June."}
+	want := []string{"exhibit/reef.glb::node:Lamp.scale 1 1 1 | 2 2 2 | 3 3 3",
+		"notes/opening.txt::line:#1.text The reef exhibit opens in spring. | The reef exhibit opens in May. | The reef exhibit " +
+			"opens in June."}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("conflicts:\n%s", strings.Join(got, "\n"))
 	}

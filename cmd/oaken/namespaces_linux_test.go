@@ -68,7 +68,8 @@ func TestACommitThatSleptLosesNothing(t *testing.T) {
 	slept := 0
 	for range sleeps(t) {
 		for i := range 40 {
-			p.write("many/"+string(rune('a'+i%26))+string(rune('a'+i/26))+".txt", strings.Repeat(string(rune('a'+rand.IntN(26))), 20000+rand.IntN(9000)))
+			p.write("many/"+string(rune('a'+i%26))+string(rune('a'+i/26))+".txt",
+				strings.Repeat(string(rune('a'+rand.IntN(26))), 20000+rand.IntN(9000)))
 		}
 		a := p.apart("commit", "-m", "Slept")
 		if a.sleeps(time.Duration(8+rand.IntN(40)) * time.Millisecond) {

@@ -99,8 +99,10 @@ func (o *orm) run(target string, args ...string) string {
 	}
 	cmd := exec.Command("/usr/bin/python3", append([]string{"-m", "django"}, args...)...)
 	cmd.Dir = o.dir
-	cmd.Env = append(os.Environ(), "PYTHONPATH="+o.dir, "PYTHONDONTWRITEBYTECODE=1", "PYTHONWARNINGS=ignore", "DJANGO_SETTINGS_MODULE=settings",
-		"BAY_ENGINE="+engine, "BAY_NAME="+strings.Trim(u.Path, "/"), "BAY_USER="+u.User.Username(), "BAY_HOST="+u.Hostname(), "BAY_PORT="+u.Port())
+	cmd.Env = append(os.Environ(), "PYTHONPATH="+o.dir, "PYTHONDONTWRITEBYTECODE=1", "PYTHONWARNINGS=ignore",
+		"DJANGO_SETTINGS_MODULE=settings",
+		"BAY_ENGINE="+engine, "BAY_NAME="+strings.Trim(u.Path, "/"), "BAY_USER="+u.User.Username(), "BAY_HOST="+u.Hostname(),
+		"BAY_PORT="+u.Port())
 	out, err := cmd.CombinedOutput()
 	if err != nil {
 		o.t.Fatalf("the mapper, %s: %v\n%s", strings.Join(args, " "), err, out)
@@ -125,7 +127,8 @@ func TestAnORMsLife(t *testing.T) {
 			p.ok("rows", "track", "django_migrations", "--from", "dev")
 			p.ok("commit", "-m", "Which migrations ran")
 			p.ok("deploy", "live", "--yes")
-			s.run(t, live, "insert into bay_keeper (name) values ('Ada Reef'), ('Cy de Bay'), ('Di Cove'); insert into bay_tank (code, litres, keeper_id) values ('T1', 10, 1), ('T2', 20, 2), ('T3', 5, 2);")
+			s.run(t, live, "insert into bay_keeper (name) values ('Ada Reef'), ('Cy de Bay'), ('Di Cove'); insert into bay_tank (code, "+
+				"litres, keeper_id) values ('T1', 10, 1), ('T2', 20, 2), ('T3', 5, 2);")
 			p.says(o.run(s.target(live), "migrate"), "No migrations to apply")
 
 			names := live + "_names"
@@ -142,7 +145,9 @@ func TestAnORMsLife(t *testing.T) {
 				p.write(file, strings.Replace(text, "  label varchar(20) not null,", "  label varchar(20) not null, -- formerly: code", 1))
 			}
 			split, join := splitting(dev)
-			p.write(folder+"data-steps/0002-names.sql", "update bay_keeper set given = "+split+";\n-- check:\nselect id from bay_keeper where family = '';\n-- back:\nupdate bay_keeper set name = "+join+";\n")
+			p.write(folder+"data-steps/0002-names.sql",
+				"update bay_keeper set given = "+split+";\n-- check:\nselect id from bay_keeper where family = '';\n-- back:\n"+
+					"update bay_keeper set name = "+join+";\n")
 			p.ok("commit", "-m", "Names in two parts, labels, meals")
 			p.ok("go", "main")
 			p.ok("merge", "names")
@@ -150,7 +155,11 @@ func TestAnORMsLife(t *testing.T) {
 			p.ok("verify", "main", "env:live")
 			p.says(o.run(s.target(live), "migrate"), "No migrations to apply")
 			p.says(o.run(s.target(live), "makemigrations", "--check", "--dry-run"), "No changes detected")
-			out := o.run(s.target(live), "shell", "-c", "from bay.models import *\nfor k in Keeper.objects.order_by('id'): print(k.id, k.given, '/', k.family, [(t.label, t.litres) for t in k.tank_set.order_by('id')])\nprint(Meal.objects.create(tank=Tank.objects.get(label='T3'), grams='1.25').tank.keeper.family)")
+			out := o.run(s.target(live), "shell", "-c",
+				"from bay.models import *\n"+
+					"for k in Keeper.objects.order_by('id'): print(k.id, k.given, '/', k.family, [(t.label, t.litres) for t in "+
+					"k.tank_set.order_by('id')])\n"+
+					"print(Meal.objects.create(tank=Tank.objects.get(label='T3'), grams='1.25').tank.keeper.family)")
 			p.says(out, "1 Ada / Reef [('T1', 10)]", "2 Cy / de Bay [('T2', 20), ('T3', 5)]", "3 Di / Cove []")
 			p.ok("rollback", "live", "--yes", "--allow-loss")
 			run := func(text string) { s.run(t, live, text) }

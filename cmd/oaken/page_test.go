@@ -37,7 +37,8 @@ func pageOf(t *testing.T) (*project, string) {
 func TestAPageShowsTheWholeComparison(t *testing.T) {
 	_, html := pageOf(t)
 	for _, want := range []string{
-		`<span class="key">Lamp</span>`, "1.2 1.2 1.2", "Nodes of the scene", `class="wave-is"`, "audio/wave;base64,", "what differs", "of the pixels differ",
+		`<span class="key">Lamp</span>`, "1.2 1.2 1.2", "Nodes of the scene", `class="wave-is"`, "audio/wave;base64,", "what differs",
+		"of the pixels differ",
 		"&lt;b&gt;", "&amp; more", "&lt;/script&gt;", "Lines of part:",
 	} {
 		if !strings.Contains(html, want) {
@@ -80,14 +81,16 @@ func TestAPageIsUsedByKeyboard(t *testing.T) {
 	}
 	p, html := pageOf(t)
 	p.write("pressed.html", strings.Replace(html, "</body>", pressing, 1))
-	out, err := exec.Command(browser, "--headless", "--no-sandbox", "--disable-gpu", "--user-data-dir="+filepath.Join(t.TempDir(), "browser"), "--virtual-time-budget=3000",
+	out, err := exec.Command(browser, "--headless", "--no-sandbox", "--disable-gpu",
+		"--user-data-dir="+filepath.Join(t.TempDir(), "browser"), "--virtual-time-budget=3000",
 		"--dump-dom", "file://"+p.path("pressed.html")).Output()
 	if err != nil {
 		t.Fatal(err)
 	}
 	head := string(out[:min(len(out), 1200)])
 	for _, want := range []string{
-		`data-first="apps/rounds.app"`, `data-second="exhibit/reef.glb"`, `data-focus="a2"`, `data-back="apps/rounds.app"`, `data-view="over none"`, `data-curtain="curtain flex"`,
+		`data-first="apps/rounds.app"`, `data-second="exhibit/reef.glb"`, `data-focus="a2"`, `data-back="apps/rounds.app"`,
+		`data-view="over none"`, `data-curtain="curtain flex"`,
 		`data-shown="exhibit/reef.glb"`, `data-again="0"`, `data-folded="0"`, `data-help="true"`, `data-pictures="true"`,
 	} {
 		if !strings.Contains(head, want) {
@@ -100,7 +103,8 @@ func TestTextsAreComparedLineByLine(t *testing.T) {
 	p := world(t)
 	p.write(sample.Notes, strings.Replace(p.read(sample.Notes), "spring", "autumn", 1)+"Bring a coat.\n")
 	out := p.ok("compare", "--lines")
-	for _, want := range []string{"was     1        The reef exhibit opens in spring.", " is           1  The reef exhibit opens in autumn.", " is           4  Bring a coat."} {
+	for _, want := range []string{"was     1        The reef exhibit opens in spring.",
+		" is           1  The reef exhibit opens in autumn.", " is           4  Bring a coat."} {
 		if !strings.Contains(out, want) {
 			t.Errorf("no %q in\n%s", want, out)
 		}
@@ -115,7 +119,8 @@ func TestOutsideViewersAreOpened(t *testing.T) {
 	p := world(t)
 	p.write(sample.Notes, "Another note.\n")
 	p.fails(2, "no viewer", "compare", "--viewer")
-	p.write("oaken.toml", p.read("oaken.toml")+"\n[[viewer]]\nkind = \"text\"\ncommand = [\"sh\", \"-c\", \"cat $0 $1 >>seen.log; exit 1\", \"{from}\", \"{to}\"]\n")
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[viewer]]\nkind = \"text\"\n"+
+		"command = [\"sh\", \"-c\", \"cat $0 $1 >>seen.log; exit 1\", \"{from}\", \"{to}\"]\n")
 	p.ok("compare", "--viewer", sample.Notes)
 	if got := p.read("seen.log"); !strings.Contains(got, "opens in spring") || !strings.Contains(got, "Another note.") {
 		t.Errorf("the viewer saw %q", got)

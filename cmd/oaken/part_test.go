@@ -30,10 +30,12 @@ func TestAPartOfTheProject(t *testing.T) {
 	imke.ok("commit", "-m", "A lamp")
 	imke.ok("branch", "kelp")
 	part := imke.beside("part", "--only", "database", "--only", "**/*.png")
-	if part.has(sample.Scene) || part.has(sample.Notes) || !part.has("exhibit/textures/sand.png") || !part.has("database/tables/tank.sql") || !part.has("oaken.toml") {
+	if part.has(sample.Scene) || part.has(sample.Notes) || !part.has("exhibit/textures/sand.png") ||
+		!part.has("database/tables/tank.sql") || !part.has("oaken.toml") {
 		t.Fatalf("laid out: %s", part.tree("."))
 	}
-	if out := part.ok("changes"); !strings.Contains(out, "Nothing has changed") || !strings.Contains(out, "a part of the project: database, **/*.png") {
+	if out := part.ok("changes"); !strings.Contains(out, "Nothing has changed") ||
+		!strings.Contains(out, "a part of the project: database, **/*.png") {
 		t.Errorf("changes: %s", out)
 	}
 	if out := part.ok("compare", "main:1", "work"); strings.Contains(out, "reef") || !strings.Contains(out, "lamp.txt") {
@@ -69,7 +71,8 @@ func TestAPartOfTheProject(t *testing.T) {
 	part.ok("commit", "-m", "Main into kelp")
 	whole := imke.beside("whole", "--branch", "kelp")
 	imke.ok("sync")
-	if got, want := whole.tree("."), imke.tree("."); strings.ReplaceAll(got, "x", "") == "" || whole.read(sample.Scene) != imke.read(sample.Scene) || whole.read(sample.Notes) != "edited\n" {
+	if got, want := whole.tree("."), imke.tree("."); strings.ReplaceAll(got, "x", "") == "" ||
+		whole.read(sample.Scene) != imke.read(sample.Scene) || whole.read(sample.Notes) != "edited\n" {
 		t.Errorf("the merged branch: %s\nwant %s", got, want)
 	}
 	part.ok("health")
@@ -114,7 +117,8 @@ func TestBareFoldersAreKept(t *testing.T) {
 	if err := os.MkdirAll(p.path("exhibit/later/deep"), 0o777); err != nil {
 		t.Fatal(err)
 	}
-	if rows := p.object("changes")["changes"].([]any); len(rows) != 1 || rows[0].(map[string]any)["path"] != "exhibit/later/deep" || rows[0].(map[string]any)["kind"] != "folder" {
+	if rows := p.object("changes")["changes"].([]any); len(rows) != 1 || rows[0].(map[string]any)["path"] != "exhibit/later/deep" ||
+		rows[0].(map[string]any)["kind"] != "folder" {
 		t.Errorf("changes: %v", rows)
 	}
 	p.ok("commit", "-m", "A place for later")
@@ -158,7 +162,8 @@ func TestElementsComeBackOneByOne(t *testing.T) {
 	p.reef(sample.Lamp{Scale: 2, Brightness: 80})
 	p.ok("commit", "-m", "Large and bright")
 	p.write("notes/opening.txt", "Something else.\n")
-	if out := p.ok("restore", sample.Scene+"::node:Lamp.scale", "--from", "main:1"); !strings.Contains(out, "node:Lamp.scale as in main:1 again") {
+	if out := p.ok("restore", sample.Scene+"::node:Lamp.scale", "--from", "main:1"); !strings.Contains(out,
+		"node:Lamp.scale as in main:1 again") {
 		t.Errorf("restore: %s", out)
 	}
 	want, _ := sample.Reef(sample.Lamp{Scale: 1, Brightness: 80})

@@ -90,7 +90,8 @@ func TestACrowdAtWork(t *testing.T) {
 	for n := range all {
 		name := fmt.Sprint("P", n)
 		(&project{t: t, dir: dir}).ok("open", "chest", name, "--as", name)
-		all[n] = &person{project: &project{t: t, dir: filepath.Join(dir, name)}, ps: ps, name: name, r: rand.New(rand.NewPCG(uint64(seed), uint64(n))), edits: map[string]string{}}
+		all[n] = &person{project: &project{t: t, dir: filepath.Join(dir, name)}, ps: ps, name: name,
+			r: rand.New(rand.NewPCG(uint64(seed), uint64(n))), edits: map[string]string{}}
 		wg.Go(func() {
 			for range each {
 				all[n].step()
@@ -154,8 +155,10 @@ func (p *person) call(args ...string) (status int, out map[string]any) {
 	if err := json.Unmarshal(stdout.Bytes(), &out); err != nil {
 		p.t.Errorf("%s: oaken %v: status %d, %q %s", p.name, args, status, stdout.String(), stderr.String())
 	}
-	harmless := []string{"names no state", "is not locked", "is locked as a part", "There is no branch", "nothing to set aside", "Nothing is parked", "as aside already", "Nothing is being merged", "No conflict is open", "There is no commit yet"}
-	if status == 1 || status == 6 || status == 2 && !slices.ContainsFunc(harmless, func(s string) bool { return strings.Contains(stdout.String(), s) }) {
+	harmless := []string{"names no state", "is not locked", "is locked as a part", "There is no branch", "nothing to set aside",
+		"Nothing is parked", "as aside already", "Nothing is being merged", "No conflict is open", "There is no commit yet"}
+	if status == 1 || status == 6 || status == 2 &&
+		!slices.ContainsFunc(harmless, func(s string) bool { return strings.Contains(stdout.String(), s) }) {
 		p.t.Errorf("%s: oaken %v: status %d\n%s", p.name, args, status, stdout.String())
 	}
 	return status, out
@@ -677,7 +680,8 @@ func (m *model) checkEdit(k ledger.Commit) {
 		}
 		v, meant := want.Edits[s.File+" "+s.Key]
 		if !meant || v != after[s] {
-			m.t.Errorf("%s:%d by %s changes %v from %q to %q, which nobody meant: %s", k.Branch, k.Depth, k.Author, s, before[s], after[s], k.Message)
+			m.t.Errorf("%s:%d by %s changes %v from %q to %q, which nobody meant: %s", k.Branch, k.Depth, k.Author, s, before[s],
+				after[s], k.Message)
 		}
 	}
 }
@@ -739,7 +743,8 @@ func (m *model) checkMerge(k ledger.Commit) {
 			continue // it stood where something else was settled
 		}
 		if ok && got[s] != want || !ok && got[s] != mine[s] && got[s] != theirs[s] {
-			m.t.Errorf("%s:%d by %s merges %v to %q: base %q, mine %q, theirs %q", k.Branch, k.Depth, k.Author, s, got[s], base[s], mine[s], theirs[s])
+			m.t.Errorf("%s:%d by %s merges %v to %q: base %q, mine %q, theirs %q", k.Branch, k.Depth, k.Author, s, got[s], base[s],
+				mine[s], theirs[s])
 		}
 	}
 }

@@ -27,20 +27,26 @@ func month(t *testing.T, args ...string) (p *project, told string) {
 
 func TestAMonthInThePipeline(t *testing.T) {
 	p, told := month(t)
-	p.says(told, "in conflict: database::view:hungry_tank.definition", "received and arrival: mean much the same", "gate notes (exit status 2", "rehearsal is booked for Exhibit by Tarek until 2026-06-11 23:59",
-		"AQ-77  Feedings know whether a robot gave them       Maren   in live, owed", "gate owed (Exhibit has owed hotfix:4 of live for more than 5d", "taken back by Sefa", "live is frozen until 2026-06-30", "Yes: every environment holds that.")
+	p.says(told, "in conflict: database::view:hungry_tank.definition", "received and arrival: mean much the same",
+		"gate notes (exit status 2", "rehearsal is booked for Exhibit by Tarek until 2026-06-11 23:59",
+		"AQ-77  Feedings know whether a robot gave them       Maren   in live, owed",
+		"gate owed (Exhibit has owed hotfix:4 of live for more than 5d", "taken back by Sefa", "live is frozen until 2026-06-30",
+		"Yes: every environment holds that.")
 	page := p.read("../brindle-bay-month-stages/board.html")
 	p.says(page, "<svg", "Brindle Bay: the pipeline", "AQ-31", "husbandry:4", "id=\"stage-rehearsal\"")
-	if strings.Contains(page, "http://") && strings.Count(page, "http://") != strings.Count(page, "http://www.w3.org/2000/svg") || strings.Contains(page, "https://") {
+	if strings.Contains(page, "http://") && strings.Count(page, "http://") != strings.Count(page, "http://www.w3.org/2000/svg") ||
+		strings.Contains(page, "https://") {
 		t.Error("the board loads something from elsewhere")
 	}
-	p.says(p.read("../brindle-bay-month-stages/june.html"), "What went to live from 1 June 2026 to 30 June 2026", "AQ-77", "alter table feeding add column robot")
+	p.says(p.read("../brindle-bay-month-stages/june.html"), "What went to live from 1 June 2026 to 30 June 2026", "AQ-77",
+		"alter table feeding add column robot")
 	book, err := excelize.OpenReader(strings.NewReader(p.read("../brindle-bay-month-stages/june.xlsx")))
 	if err != nil {
 		t.Fatal(err)
 	}
 	rows, err := book.GetRows("Deployments")
-	if err != nil || len(rows) != 5 || rows[1][4] != "withdraw" || rows[2][1] != "2026-06-15 18:55" || rows[2][3] != "live:4" || rows[2][8] != "AQ-77" || rows[3][4] != "promote" {
+	if err != nil || len(rows) != 5 || rows[1][4] != "withdraw" || rows[2][1] != "2026-06-15 18:55" || rows[2][3] != "live:4" ||
+		rows[2][8] != "AQ-77" || rows[3][4] != "promote" {
 		t.Errorf("the sheet: %v, %v", rows, err)
 	}
 	if got := book.GetSheetList(); !slices.Equal(got, []string{"Deployments", "Items", "Changes"}) {
@@ -54,7 +60,8 @@ func TestAMonthInThePipeline(t *testing.T) {
 	o := p.object("owed")
 	row := o["owed"].([]any)[0].(map[string]any)
 	commit := row["commits"].([]any)[0].(map[string]any)
-	if len(o["owed"].([]any)) != 2 || row["lane"] != "Husbandry" || row["environment"] != "odalys" || commit["state"] != "exhibit:8" || commit["item"] != "AQ-31" || commit["in"] != "rehearsal" || commit["merged"] != false {
+	if len(o["owed"].([]any)) != 2 || row["lane"] != "Husbandry" || row["environment"] != "odalys" || commit["state"] != "exhibit:8" ||
+		commit["item"] != "AQ-31" || commit["in"] != "rehearsal" || commit["merged"] != false {
 		t.Errorf("owed: %v", o)
 	}
 	if r := p.run("owed", "--check"); r.status != 1 {
@@ -100,7 +107,8 @@ func TestAMonthOnAServer(t *testing.T) {
 	}()
 	p := empty(t)
 	told := p.ok("demo", "--pipeline", name, "--on", base)
-	p.says(told, "in conflict: database::schema:public/view:hungry_tank.definition", "arrival: mean much the same", "gate notes", "is booked for Exhibit", "taken back by Sefa", "Yes: every environment holds that.")
+	p.says(told, "in conflict: database::schema:public/view:hungry_tank.definition", "arrival: mean much the same", "gate notes",
+		"is booked for Exhibit", "taken back by Sefa", "Yes: every environment holds that.")
 	in := &project{t: t, dir: p.path(name)}
 	if r := in.run("verify", "--pipeline", "release:june"); r.status != 1 || !strings.Contains(r.out, "No: ") {
 		t.Errorf("verify against the release: %d %s", r.status, r.out)
@@ -187,7 +195,8 @@ func (p *project) declared() {
 	p.ok("go", "reef")
 }
 
-const noGates = "\n[[pipeline.gate]]\nname = \"tests\"\ncommand = [\"true\"]\n\n[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"true\"]\n"
+const noGates = "\n[[pipeline.gate]]\nname = \"tests\"\ncommand = [\"true\"]\n\n[[pipeline.gate]]\nname = \"passed\"\n" +
+	"command = [\"true\"]\n"
 
 // change changes the development database, and commits that.
 func (p *project) change(sql, message string, more ...string) {
@@ -202,13 +211,16 @@ func TestEachGateShutsAndOpens(t *testing.T) {
 		shut       string // part of what the promotion to live says
 		open       func(p *project)
 	}{
-		{"a command", "[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"grep\", \"-q\", \"open\", \"signs/tank.txt\"]\n", "passed (exit status 1", func(p *project) {
-			p.write("signs/tank.txt", "The reef is open\n")
-			p.ok("commit", "-m", "open")
-			p.ok("promote", "dev")
-		}},
-		{"a command that hangs", "[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"sleep\", \"30\"]\nwithin = \"200ms\"\n", "passed (it took longer than 200ms", nil},
-		{"an approval", "[team.roles]\nleads = [\"Ravi\", \"Imke\"]\n[[pipeline.gate]]\nname = \"passed\"\napprovals = 1\nby = [\"leads\"]\n", "nobody has approved it", func(p *project) {
+		{"a command", "[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"grep\", \"-q\", \"open\", \"signs/tank.txt\"]\n",
+			"passed (exit status 1", func(p *project) {
+				p.write("signs/tank.txt", "The reef is open\n")
+				p.ok("commit", "-m", "open")
+				p.ok("promote", "dev")
+			}},
+		{"a command that hangs", "[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"sleep\", \"30\"]\nwithin = \"200ms\"\n",
+			"passed (it took longer than 200ms", nil},
+		{"an approval", "[team.roles]\nleads = [\"Ravi\", \"Imke\"]\n[[pipeline.gate]]\nname = \"passed\"\napprovals = 1\n" +
+			"by = [\"leads\"]\n", "nobody has approved it", func(p *project) {
 			p.says(p.ok("approve", "live"), "Imke did, and wrote some of it")
 			p.says(p.ok("--as", "Tarek", "approve", "live"), "shut")
 			p.fails(4, "may not override gates", "promote", "test", "live", "--override", "passed", "--reason", "x")
@@ -218,8 +230,10 @@ func TestEachGateShutsAndOpens(t *testing.T) {
 		}},
 		{"a rest", "[[pipeline.gate]]\nname = \"passed\"\nrest = \"1d\"\n", "in test for less than a minute", nil},
 		{"reviews", "[[pipeline.gate]]\nname = \"passed\"\nneeds = \"reviews\"\n", "came through no review", nil},
-		{"a booking", "[[pipeline.gate]]\nname = \"passed\"\nneeds = \"booking\"\n", "live is not booked for this lane", func(p *project) { p.ok("book", "live", "--lane", "Reef", "--for", "2h") }},
-		{"a freeze", "[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"true\"]\n[[pipeline.freeze]]\nenvironments = [\"live\"]\nfrom = \"2020-01-01\"\nwhy = \"holidays\"\n", "freeze (live is frozen: holidays)", nil},
+		{"a booking", "[[pipeline.gate]]\nname = \"passed\"\nneeds = \"booking\"\n", "live is not booked for this lane",
+			func(p *project) { p.ok("book", "live", "--lane", "Reef", "--for", "2h") }},
+		{"a freeze", "[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"true\"]\n[[pipeline.freeze]]\nenvironments = [\"live\"]\n" +
+			"from = \"2020-01-01\"\nwhy = \"holidays\"\n", "freeze (live is frozen: holidays)", nil},
 		{"a control", "[[pipeline.gate]]\nname = \"passed\"\ncommand = [\"true\"]\n", "", nil},
 		{"a gate that is not there", "", "there is no gate of that name", nil},
 	} {
@@ -283,11 +297,14 @@ func TestAWorkItemMovesWithWhatItNeeds(t *testing.T) {
 	p := lane(t, noGates)
 	p.change("create table moult (id integer primary key, specimen_id integer, seen_on text)", "Moults are noted", "--item", "AQ-1")
 	p.change("create table guide (id integer primary key, name text)", "Guides", "--item", "AQ-2")
-	p.change("create view moults_lately as select specimen_id, seen_on from moult where seen_on > '2026'", "Moults of this year", "--item", "AQ-3")
+	p.change("create view moults_lately as select specimen_id, seen_on from moult where seen_on > '2026'", "Moults of this year",
+		"--item", "AQ-3")
 	p.write("signs/tank.txt", "The reef, with crabs that moult\n")
 	p.ok("commit", "-m", "A sign", "--item", "AQ-3")
 	r := p.run("promote", "dev", "test", "--item", "AQ-3")
-	if r.status != 4 || !strings.Contains(r.out, "It depends on work that was not chosen") || !strings.Contains(r.out, "AQ-1  Moults are noted") || strings.Contains(r.out, "Guides") || !strings.Contains(r.err, "reef:5 uses database::table:moult, which reef:3 brings") {
+	if r.status != 4 || !strings.Contains(r.out, "It depends on work that was not chosen") ||
+		!strings.Contains(r.out, "AQ-1  Moults are noted") || strings.Contains(r.out, "Guides") ||
+		!strings.Contains(r.err, "reef:5 uses database::table:moult, which reef:3 brings") {
 		t.Errorf("an item with a need: %d %s%s", r.status, r.out, r.err)
 	}
 	dry := p.object("promote", "dev", "test", "--item", "AQ-3", "--dry-run")
@@ -296,7 +313,8 @@ func TestAWorkItemMovesWithWhatItNeeds(t *testing.T) {
 	}
 	p.fails(4, "has no such work", "promote", "dev", "test", "--item", "AQ-9")
 	p.says(p.ok("promote", "dev", "test", "--item", "AQ-3", "--with-needed"), "Taken along", "test:")
-	if out := p.ok("compare", "env:test", "reef", "database"); !strings.Contains(out, "table:guide  added") || strings.Contains(out, "moult") {
+	if out := p.ok("compare", "env:test", "reef", "database"); !strings.Contains(out, "table:guide  added") ||
+		strings.Contains(out, "moult") {
 		t.Errorf("after the item: %s", out)
 	}
 	if got := p.read("../test-signs/tank.txt"); !strings.Contains(got, "moult") {
@@ -318,14 +336,16 @@ func TestAWorkItemMovesWithWhatItNeeds(t *testing.T) {
 // process die.
 func TestAStageChangesWholeOrNotAtAll(t *testing.T) {
 	p := lane(t, noGates)
-	p.sql("../test.db", "insert into tank (name, litres) values ('Kelp', 9000); insert into specimen (tank_id, species, arrived) values (1, 'Blue tang', '2026-02-11')")
+	p.sql("../test.db", "insert into tank (name, litres) values ('Kelp', 9000); insert into specimen (tank_id, species, arrived) values "+
+		"(1, 'Blue tang', '2026-02-11')")
 	p.write("signs/tank.txt", "The reef, larger\n")
 	p.change("alter table specimen drop column arrived", "No days of arrival any more")
 	p.ok("commit", "-m", "A larger sign")
 	p.says(p.run("promote", "dev", "--dry-run").out, "Not tried in dev, which does not hold it: signs")
 	p.fails(4, "would lose data", "promote", "dev")
 	p.ok("promote", "dev", "--script", "../up.sql")
-	p.says(p.read("../up.sql"), "-- Target 1: sqlite:../test.db, which holds database", "begin immediate;", "-- LOSES DATA: ", "-- Target 2: folder:../test-signs, which holds signs", "-- file:\"tank.txt\": replace the file")
+	p.says(p.read("../up.sql"), "-- Target 1: sqlite:../test.db, which holds database", "begin immediate;", "-- LOSES DATA: ",
+		"-- Target 2: folder:../test-signs, which holds signs", "-- file:\"tank.txt\": replace the file")
 	if err := os.Remove(p.path("../test-signs/tank.txt")); err != nil {
 		t.Fatal(err)
 	}
@@ -351,7 +371,8 @@ func TestAStageChangesWholeOrNotAtAll(t *testing.T) {
 	if r := p.run("drift", "test", "--check"); r.status != 0 {
 		t.Errorf("the failed promotion left something: %s%s", r.out, r.err)
 	}
-	p.sql("../test.db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from specimen where arrived = '2026-02-11'; drop table proof")
+	p.sql("../test.db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from specimen where arrived = "+
+		"'2026-02-11'; drop table proof")
 	os.Remove(p.path("../test-signs/zoo.txt"))
 	p.ok("promote", "dev", "--allow-loss")
 	p.ok("verify", "env:test", "reef")
@@ -362,7 +383,8 @@ func TestAStageChangesWholeOrNotAtAll(t *testing.T) {
 	list := p.object("deployments", "test")["deployments"].([]any)
 	first := fmt.Sprint(list[len(list)-1].(map[string]any)["number"])
 	p.says(p.ok("rollback", "test", "--to", first), "steps done")
-	p.sql("../test.db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from specimen where arrived = '2026-02-11'; drop table proof")
+	p.sql("../test.db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from specimen where arrived = "+
+		"'2026-02-11'; drop table proof")
 	p.fails(2, "is none that test could go back to", "rollback", "test", "--to", p.newest())
 	if got := p.read("../test-signs/tank.txt"); got != "The reef\n" {
 		t.Errorf("after the rollback: %q", got)
@@ -379,7 +401,8 @@ func TestAPromotionGoesOnAfterAKill(t *testing.T) {
 			p.write(fmt.Sprintf("signs/%d.txt", i), fmt.Sprintf("sign %d of round %d\n", i, round))
 		}
 		p.ok("commit", "-m", "Signs")
-		p.change(fmt.Sprintf("alter table tank add column c%d text; create view v%d as select id, c%d from tank", round, round, round), "Columns")
+		p.change(fmt.Sprintf("alter table tank add column c%d text; create view v%d as select id, c%d from tank", round, round, round),
+			"Columns")
 		for range 3 {
 			if ended, _ := p.killed(time.Duration(20+r.IntN(120))*time.Millisecond, "promote", "dev", "test"); ended {
 				break
@@ -419,7 +442,8 @@ func TestAPromotionGoesOnAfterAKill(t *testing.T) {
 }
 
 func TestWorkThatOvertakesIsOwed(t *testing.T) {
-	p := lane(t, noGates+"\n[[environment]]\nname = \"fix\"\ntarget = \"sqlite:../fix.db\"\ninto = \"database\"\ntier = \"development\"\nlane = \"Fix\"\n\n[[pipeline.lane]]\nname = \"Fix\"\nbranch = \"fix\"\n\n[[pipeline.move]]\nfrom = \"fix\"\nto = \"live\"\n")
+	p := lane(t, noGates+"\n[[environment]]\nname = \"fix\"\ntarget = \"sqlite:../fix.db\"\ninto = \"database\"\ntier = \"development\"\n"+
+		"lane = \"Fix\"\n\n[[pipeline.lane]]\nname = \"Fix\"\nbranch = \"fix\"\n\n[[pipeline.move]]\nfrom = \"fix\"\nto = \"live\"\n")
 	p.ok("branch", "fix", "--from", "main")
 	p.ok("go", "fix")
 	p.ok("deploy", "fix", "fix")
@@ -438,7 +462,8 @@ func TestWorkThatOvertakesIsOwed(t *testing.T) {
 	// The lane changes the same thing otherwise: the merge is refused, with the address.
 	p.change("alter table tank add column alarm text", "Another alarm")
 	r := p.run("backfill", "Reef")
-	if r.status != 3 || !strings.Contains(r.err, "database::table:tank/column:alarm") || !strings.Contains(r.err, "oaken go reef and oaken merge live:") {
+	if r.status != 3 || !strings.Contains(r.err, "database::table:tank/column:alarm") ||
+		!strings.Contains(r.err, "oaken go reef and oaken merge live:") {
 		t.Errorf("a backfill in conflict: %d %s%s", r.status, r.out, r.err)
 	}
 	if r := p.run("merge", "live"); r.status != 3 {
@@ -508,7 +533,8 @@ func TestBookingsInTheProgram(t *testing.T) {
 	p.says(p.ok("book", "live", "--lane", "Reef", "--for", "2h", "-m", "Opening"), "booked for Reef until", "Opening")
 	p.fails(4, "Imke does not work in the lane Kelp", "book", "live", "--lane", "Kelp", "--for", "2h")
 	p.says(p.ok("--as", "Odalys", "book", "live", "--lane", "Kelp", "--for", "3h"), "behind others", "Kelp  waits")
-	p.fails(4, "live is booked by others until then", "--as", "Odalys", "book", "live", "--lane", "Kelp", "--until", time.Now().Add(time.Hour).Format("2006-01-02T15:04"))
+	p.fails(4, "live is booked by others until then", "--as", "Odalys", "book", "live", "--lane", "Kelp", "--until",
+		time.Now().Add(time.Hour).Format("2006-01-02T15:04"))
 	p.fails(2, "A booking needs an end", "book", "live", "--lane", "Reef")
 	p.fails(2, "A booking is for a lane", "book", "live", "--for", "2h")
 	p.fails(2, "There is no lane Sand", "book", "live", "--lane", "Sand", "--for", "2h")
@@ -576,7 +602,8 @@ func TestOnlyWhoControlsMayPromote(t *testing.T) {
 
 // TestSettlingGoesNotRoundTheGates has an environment that takes promotions alone.
 func TestSettlingGoesNotRoundTheGates(t *testing.T) {
-	p := lane(t, noGates+"\n[[environment]]\nname = \"try\"\ntarget = \"sqlite:../try.db\"\ninto = \"database\"\ntier = \"acceptance\"\nbranch = \"try\"\n\n[[pipeline.move]]\nfrom = \"dev\"\nto = \"try\"\n")
+	p := lane(t, noGates+"\n[[environment]]\nname = \"try\"\ntarget = \"sqlite:../try.db\"\ninto = \"database\"\ntier = \"acceptance\"\n"+
+		"branch = \"try\"\n\n[[pipeline.move]]\nfrom = \"dev\"\nto = \"try\"\n")
 	p.ok("deploy", "try", "reef")
 	p.fails(2, "Several moves lead on from dev: to test and try", "promote", "dev")
 	p.change("alter table tank add column keeper text", "Keepers")
@@ -609,7 +636,8 @@ func TestSettlingGoesNotRoundTheGates(t *testing.T) {
 
 // TestTwoPromoteAtOnce lets several processes promote into one branch at the same time.
 func TestTwoPromoteAtOnce(t *testing.T) {
-	p := lane(t, noGates+"\n[[environment]]\nname = \"dev2\"\ntarget = \"folder:../dev2\"\ninto = \"signs\"\ntier = \"development\"\nlane = \"Two\"\n\n[[pipeline.lane]]\nname = \"Two\"\nbranch = \"two\"\n\n[[pipeline.move]]\nfrom = \"dev2\"\nto = \"test\"\n")
+	p := lane(t, noGates+"\n[[environment]]\nname = \"dev2\"\ntarget = \"folder:../dev2\"\ninto = \"signs\"\ntier = \"development\"\n"+
+		"lane = \"Two\"\n\n[[pipeline.lane]]\nname = \"Two\"\nbranch = \"two\"\n\n[[pipeline.move]]\nfrom = \"dev2\"\nto = \"test\"\n")
 	p.ok("branch", "two", "--from", "main")
 	q := &project{t: t, dir: filepath.Join(filepath.Dir(p.dir), "second")}
 	p.ok("open", p.dir, "../second", "--branch", "two")
@@ -648,17 +676,20 @@ func TestColumnsThatTakeNoNullComeBack(t *testing.T) {
 	dry := p.run("rollback", "test", "--dry-run")
 	p.says(dry.err, "feeding.food takes no null: rows that came since get 'krill' there, unless --fill says otherwise.")
 	p.ok("rollback", "test", "--fill", "feeding.food='mussels'")
-	p.sql("../test.db", "create table proof (n integer check (n = 3)); insert into proof select count(*) from feeding where (id, food) in (values (1, 'krill'), (2, 'it''s algae'), (3, 'mussels')); drop table proof")
+	p.sql("../test.db", "create table proof (n integer check (n = 3)); insert into proof select count(*) from feeding where (id, food) "+
+		"in (values (1, 'krill'), (2, 'it''s algae'), (3, 'mussels')); drop table proof")
 	p.ok("promote", "dev", "--allow-loss", "--again")
 	p.ok("rollback", "test")
-	p.sql("../test.db", "create table proof (n integer check (n = 3)); insert into proof select count(*) from feeding where (id, food) in (values (1, 'krill'), (2, 'it''s algae'), (3, 'mussels')); drop table proof")
+	p.sql("../test.db", "create table proof (n integer check (n = 3)); insert into proof select count(*) from feeding where (id, food) "+
+		"in (values (1, 'krill'), (2, 'it''s algae'), (3, 'mussels')); drop table proof")
 	p.says(p.ok("drift", "test"), "as it was deployed")
 }
 
 // TestNothingGoesBackUnseen has stages that share a branch: what overtakes is not lost.
 func TestNothingGoesBackUnseen(t *testing.T) {
 	p := lane(t, noGates)
-	toml := strings.Replace(strings.Replace(p.read("oaken.toml"), "branch = \"test\"", "branch = \"reef\"", 1), "branch = \"live\"", "branch = \"reef\"", 1)
+	toml := strings.Replace(strings.Replace(p.read("oaken.toml"), "branch = \"test\"", "branch = \"reef\"", 1), "branch = \"live\"",
+		"branch = \"reef\"", 1)
 	p.write("oaken.toml", toml+"\n[pipeline]\nmay-override = [\"Imke\"]\n")
 	p.ok("commit", "-m", "One branch for all stages")
 	p.declared()

@@ -25,7 +25,8 @@ func TestWhatCanBeReadNoMoreIsTold(t *testing.T) {
 	p.write("plain.json", "{never will be\n")
 	p.write("new.json", "{\n")
 	os.Remove(p.path("sub/e.bin"))
-	told := []string{"a.json can be read as json no more: line 1, column 1", "b.xml can be read as xml no more: line 1: </r> closes nothing", "sub/e.gltf can be read as scene no more: buffer 0: sub/e.bin"}
+	told := []string{"a.json can be read as json no more: line 1, column 1",
+		"b.xml can be read as xml no more: line 1: </r> closes nothing", "sub/e.gltf can be read as scene no more: buffer 0: sub/e.bin"}
 	p.says(p.ok("changes"), told...)
 	if list := p.object("changes")["unreadable"].([]any); len(list) != 3 {
 		t.Errorf("unreadable: %v", list)

@@ -97,8 +97,11 @@ func TestRecipesAreTriedAndChecked(t *testing.T) {
 func TestARuleNeverHidesAName(t *testing.T) {
 	p := empty(t)
 	p.ok("begin")
-	p.write("oaken.toml", p.read("oaken.toml")+"\n[[recipe]]\nname = \"units\"\nmatch = \"units.*\"\n[[recipe.element]]\nat = \"*\"\nkey = [\"id\"]\n")
-	files := map[string]string{"units.ini": "[alpha]\nid=1\nv=2\n[gamma]\nid=7\nv=3\n", "units.toml": "[alpha]\nid=1\nv=2\n[gamma]\nid=7\nv=3\n", "units.json": "{\"alpha\": {\"id\": 1, \"v\": 2}, \"gamma\": {\"id\": 7, \"v\": 3}}\n"}
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[recipe]]\nname = \"units\"\nmatch = \"units.*\"\n[[recipe.element]]\nat = \"*\"\n"+
+		"key = [\"id\"]\n")
+	files := map[string]string{"units.ini": "[alpha]\nid=1\nv=2\n[gamma]\nid=7\nv=3\n",
+		"units.toml": "[alpha]\nid=1\nv=2\n[gamma]\nid=7\nv=3\n",
+		"units.json": "{\"alpha\": {\"id\": 1, \"v\": 2}, \"gamma\": {\"id\": 7, \"v\": 3}}\n"}
 	for name, text := range files {
 		p.write(name, text)
 	}

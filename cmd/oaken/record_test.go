@@ -123,7 +123,8 @@ func TestWhatWasCapturedIsCommittedWhole(t *testing.T) {
 	p.says(p.read("database/tables/tank.sql"), "keeper")
 	p.says(p.read("database/tables/guide.sql"), "guide")
 	p.says(p.ok("drift", "a"), "as it was deployed")
-	if out := p.ok("capture", "a", "--commit", "-m", "Nightly"); !strings.Contains(out, "no commit was made") || !strings.Contains(out, "a lacks 1 piece of work that main has") || !p.has("database/tables/guide.sql") {
+	if out := p.ok("capture", "a", "--commit", "-m", "Nightly"); !strings.Contains(out, "no commit was made") ||
+		!strings.Contains(out, "a lacks 1 piece of work that main has") || !p.has("database/tables/guide.sql") {
 		t.Errorf("the nightly capture took away what a never had: %s", out)
 	}
 }
@@ -166,11 +167,13 @@ func TestACaptureInConflictIsSettled(t *testing.T) {
 func TestARestoredStageIsToldFromAnEditedOne(t *testing.T) {
 	p := twoDevelopers(t)
 	copyOf := p.read("../i.db")
-	p.change2("a", "create table guide (id integer primary key); create table moult (id integer primary key); create table tour (id integer primary key)", "Guides")
+	p.change2("a", "create table guide (id integer primary key); create table moult (id integer primary key); create table tour (id "+
+		"integer primary key)", "Guides")
 	p.ok("promote", "a", "i")
 	// i is brought back to what it was: nothing was taken away by hand.
 	p.write("../i.db", copyOf)
-	p.says(p.ok("capture", "i", "--commit", "-m", "Nightly"), "i holds just what main:2 declares, which is noted", "i lacks 1 piece of work that main has: main:3")
+	p.says(p.ok("capture", "i", "--commit", "-m", "Nightly"), "i holds just what main:2 declares, which is noted",
+		"i lacks 1 piece of work that main has: main:3")
 	p.says(p.read("database/tables/guide.sql"), "guide")
 	p.ok("deploy", "i", "--reason", "x", "--dry-run")
 	p.says(p.ok("owed"), "Nothing is owed")
@@ -277,7 +280,8 @@ func TestADeploymentStopsAtWhatNobodyKnows(t *testing.T) {
 	p.sql("../b.db", "create view night as select id from tank; create index by_litres on tank (litres)")
 	p.change2("a", "alter table tank add column depth integer", "Depths")
 	r := p.run("deploy", "b")
-	if r.status != 4 || !strings.Contains(r.err, "b has what no commit knows, and this would change it: database::table:tank and database::view:night") {
+	if r.status != 4 || !strings.Contains(r.err,
+		"b has what no commit knows, and this would change it: database::table:tank and database::view:night") {
 		t.Fatalf("%d %s%s", r.status, r.out, r.err)
 	}
 	p.says(p.ok("deploy", "b", "--dry-run"), "In the way:", "--replace-drift")
@@ -286,7 +290,8 @@ func TestADeploymentStopsAtWhatNobodyKnows(t *testing.T) {
 	}
 	p.ok("deploy", "b", "--replace-drift")
 	p.ok("rollback", "b") // it was kept
-	p.sql("../b.db", "create table proof (n integer check (n = 2)); insert into proof select count(*) from sqlite_master where name in ('night', 'by_litres'); drop table proof")
+	p.sql("../b.db", "create table proof (n integer check (n = 2)); insert into proof select count(*) from sqlite_master where name in "+
+		"('night', 'by_litres'); drop table proof")
 	p.ok("capture", "b", "--commit", "-m", "Night")
 	p.ok("deploy", "b")
 	p.ok("verify", "main", "env:b")
@@ -318,7 +323,8 @@ func TestOnesOwnDatabaseIsOnesOwn(t *testing.T) {
 	other.ok("capture", "dev", "--commit", "-m", "Keepers")
 	other.says(other.read("database/tables/tank.sql"), "depth", "keeper")
 	other.ok("rollback", "dev") // not Imke's
-	p.sql("dev.db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from pragma_table_info('tank') where name = 'depth'; drop table proof")
+	p.sql("dev.db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from pragma_table_info('tank') "+
+		"where name = 'depth'; drop table proof")
 	p.says(p.ok("drift", "dev"), "as it was deployed")
 	p.ok("env", "rename", "dev", "mine")
 	p.says(p.ok("drift", "mine"), "as it was deployed")
@@ -353,7 +359,8 @@ func TestADatabaseFileGoesFromNobody(t *testing.T) {
 // that is to be made yet.
 func TestAMissingFolderHidesNothing(t *testing.T) {
 	p := lane(t, noGates)
-	p.write("oaken.toml", p.read("oaken.toml")+"\n[[environment]]\nname = \"trial\"\ntarget = \"sqlite:../trial.db\"\ninto = \"database\"\n\n[[environment.also]]\ntarget = \"folder:../trial-signs\"\ninto = \"signs\"\n")
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[environment]]\nname = \"trial\"\ntarget = \"sqlite:../trial.db\"\n"+
+		"into = \"database\"\n\n[[environment.also]]\ntarget = \"folder:../trial-signs\"\ninto = \"signs\"\n")
 	p.ok("commit", "-m", "A trial")
 	p.sql("../trial.db", "create view night as select 1 as one")
 	p.fails(4, "trial has what no commit knows, and this would change it: database::view:night", "deploy", "trial")

@@ -34,7 +34,8 @@ func TestCompanionsTravelTogether(t *testing.T) {
 		t.Error("restore parted two companions")
 	}
 	p.write("exhibit/textures/new.png", "new\x00")
-	if r := p.run("commit", "-m", "Alone"); r.status != 0 || !strings.Contains(r.err, "new.png goes without its companion exhibit/textures/new.png.meta") {
+	if r := p.run("commit", "-m", "Alone"); r.status != 0 ||
+		!strings.Contains(r.err, "new.png goes without its companion exhibit/textures/new.png.meta") {
 		t.Errorf("%d %s%s", r.status, r.out, r.err)
 	}
 	os.Remove(p.path("exhibit/textures/sand.png"))
@@ -102,7 +103,8 @@ func TestLinesEndAsTheProjectAsks(t *testing.T) {
 	if n := len(r["ended"].([]any)); n != 2 {
 		t.Errorf("ended: %v", r["ended"])
 	}
-	for name, want := range map[string]string{"notes/mixed.txt": "one\r\ntwo\r\nthree\r\n", "notes/keep.txt": "a\nb\n", "notes/picture.txt": "a\n\x00b\n"} {
+	for name, want := range map[string]string{"notes/mixed.txt": "one\r\ntwo\r\nthree\r\n", "notes/keep.txt": "a\nb\n",
+		"notes/picture.txt": "a\n\x00b\n"} {
 		if got := p.read(name); got != want {
 			t.Errorf("%s: %q, want %q", name, got, want)
 		}

@@ -75,7 +75,8 @@ func TestSchemasRefuse(t *testing.T) {
 		t.Error(err)
 	}
 	for _, bad := range []string{
-		`{"schema":"oaken.rows/1"}`, `{"schema":"oaken.rows/1","files":null}`, `{"schema":"oaken.rows/1","files":[1]}`, `{"schema":"oaken.rows/1","files":[],"more":1}`,
+		`{"schema":"oaken.rows/1"}`, `{"schema":"oaken.rows/1","files":null}`, `{"schema":"oaken.rows/1","files":[1]}`,
+		`{"schema":"oaken.rows/1","files":[],"more":1}`,
 		`{"schema":"oaken.rows/2","files":[]}`, `{"files":[]}`, `{"schema":"oaken.merge/1","upToDate":"no"}`,
 	} {
 		if fits(bad) == nil {

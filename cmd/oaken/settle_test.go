@@ -41,7 +41,9 @@ func TestRowsOfLookupTables(t *testing.T) {
 	bothServers(t, func(t *testing.T, s server) {
 		p := empty(t)
 		dev, test := s.database(t), s.database(t)
-		s.run(t, dev, "create table kind (id int primary key, code varchar(20) not null unique, note varchar(20)); insert into kind values (1, 'reef', ''), (2, 'kelp', null), (10, 'bay', 'a,b'); create table tank (id int primary key, kind int references kind (id)); create table loose (a int);")
+		s.run(t, dev, "create table kind (id int primary key, code varchar(20) not null unique, note varchar(20)); insert into kind "+
+			"values (1, 'reef', ''), (2, 'kelp', null), (10, 'bay', 'a,b'); create table tank (id int primary key, kind int references "+
+			"kind (id)); create table loose (a int);")
 		p.ok("begin")
 		p.ok("env", "add", "dev", s.target(dev))
 		p.ok("capture", "dev", "--commit", "-m", "As it is")
@@ -95,18 +97,22 @@ func TestBothSidesAreSettled(t *testing.T) {
 	bothServers(t, func(t *testing.T, s server) {
 		p := empty(t)
 		dev := s.database(t)
-		s.run(t, dev, "create table tank (id int primary key, code varchar(20)); create table feeding (id int primary key, grams int); create table keeper (id int primary key, name varchar(20));")
+		s.run(t, dev, "create table tank (id int primary key, code varchar(20)); create table feeding (id int primary key, grams int); "+
+			"create table keeper (id int primary key, name varchar(20));")
 		p.ok("begin")
 		p.ok("env", "add", "dev", s.target(dev))
 		p.says(p.ok("settle", "dev"), "nothing was deployed there yet", "there", "missing", "← to the chest", "Nothing was changed")
 		p.ok("settle", "dev", "--yes", "--commit", "-m", "As it is")
 		p.says(p.ok("settle", "dev"), "dev and the workspace agree")
 		p.ok("drift", "dev", "--check")
-		s.run(t, dev, "alter table feeding add column note varchar(10); alter table keeper add column since date; create view deep as select id from tank;")
+		s.run(t, dev, "alter table feeding add column note varchar(10); alter table keeper add column since date; create view deep as "+
+			"select id from tank;")
 		p.write(s.file("tables/tank.sql"), strings.Replace(p.read(s.file("tables/tank.sql")), "  code ", "  depth int,\n  code ", 1))
 		p.write(s.file("tables/keeper.sql"), strings.Replace(p.read(s.file("tables/keeper.sql")), "  name ", "  team int,\n  name ", 1))
 		out := p.ok("settle", "dev")
-		for object, line := range map[string]string{"table:tank": "edited as deployed → to dev", "table:feeding": "as deployed edited ← to the chest", "table:keeper": "edited edited leave", "view:deep": "missing new ← to the chest"} {
+		for object, line := range map[string]string{"table:tank": "edited as deployed → to dev",
+			"table:feeding": "as deployed edited ← to the chest", "table:keeper": "edited edited leave",
+			"view:deep": "missing new ← to the chest"} {
 			p.says(strings.Join(strings.Fields(out), " "), s.below(object)+" "+line)
 		}
 		p.says(p.ok("settle", "dev", "--plan", "plan.toml"), "The directions of 4 objects")
@@ -145,7 +151,8 @@ func TestABranchWithADatabaseOfItsOwn(t *testing.T) {
 		dev := s.database(t)
 		own := dev + "_kelp"
 		t.Cleanup(func() { s.run(t, "", "drop database if exists "+own) })
-		s.run(t, dev, "create table kind (id int primary key, code varchar(20)); insert into kind values (1, 'reef'); create table tank (id int primary key, kind int references kind (id));")
+		s.run(t, dev, "create table kind (id int primary key, code varchar(20)); insert into kind values (1, 'reef'); create table tank "+
+			"(id int primary key, kind int references kind (id));")
 		p.ok("begin")
 		p.ok("env", "add", "dev", s.target(dev))
 		p.ok("capture", "dev")
@@ -170,7 +177,8 @@ func TestOneSharedDatabase(t *testing.T) {
 	s := postgresServer(t)
 	p := empty(t)
 	dev := s.database(t)
-	s.run(t, dev, "create table tank (id int primary key); create table feeding (id int primary key); create view deep as select id from tank;")
+	s.run(t, dev, "create table tank (id int primary key); create table feeding (id int primary key); create view deep as select "+
+		"id from tank;")
 	p.ok("begin")
 	p.ok("env", "add", "dev", s.target(dev))
 	p.ok("capture", "dev", "--commit", "-m", "As it is")
@@ -182,7 +190,8 @@ func TestOneSharedDatabase(t *testing.T) {
 	p.fails(4, "is locked by", "--as", "Tarek", "lock", "database")
 	p.ok("--as", "Tarek", "lock", "database::table:feeding")
 	p.says(p.ok("env", "prepare", "dev"), "keeps a log of changes from now on")
-	if got := p.object("env", "prepare", "dev", "--json"); got["schema"] != "oaken.prepare/1" || got["environment"] != "dev" || got["log"] != true || got["changed"] != false {
+	if got := p.object("env", "prepare", "dev", "--json"); got["schema"] != "oaken.prepare/1" || got["environment"] != "dev" ||
+		got["log"] != true || got["changed"] != false {
 		t.Errorf("env prepare --json gives %v", got)
 	}
 	if out := p.ok("capture", "dev"); !strings.Contains(out, "none changed") {
@@ -195,7 +204,8 @@ func TestOneSharedDatabase(t *testing.T) {
 		s.run(t, "", "drop role "+role)
 	})
 	s.run(t, dev, "alter table tank add column depth int; alter table feeding add column grams int; create view new as select 1 as one;")
-	s.run(t, dev, "set session authorization "+role+"; create index feeding_grams on feeding (grams); create function other() returns int language sql return 1;")
+	s.run(t, dev, "set session authorization "+role+"; create index feeding_grams on feeding (grams); create function other() returns "+
+		"int language sql return 1;")
 	got := p.object("capture", "dev", "--mine", "--json")
 	by := map[string]map[string]any{}
 	for _, row := range got["by"].([]any) {
@@ -220,7 +230,8 @@ func TestOneSharedDatabase(t *testing.T) {
 	p.says(p.ok("commit", "-m", "My own"), "lock ended: database::schema:public/table:tank", "lock ended: database::schema:public/view:new")
 	// Back: what is mine is deployed, the rest stays.
 	p.ok("lock", "database::table:tank")
-	p.write("database/public/tables/tank.sql", strings.Replace(p.read("database/public/tables/tank.sql"), "  depth integer", "  depth bigint", 1))
+	p.write("database/public/tables/tank.sql", strings.Replace(p.read("database/public/tables/tank.sql"), "  depth integer",
+		"  depth bigint", 1))
 	p.ok("commit", "--keep-locks", "-m", "Deep")
 	p.says(p.ok("deploy", "dev", "--mine"), "Your objects in dev are as main:3 declares them")
 	out := p.ok("compare", "main", "env:dev")
@@ -250,9 +261,11 @@ func TestAPlainFolderIsSettledAndTakenBack(t *testing.T) {
 	p.write("site/new.txt", "new there\n")
 	p.write("exhibit/b.txt", "changed here\n")
 	out := strings.Join(strings.Fields(p.ok("settle", "site")), " ")
-	p.says(out, `file:"a.txt" as deployed edited ← to the chest`, `file:"b.txt" edited as deployed → to site`, `file:"new.txt" missing new ← to the chest`)
+	p.says(out, `file:"a.txt" as deployed edited ← to the chest`, `file:"b.txt" edited as deployed → to site`,
+		`file:"new.txt" missing new ← to the chest`)
 	p.ok("settle", "site", "--yes", "--commit", "-m", "Agreed")
-	if p.read("exhibit/a.txt") != "changed there\n" || p.read("site/b.txt") != "changed here\n" || p.read("exhibit/new.txt") != "new there\n" {
+	if p.read("exhibit/a.txt") != "changed there\n" || p.read("site/b.txt") != "changed here\n" ||
+		p.read("exhibit/new.txt") != "new there\n" {
 		t.Error("the files did not go where they should")
 	}
 	p.ok("drift", "site", "--check")
@@ -279,7 +292,8 @@ func TestHostileNamesOfRows(t *testing.T) {
 		table, column := `it's "a"; drop table x; --`, "水 槽,\\"
 		p := empty(t)
 		dev, test := s.database(t), s.database(t)
-		s.run(t, dev, "create table "+q(table)+" ("+q(column)+" varchar(20) primary key, "+q("select")+" varchar(40)); insert into "+q(table)+" values ('a''b', 'x\"; drop table y; --'), ('', 'back\\\\slash');")
+		s.run(t, dev, "create table "+q(table)+" ("+q(column)+" varchar(20) primary key, "+q("select")+" varchar(40)); insert into "+
+			q(table)+" values ('a''b', 'x\"; drop table y; --'), ('', 'back\\\\slash');")
 		p.ok("begin")
 		p.ok("env", "add", "dev", s.target(dev))
 		p.ok("capture", "dev")
@@ -306,7 +320,8 @@ func TestADeploymentThatStopsHalfway(t *testing.T) {
 	p.ok("env", "add", "dev", s.target(dev))
 	p.ok("capture", "dev", "--commit", "-m", "As it is")
 	p.write("database/tables/a.sql", "create table a (id int primary key);\n")
-	p.write("database/tables/b.sql", "create table b (id int, n varchar(5) primary key);\n") // of a column that changes, nothing is foretold
+	// of a column that changes, nothing is foretold
+	p.write("database/tables/b.sql", "create table b (id int, n varchar(5) primary key);\n")
 	p.ok("commit", "-m", "Keys")
 	for range 2 {
 		r := p.run("deploy", "dev")
@@ -330,7 +345,9 @@ func TestADeploymentThatStopsHalfway(t *testing.T) {
 // go both ways, and the result is proven for both.
 func TestSeveralTargetsAreSettled(t *testing.T) {
 	p := lane(t, strings.ReplaceAll(noGates, "tier = \"test\"", "tier = \"development\""))
-	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), "[[pipeline.lane]]", "[[environment]]\nname = \"both\"\ntarget = \"sqlite:../both.db\"\ninto = \"database\"\n\n[[environment.also]]\ntarget = \"folder:../both-signs\"\ninto = \"signs\"\n\n[[pipeline.lane]]", 1))
+	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), "[[pipeline.lane]]",
+		"[[environment]]\nname = \"both\"\ntarget = \"sqlite:../both.db\"\ninto = \"database\"\n\n[[environment.also]]\n"+
+			"target = \"folder:../both-signs\"\ninto = \"signs\"\n\n[[pipeline.lane]]", 1))
 	p.ok("commit", "-m", "Rules")
 	p.ok("deploy", "both", "--yes")
 	p.sql("../both.db", "create view names as select name from tank")
@@ -346,7 +363,8 @@ func TestSeveralTargetsAreSettled(t *testing.T) {
 	p.write("../plan.toml", plan[:i]+strings.Replace(plan[i:], "leave", "to-chest", 1))
 	p.says(p.ok("settle", "both", "--follow", "../plan.toml", "--commit", "-m", "Both agree"), "both and the workspace agree")
 	p.says(p.read("database/views/names.sql"), "create view names")
-	for file, want := range map[string]string{"signs/pump.txt": "The pump\n", "signs/tank.txt": "The kelp\n", "../both-signs/door.txt": "The door\n"} {
+	for file, want := range map[string]string{"signs/pump.txt": "The pump\n", "signs/tank.txt": "The kelp\n",
+		"../both-signs/door.txt": "The door\n"} {
 		if got := p.read(file); got != want {
 			t.Errorf("%s holds %q, not %q", file, got, want)
 		}

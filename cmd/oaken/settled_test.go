@@ -15,11 +15,15 @@ func twoLanes(t *testing.T) *project {
 	t.Helper()
 	p := &project{t: t, dir: filepath.Join(t.TempDir(), "work")}
 	var b strings.Builder
-	b.WriteString("project = \"Brindle Bay\"\n\n[[lock]]\nmatch = \"**\"\npolicy = \"off\"\n\n[[pipeline.gate]]\nname = \"seen\"\napprovals = 1\n")
+	b.WriteString("project = \"Brindle Bay\"\n\n[[lock]]\nmatch = \"**\"\npolicy = \"off\"\n\n[[pipeline.gate]]\nname = \"seen\"\n" +
+		"approvals = 1\n")
 	for _, x := range [][2]string{{"a", "north"}, {"b", "south"}} {
-		fmt.Fprintf(&b, "\n[[pipeline.lane]]\nname = %q\nbranch = %q\n\n[[environment]]\nname = %q\ntarget = \"folder:../%s\"\ninto = \"tanks\"\ntier = \"development\"\nlane = %q\n\n[[pipeline.move]]\nfrom = %q\nto = \"test\"\ngates = [\"seen\"]\n", x[1], x[1], x[0], x[0], x[1], x[0])
+		fmt.Fprintf(&b, "\n[[pipeline.lane]]\nname = %q\nbranch = %q\n\n[[environment]]\nname = %q\ntarget = \"folder:../%s\"\n"+
+			"into = \"tanks\"\ntier = \"development\"\nlane = %q\n\n[[pipeline.move]]\nfrom = %q\nto = \"test\"\ngates = [\"seen\"]\n",
+			x[1], x[1], x[0], x[0], x[1], x[0])
 	}
-	b.WriteString("\n[[environment]]\nname = \"test\"\ntarget = \"folder:../test\"\ninto = \"tanks\"\ntier = \"test\"\nbranch = \"at-test\"\n")
+	b.WriteString("\n[[environment]]\nname = \"test\"\ntarget = \"folder:../test\"\ninto = \"tanks\"\ntier = \"test\"\n" +
+		"branch = \"at-test\"\n")
 	p.write("oaken.toml", b.String())
 	p.tank(10, 20)
 	p.ok("--as", "Imke", "begin")
@@ -58,7 +62,8 @@ func TestAPromotionIsSettled(t *testing.T) {
 	p.fails(3, "oaken promote b test --settle", "promote", "b", "test", "--yes")
 	p.fails(2, "Nothing of it is in conflict", "promote", "a", "test", "--settle")
 	p.fails(2, "No promotion into test is being settled", "conflicts", "--to", "test")
-	p.says(p.ok("promote", "b", "test", "--settle"), "tanks/reef.json::.depth", "tanks/reef.json::.heat", "mine is what at-test has, theirs what b has")
+	p.says(p.ok("promote", "b", "test", "--settle"), "tanks/reef.json::.depth", "tanks/reef.json::.heat",
+		"mine is what at-test has, theirs what b has")
 	p.says(p.ok("pipeline", "show"), "what comes from b is being settled, by Imke")
 	p.differs("conflicts", "--to", "test", "--check")
 	p.ok("conflicts", "--to", "test", "--html", "clash.html")
@@ -84,7 +89,8 @@ func TestAPromotionIsSettled(t *testing.T) {
 		t.Fatalf("something entered the branch before its gates were open:\n%s", got)
 	}
 	p.ok("resolve", "tanks/reef.json::.heat", "--to", "test", "--value", "23")
-	if rows := p.object("promote", "b", "test", "--dry-run")["settled"].([]any); len(rows) != 2 || rows[0].(map[string]any)["person"] != "Odalys" {
+	if rows := p.object("promote", "b", "test", "--dry-run")["settled"].([]any); len(rows) != 2 ||
+		rows[0].(map[string]any)["person"] != "Odalys" {
 		t.Errorf("settled: %v", rows)
 	}
 	p.ok("promote", "b", "test", "--yes") // it is again what Jan approved
@@ -143,7 +149,9 @@ func TestNoLaneCarriesWorkPastItsGates(t *testing.T) {
 	p := twoLanes(t)
 	rules := p.read("oaken.toml")
 	p.ok("go", "main")
-	p.write("oaken.toml", strings.Replace(rules, "from = \"b\"\nto = \"test\"\ngates = [\"seen\"]", "from = \"b\"\nto = \"test\"\ngates = [\"seen\", \"tried\"]\n\n[[pipeline.gate]]\nname = \"tried\"\napprovals = 1\nby = [\"Odalys\"]", 1))
+	p.write("oaken.toml", strings.Replace(rules, "from = \"b\"\nto = \"test\"\ngates = [\"seen\"]",
+		"from = \"b\"\nto = \"test\"\ngates = [\"seen\", \"tried\"]\n\n[[pipeline.gate]]\nname = \"tried\"\napprovals = 1\n"+
+			"by = [\"Odalys\"]", 1))
 	p.ok("commit", "-m", "South's work is tried")
 	p.ok("go", "south")
 	p.write("tanks/kelp.json", "{\"name\": \"Kelp\"}\n")
@@ -188,7 +196,8 @@ func TestABackfillIsNotPromisedWhereItWillNotGo(t *testing.T) {
 	p := twoLanes(t)
 	p.says(p.ok("owed", "--lane", "south"), "oaken backfill south brings it back.")
 	p.ok("go", "main")
-	p.write("oaken.toml", p.read("oaken.toml")+"\n[[pipeline.freeze]]\nenvironments = [\"b\"]\nfrom = \"2020-01-01\"\nwhy = \"inventory\"\n")
+	p.write("oaken.toml", p.read("oaken.toml")+
+		"\n[[pipeline.freeze]]\nenvironments = [\"b\"]\nfrom = \"2020-01-01\"\nwhy = \"inventory\"\n")
 	if r := p.run("commit", "-m", "b is frozen"); r.status != 0 {
 		t.Fatalf("%s%s", r.out, r.err)
 	}

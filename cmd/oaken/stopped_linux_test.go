@@ -48,7 +48,8 @@ func TestAStoppedCommandLeavesAllAsItWas(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, signals := range [][]os.Signal{{os.Interrupt}, {syscall.SIGTERM}, {os.Interrupt, os.Interrupt}, {syscall.SIGTERM, syscall.SIGTERM}} {
+	for _, signals := range [][]os.Signal{{os.Interrupt}, {syscall.SIGTERM}, {os.Interrupt, os.Interrupt},
+		{syscall.SIGTERM, syscall.SIGTERM}} {
 		status, told := p.stopped(100*time.Millisecond, signals, "commit", "-m", "Large")
 		if status != 130 || !strings.Contains(told, "interrupted") {
 			t.Errorf("%v: status %d\n%s", signals, status, told)

@@ -53,12 +53,14 @@ func TestWhatWasTakenBackStaysAway(t *testing.T) {
 	}
 	p.lacks("live", "tank", "depth")
 	p.says(p.ok("deployments", "live", "--attempts"), "promote", "refused", "was taken back from live")
-	if list := p.object("deployments", "--attempts")["attempts"].([]any); len(list) == 0 || list[0].(map[string]any)["outcome"] != "refused" {
+	if list := p.object("deployments", "--attempts")["attempts"].([]any); len(list) == 0 ||
+		list[0].(map[string]any)["outcome"] != "refused" {
 		t.Errorf("attempts: %v", list)
 	}
 	p.ok("promote", "test", "live", "--again")
 	p.holds("live", "tank", "depth")
-	p.sql("../live.db", "create table proof (n integer check (n > 0)); insert into proof select count(*) from tank where depth = 7; drop table proof")
+	p.sql("../live.db", "create table proof (n integer check (n > 0)); insert into proof select count(*) from tank where depth = 7; drop "+
+		"table proof")
 	p.ok("verify", "env:test", "env:live")
 	p.says(p.ok("owed"), "Nothing is owed")
 }
@@ -66,13 +68,15 @@ func TestWhatWasTakenBackStaysAway(t *testing.T) {
 // holds says that a table of a stage has a column.
 func (p *project) holds(env, table, column string) {
 	p.t.Helper()
-	p.sql("../"+env+".db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from pragma_table_info('"+table+"') where name = '"+column+"'; drop table proof")
+	p.sql("../"+env+".db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from pragma_table_info('"+table+
+		"') where name = '"+column+"'; drop table proof")
 }
 
 // lacks says that it has not.
 func (p *project) lacks(env, table, column string) {
 	p.t.Helper()
-	p.sql("../"+env+".db", "create table proof (n integer check (n = 0)); insert into proof select count(*) from pragma_table_info('"+table+"') where name = '"+column+"'; drop table proof")
+	p.sql("../"+env+".db", "create table proof (n integer check (n = 0)); insert into proof select count(*) from pragma_table_info('"+table+
+		"') where name = '"+column+"'; drop table proof")
 }
 
 // TestAnItemIsWithdrawn takes one item out of live and leaves the rest; what stands on it is
@@ -115,7 +119,8 @@ func TestAnItemIsWithdrawn(t *testing.T) {
 	p.fails(4, "was taken back from live by Imke", "promote", "test", "live")
 	p.ok("promote", "test", "live", "--again")
 	p.holds("live", "tank", "depth")
-	p.sql("../live.db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from tank where depth = 7; drop table proof")
+	p.sql("../live.db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from tank where depth = 7; drop "+
+		"table proof")
 	p.ok("verify", "env:test", "env:live")
 	p.says(p.ok("health"), "The chest is whole")
 }
@@ -124,7 +129,8 @@ func TestAnItemIsWithdrawn(t *testing.T) {
 // what was taken back is owed to nobody until somebody brings it.
 func TestStagesOfOneBranchAreRolledBack(t *testing.T) {
 	p := lane(t, noGates)
-	toml := strings.Replace(strings.Replace(p.read("oaken.toml"), "branch = \"test\"", "branch = \"reef\"", 1), "branch = \"live\"", "branch = \"reef\"", 1)
+	toml := strings.Replace(strings.Replace(p.read("oaken.toml"), "branch = \"test\"", "branch = \"reef\"", 1), "branch = \"live\"",
+		"branch = \"reef\"", 1)
 	p.write("oaken.toml", toml)
 	p.ok("commit", "-m", "One branch for all stages")
 	p.declared()

@@ -105,7 +105,8 @@ func TestLocksEndAndAreTakenOver(t *testing.T) {
 	if out := tarek.tells("has ended: may be taken over", "locks"); strings.Index(out, "coral") > strings.Index(out, "opening") {
 		t.Errorf("what may be taken over does not come first:\n%s", out)
 	}
-	if locks := tarek.object("locks", "--stale")["locks"].([]any); len(locks) != 2 || locks[0].(map[string]any)["stale"] != "ended" || locks[1].(map[string]any)["stale"] != "silent" {
+	if locks := tarek.object("locks", "--stale")["locks"].([]any); len(locks) != 2 || locks[0].(map[string]any)["stale"] != "ended" ||
+		locks[1].(map[string]any)["stale"] != "silent" {
 		t.Errorf("stale locks: %v", locks)
 	}
 	tarek.tells("Taken over: art/coral.bin, which was locked by Imke", "lock", "art/coral.bin")
@@ -261,7 +262,8 @@ func (p *project) knowsWhatIsHere() {
 	}
 	manifest := p.read("oaken.toml")
 	p.write("oaken.toml", manifest+"\n# edited\n")
-	for _, call := range []string{"compare", "discard .", "compare main:1 work", "restore oaken.toml --from main", "restore fresh.txt --from main:1", "health"} {
+	for _, call := range []string{"compare", "discard .", "compare main:1 work", "restore oaken.toml --from main",
+		"restore fresh.txt --from main:1", "health"} {
 		p.fails(5, "The chest is out of reach", strings.Fields(call)...)
 	}
 	p.write("oaken.toml", manifest)
@@ -287,7 +289,8 @@ func TestWorkGoesOnWithoutTheChest(t *testing.T) {
 	imke.write("fresh.txt", "fresh\n")
 	imke.tells("kept here as unsent commit 2", "commit", "-m", "Offline too")
 	for _, call := range []string{"sync", "history", "locks", "branch", "overlaps", "review list", "park x"} {
-		if r := imke.run(strings.Fields(call)...); r.status != 5 && r.status != 4 && r.status != 2 || strings.Contains(r.err, "mistake of oaken") || strings.Contains(r.err, "panic") {
+		if r := imke.run(strings.Fields(call)...); r.status != 5 && r.status != 4 && r.status != 2 ||
+			strings.Contains(r.err, "mistake of oaken") || strings.Contains(r.err, "panic") {
 			t.Errorf("%s without the chest: %d %s", call, r.status, r.err)
 		}
 	}
@@ -335,7 +338,8 @@ func TestWorkGoesOnWithoutTheChest(t *testing.T) {
 		default:
 		}
 		imke.write("lines.txt", fmt.Sprintln("line", n))
-		if r := imke.run("commit", "-m", fmt.Sprint("line ", n)); r.status != 0 && r.status != 5 && r.status != 3 && strings.Contains(r.err, "mistake of oaken") {
+		if r := imke.run("commit", "-m", fmt.Sprint("line ", n)); r.status != 0 && r.status != 5 && r.status != 3 &&
+			strings.Contains(r.err, "mistake of oaken") {
 			t.Errorf("a commit while the connection fails: %d %s", r.status, r.err)
 		}
 		if imke.run("changes", "--check").status == 1 {
@@ -487,7 +491,9 @@ func TestWatchTellsAndTakesLocks(t *testing.T) {
 	if err := cmd.Wait(); err != nil {
 		t.Fatalf("%v\n%s", err, out.String())
 	}
-	for _, want := range []string{`"event":"edited","path":"art/coral.bin"`, `"event":"locked","path":"art/coral.bin"`, `"event":"locked","path":"art/sand.bin"`, `"event":"overlap"`, `"verdict":"clashing"`, `"event":"arrived"`, "A plan", `"event":"committed"`} {
+	for _, want := range []string{`"event":"edited","path":"art/coral.bin"`, `"event":"locked","path":"art/coral.bin"`,
+		`"event":"locked","path":"art/sand.bin"`, `"event":"overlap"`, `"verdict":"clashing"`, `"event":"arrived"`, "A plan",
+		`"event":"committed"`} {
 		if !strings.Contains(out.String(), want) {
 			t.Errorf("watch does not tell %s:\n%s", want, out.String())
 		}
@@ -542,7 +548,8 @@ func TestConflictsAreForeseenAndSettledByPattern(t *testing.T) {
 		imke.ok("commit", "-m", b)
 	}
 	before := imke.tree(".")
-	if out := imke.conflicts("merge", "main", "--dry-run"); !strings.Contains(out, "3 conflicts would be open") || imke.tree(".") != before {
+	if out := imke.conflicts("merge", "main", "--dry-run"); !strings.Contains(out, "3 conflicts would be open") ||
+		imke.tree(".") != before {
 		t.Errorf("the dry run: %s", out)
 	}
 	imke.conflicts("merge", "main")

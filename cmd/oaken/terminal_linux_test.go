@@ -28,7 +28,8 @@ func TestWhatWasTypedAheadIsLeftAlone(t *testing.T) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	lines := []string{`"$OAKEN" changes`, `"$OAKEN" commit -m "First"`, `"$OAKEN" history`, `"$OAKEN" compare main:1 work; echo "the last"" line"`, "exit"}
+	lines := []string{`"$OAKEN" changes`, `"$OAKEN" commit -m "First"`, `"$OAKEN" history`,
+		`"$OAKEN" compare main:1 work; echo "the last"" line"`, "exit"}
 	if _, err := in.Write([]byte(strings.Join(lines, "\n") + "\n")); err != nil { // all at once
 		t.Fatal(err)
 	}

@@ -20,7 +20,8 @@ func pair(t *testing.T) (imke, tarek *project) {
 
 func TestTwoPeopleOnOneChest(t *testing.T) {
 	imke, tarek := pair(t)
-	if tarek.read(sample.Scene) != imke.read(sample.Scene) || tarek.read("database/tables/tank.sql") != imke.read("database/tables/tank.sql") {
+	if tarek.read(sample.Scene) != imke.read(sample.Scene) ||
+		tarek.read("database/tables/tank.sql") != imke.read("database/tables/tank.sql") {
 		t.Fatal("the second workspace has other files")
 	}
 	tarek.ok("lock", sample.Scene)
@@ -44,7 +45,8 @@ func TestTwoPeopleOnOneChest(t *testing.T) {
 	if _, err := os.Stat(imke.path(sample.Sound)); err == nil || imke.read("notes/plan.txt") != "Tarek's plan\n" {
 		t.Error("sync did not bring the other files")
 	}
-	if out := imke.ok("compare"); !strings.Contains(out, "1 1 1 → 2 2 2") || strings.Contains(out, "plan") || strings.Contains(out, "intensity") {
+	if out := imke.ok("compare"); !strings.Contains(out, "1 1 1 → 2 2 2") || strings.Contains(out, "plan") ||
+		strings.Contains(out, "intensity") {
 		t.Errorf("after sync only the own edit is left: %s", out)
 	}
 	imke.ok("commit", "-m", "Larger")
@@ -88,7 +90,8 @@ func TestOpenRefusesWhatItCanNotDo(t *testing.T) {
 	p.fails(4, "lies in the workspace", "open", p.dir, "inside")
 	p.ok("branch", "kelp")
 	out.ok("--as", "Ravi", "open", p.path(".oaken/chest"), "ravi", "--branch", "kelp")
-	if got := (&project{t: t, dir: out.path("ravi")}).ok("changes"); !strings.Contains(got, "Ravi in ravi-") || !strings.Contains(got, "kelp, at main:1") {
+	if got := (&project{t: t, dir: out.path("ravi")}).ok("changes"); !strings.Contains(got, "Ravi in ravi-") ||
+		!strings.Contains(got, "kelp, at main:1") {
 		t.Errorf("changes: %s", got)
 	}
 }

@@ -15,7 +15,8 @@ func TestWhatCantBeReadIsNeverAlike(t *testing.T) {
 		p.write("database/tank.sql", "create table tank (id integer primary key, name text);\n")
 		p.write("database/visitor.sql", "create table visitor (id integer primary key);\n")
 		if kind == "schema" {
-			p.write("oaken.toml", p.read("oaken.toml")+"\n[[environment]]\nname = \"v\"\ntarget = \"sqlite:../v.db\"\ninto = \"database\"\n")
+			p.write("oaken.toml", p.read("oaken.toml")+
+				"\n[[environment]]\nname = \"v\"\ntarget = \"sqlite:../v.db\"\ninto = \"database\"\n")
 		}
 		p.ok("begin", "--as", "Imke")
 		p.ok("commit", "-m", "First")
@@ -43,7 +44,8 @@ func TestWhatCantBeReadIsNeverAlike(t *testing.T) {
 			if r.status != 1 || !strings.Contains(r.out, "No: database/tank.sql can't be read, line 2") || strings.Contains(r.out, "Yes") {
 				t.Errorf("%s, verify work %s: %d, %s", kind, s, r.status, r.out)
 			}
-			if r := p.run("compare", "work", s, "--check"); r.status != 1 || !strings.Contains(r.out, "line 2") || strings.Contains(r.out, "only bytes without meaning") {
+			if r := p.run("compare", "work", s, "--check"); r.status != 1 || !strings.Contains(r.out, "line 2") ||
+				strings.Contains(r.out, "only bytes without meaning") {
 				t.Errorf("%s, compare work %s: %d, %s", kind, s, r.status, r.out)
 			}
 		}
@@ -77,7 +79,8 @@ func TestAnEmptyStageIsTold(t *testing.T) {
 	p.write("files/reef.txt", "A reef\n")
 	p.ok("begin", "--as", "Imke")
 	p.ok("commit", "-m", "First")
-	p.says(p.ok("owed"), "Nothing is owed, as far as is known.", "Nothing was deployed to test, live yet: what is there, and owed for it, is not known.")
+	p.says(p.ok("owed"), "Nothing is owed, as far as is known.",
+		"Nothing was deployed to test, live yet: what is there, and owed for it, is not known.")
 	if o := p.object("owed"); len(o["empty"].([]any)) != 2 {
 		t.Errorf("%v", o)
 	}
@@ -96,7 +99,8 @@ func TestAnEmptyStageIsTold(t *testing.T) {
 // nothing of what is declared.
 func TestACaptureDoesNotEmptyAFolder(t *testing.T) {
 	p := empty(t)
-	p.write("oaken.toml", "project = \"Tanks\"\n\n[[artifact]]\npath = \"database\"\nkind = \"schema\"\n\n[[environment]]\nname = \"v\"\ntarget = \"sqlite:../v.db\"\ninto = \"database\"\n")
+	p.write("oaken.toml", "project = \"Tanks\"\n\n[[artifact]]\npath = \"database\"\nkind = \"schema\"\n\n[[environment]]\nname = \"v\"\n"+
+		"target = \"sqlite:../v.db\"\ninto = \"database\"\n")
 	for _, name := range []string{"tank", "visitor", "feeding", "keeper"} {
 		p.write("database/"+name+".sql", "create table "+name+" (id integer primary key);\n")
 	}
@@ -129,7 +133,8 @@ func TestABrokenManifestLocksNobodyOut(t *testing.T) {
 		p.fails(2, "oaken.toml can't be read: line 1", call...)
 	}
 	r := p.run("changes")
-	if r.status != 0 || !strings.Contains(r.err, "The rules of main:1 count.") || !strings.Contains(r.out, "reef.txt") || strings.Contains(r.out, "trash.tmp") {
+	if r.status != 0 || !strings.Contains(r.err, "The rules of main:1 count.") || !strings.Contains(r.out, "reef.txt") ||
+		strings.Contains(r.out, "trash.tmp") {
 		t.Errorf("changes: %d %s%s", r.status, r.out, r.err)
 	}
 	p.says(p.ok("history", "oaken.toml"), "First")

@@ -45,7 +45,8 @@ type stretch struct {
 
 // Open reads what joins the branches of a chest.
 func Open(tx ledger.Records) (*Reader, error) {
-	r := &Reader{tx: tx, joints: map[string][]ledger.Joint{}, firsts: map[ledger.ID]ledger.Commit{}, copies: map[ledger.ID][]ledger.Commit{}, extents: map[ledger.ID]ledger.Extent{},
+	r := &Reader{tx: tx, joints: map[string][]ledger.Joint{}, firsts: map[ledger.ID]ledger.Commit{},
+		copies: map[ledger.ID][]ledger.Commit{}, extents: map[ledger.ID]ledger.Extent{},
 		known: map[string]*stretch{}, missing: map[[2]ledger.ID][]ledger.Commit{}}
 	joints, err := tx.Joints()
 	if err != nil {

@@ -43,7 +43,8 @@ func (r *Reader) readTakings() error {
 	if err != nil {
 		return err
 	}
-	r.taken = takings{map[ledger.ID]ledger.ID{}, map[ledger.ID][]ledger.Commit{}, map[ledger.ID][]ledger.Commit{}, map[ledger.ID]bool{}, map[takenKey]bool{}}
+	r.taken = takings{map[ledger.ID]ledger.ID{}, map[ledger.ID][]ledger.Commit{}, map[ledger.ID][]ledger.Commit{}, map[ledger.ID]bool{},
+		map[takenKey]bool{}}
 	for _, t := range list {
 		taker, err := r.tx.Commit(t.Commit)
 		if err != nil {

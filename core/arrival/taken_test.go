@@ -95,7 +95,8 @@ func TestWhatWasTakenBackAgreesWithItsDefinition(t *testing.T) {
 						continue
 					}
 					if got, want := rd.Has(at, work), has(at.ID, work.ID); got != want {
-						return fmt.Errorf("seed %d: %s:%d has %s:%d: %v, by the definition %v", seed, at.Branch, at.Depth, work.Branch, work.Depth, got, want)
+						return fmt.Errorf("seed %d: %s:%d has %s:%d: %v, by the definition %v", seed, at.Branch, at.Depth, work.Branch,
+							work.Depth, got, want)
 					}
 				}
 				other := all[r.IntN(len(all))]
@@ -111,12 +112,14 @@ func TestWhatWasTakenBackAgreesWithItsDefinition(t *testing.T) {
 				}
 				for _, work := range missing {
 					if !want[root(work.ID)] {
-						return fmt.Errorf("seed %d: %s:%d misses %s:%d of %s:%d, and should not", seed, at.Branch, at.Depth, work.Branch, work.Depth, other.Branch, other.Depth)
+						return fmt.Errorf("seed %d: %s:%d misses %s:%d of %s:%d, and should not", seed, at.Branch, at.Depth, work.Branch,
+							work.Depth, other.Branch, other.Depth)
 					}
 					delete(want, root(work.ID))
 				}
 				if len(want) > 0 {
-					return fmt.Errorf("seed %d: %s:%d misses %d works more of %s:%d", seed, at.Branch, at.Depth, len(want), other.Branch, other.Depth)
+					return fmt.Errorf("seed %d: %s:%d misses %d works more of %s:%d", seed, at.Branch, at.Depth, len(want),
+						other.Branch, other.Depth)
 				}
 			}
 			return nil

@@ -166,7 +166,8 @@ func (c *Chest) Tidy(ctx context.Context, now time.Time, grace time.Duration) (c
 		err = failed
 	}
 	if err != nil {
-		return content.Tidied{}, fault.New(fault.Damaged, "Nothing was removed. Run oaken health first.", "What the commits reach can't be told: %w.", err)
+		return content.Tidied{}, fault.New(fault.Damaged, "Nothing was removed. Run oaken health first.",
+			"What the commits reach can't be told: %w.", err)
 	}
 	t, err := c.Contents.Tidy(ctx, now, grace, func(d content.Digest) bool { return reachable[d] })
 	return t, Explain(err)

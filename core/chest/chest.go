@@ -102,23 +102,33 @@ func Explain(err error) error {
 	case errors.As(err, &refusal):
 		return explainRefusal(refusal)
 	case errors.As(err, &moved):
-		return fault.New(fault.Unreachable, "Run the command again. If it is not found there, name the place as it is called here: oaken relocate LOCATION in a workspace, else oaken open LOCATION.", "The chest was moved: %w.", err)
+		return fault.New(fault.Unreachable,
+			"Run the command again. If it is not found there, name the place as it is called here: oaken relocate LOCATION in a "+
+				"workspace, else oaken open LOCATION.", "The chest was moved: %w.", err)
 	case errors.As(err, &damage):
-		return fault.New(fault.Damaged, "Bring that file back from a copy of the chest; everything else in it can still be read.", "Stored bytes are damaged: %w.", err)
+		return fault.New(fault.Damaged, "Bring that file back from a copy of the chest; everything else in it can still be read.",
+			"Stored bytes are damaged: %w.", err)
 	case errors.Is(err, content.ErrMissing):
-		return fault.New(fault.Damaged, "A bale of the chest is missing, or its keys: oaken health --repair writes lost keys anew; bring a bale back from a copy.", "The chest should hold some content and does not: %w.", err)
+		return fault.New(fault.Damaged,
+			"A bale of the chest is missing, or its keys: oaken health --repair writes lost keys anew; bring a bale back from a copy.",
+			"The chest should hold some content and does not: %w.", err)
 	case errors.Is(err, content.ErrSwept):
 		return explainRefusal(&Refusal{Reason: Tidied})
 	case errors.Is(err, ledger.ErrNewer):
 		return fault.New(fault.Unreachable, "Use a newer oaken.", "The chest's records can't be read by this program: %w.", err)
 	case errors.Is(err, ledger.ErrDamaged):
-		return fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest; oaken health says more.", "The chest's ledger.db can't be read: %w.", err)
+		return fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest; oaken health says more.",
+			"The chest's ledger.db can't be read: %w.", err)
 	case errors.Is(err, ledger.ErrFull), errors.Is(err, content.ErrFull):
-		return fault.New(fault.Unreachable, "Make room on the disk of the chest, and run the command again; nothing was recorded.", "The chest can't be written: %w.", err)
+		return fault.New(fault.Unreachable, "Make room on the disk of the chest, and run the command again; nothing was recorded.",
+			"The chest can't be written: %w.", err)
 	case errors.Is(err, ledger.ErrReadOnly), errors.Is(err, content.ErrReadOnly):
-		return fault.New(fault.Unreachable, "Check that you may write there, and run the command again.", "The chest can't be written: %w.", err)
+		return fault.New(fault.Unreachable, "Check that you may write there, and run the command again.",
+			"The chest can't be written: %w.", err)
 	case errors.Is(err, ledger.ErrAway), errors.Is(err, content.ErrAway), errors.Is(err, content.ErrElsewhere):
-		return fault.New(fault.Unreachable, "Check the connection to its place. Until it is back, oaken changes and oaken commit work here, and oaken sync publishes afterwards.", "The chest is out of reach.")
+		return fault.New(fault.Unreachable,
+			"Check the connection to its place. Until it is back, oaken changes and oaken commit work here, and oaken sync publishes "+
+				"afterwards.", "The chest is out of reach.")
 	case errors.Is(err, ledger.ErrBusy):
 		return fault.New(fault.Unreachable, "Try again in a moment.", "Another program is writing to the chest and did not finish in time.")
 	}
@@ -134,29 +144,39 @@ func explainRefusal(r *Refusal) error {
 	}
 	switch r.Reason {
 	case BranchMoved:
-		return say(fault.Refused, "Nothing was recorded. Bring them in with oaken sync, and commit again.", "Branch %s has newer commits than this workspace.", r.Subject)
+		return say(fault.Refused, "Nothing was recorded. Bring them in with oaken sync, and commit again.",
+			"Branch %s has newer commits than this workspace.", r.Subject)
 	case RulesMoved:
-		return say(fault.Refused, "See how it stands, and run the command again; nothing was recorded.", "Branch %s has new commits, and with them perhaps other rules.", r.Subject)
+		return say(fault.Refused, "See how it stands, and run the command again; nothing was recorded.",
+			"Branch %s has new commits, and with them perhaps other rules.", r.Subject)
 	case RecordMoved:
-		return say(fault.Refused, "Capture it again: oaken capture "+fault.Word(r.Subject)+".", "Somebody has deployed to %s, or captured it, since this was read.", r.Subject)
+		return say(fault.Refused, "Capture it again: oaken capture "+fault.Word(r.Subject)+".",
+			"Somebody has deployed to %s, or captured it, since this was read.", r.Subject)
 	case LeaseLost:
-		return say(fault.Refused, "See how it stands, and run the command again; nothing was recorded.", "This command stood still for so long that somebody else went on in its place (%s).", r.Subject)
+		return say(fault.Refused, "See how it stands, and run the command again; nothing was recorded.",
+			"This command stood still for so long that somebody else went on in its place (%s).", r.Subject)
 	case Tidied:
 		return say(fault.Refused, "Run the command again; nothing was recorded.", "The chest was tidied meanwhile.")
 	case Locked:
-		return say(fault.Refused, "Ask "+r.Lock.Holder+" to commit or to run oaken unlock "+fault.Word(r.Lock.Address)+".", "%s is locked by %s.", r.Lock.Address, HolderText(*r.Lock))
+		return say(fault.Refused, "Ask "+r.Lock.Holder+" to commit or to run oaken unlock "+fault.Word(r.Lock.Address)+".",
+			"%s is locked by %s.", r.Lock.Address, HolderText(*r.Lock))
 	case LockedElsewhere:
-		return say(fault.Refused, "Commit there, or run oaken unlock "+fault.Word(r.Lock.Address)+" there.", "%s is locked by you, in another workspace: %s.", r.Lock.Address, HolderText(*r.Lock))
+		return say(fault.Refused, "Commit there, or run oaken unlock "+fault.Word(r.Lock.Address)+" there.",
+			"%s is locked by you, in another workspace: %s.", r.Lock.Address, HolderText(*r.Lock))
 	case LockSilent:
-		return say(fault.Refused, "Take it over with oaken lock --take-over, or ask "+r.Lock.Holder+".", "%s is locked by %s, whose workspace has given no sign of life since %s.", r.Lock.Address, HolderText(*r.Lock), clock(r.Seen))
+		return say(fault.Refused, "Take it over with oaken lock --take-over, or ask "+r.Lock.Holder+".",
+			"%s is locked by %s, whose workspace has given no sign of life since %s.", r.Lock.Address, HolderText(*r.Lock), clock(r.Seen))
 	case NotHolder:
-		return say(fault.Refused, "Only the holder gives a lock back, or oaken unlock --force with a reason.", "%s is locked by %s.", r.Lock.Address, HolderText(*r.Lock))
+		return say(fault.Refused, "Only the holder gives a lock back, or oaken unlock --force with a reason.", "%s is locked by %s.",
+			r.Lock.Address, HolderText(*r.Lock))
 	case PartOfLock:
-		return say(fault.Usage, "Name "+r.Lock.Address+" to end that lock, whole.", "%s is locked as a part of %s.", r.Subject, r.Lock.Address)
+		return say(fault.Usage, "Name "+r.Lock.Address+" to end that lock, whole.", "%s is locked as a part of %s.", r.Subject,
+			r.Lock.Address)
 	case NotLocked:
 		return say(fault.Usage, "oaken locks lists the locks.", "%s is not locked.", r.Subject)
 	case NotSettling:
-		return say(fault.Refused, "See how it stands: oaken promote "+fault.Word(r.Subject)+" "+fault.Word(r.Other)+" --dry-run.", "The promotion from %s to %s is not being settled any more.", r.Subject, r.Other)
+		return say(fault.Refused, "See how it stands: oaken promote "+fault.Word(r.Subject)+" "+fault.Word(r.Other)+" --dry-run.",
+			"The promotion from %s to %s is not being settled any more.", r.Subject, r.Other)
 	case BookingsMoved:
 		return say(fault.Refused, "Look at the bookings, and run the command again.", "Somebody has booked %s at this moment.", r.Subject)
 	case Taken:

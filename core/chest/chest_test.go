@@ -38,7 +38,8 @@ func record(t *testing.T, c *Chest, branch string, tip, merged ledger.ID, files 
 	if err != nil {
 		t.Fatal(err)
 	}
-	commit, err := c.Publish(t.Context(), Draft{Branch: branch, Tip: tip, Merged: merged, Tree: tree, Author: "Imke", Workspace: "desk", Time: noon, Message: fmt.Sprint(files)})
+	commit, err := c.Publish(t.Context(), Draft{Branch: branch, Tip: tip, Merged: merged, Tree: tree, Author: "Imke", Workspace: "desk",
+		Time: noon, Message: fmt.Sprint(files)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -60,7 +61,8 @@ func TestCommitsFormAGraphWithAddresses(t *testing.T) {
 	if base, _ := c.MergeBases(ctx, merged, side); len(base) != 1 || base[0].ID != side.ID {
 		t.Error("a merged commit is not found as base")
 	}
-	for state, want := range map[string]ledger.ID{"main": merged.ID, "main:1": one.ID, "main:3": merged.ID, "kelp:2": side.ID, "kelp:1": one.ID, two.ID.String()[:10]: two.ID} {
+	for state, want := range map[string]ledger.ID{"main": merged.ID, "main:1": one.ID, "main:3": merged.ID, "kelp:2": side.ID,
+		"kelp:1": one.ID, two.ID.String()[:10]: two.ID} {
 		if got, err := c.Resolve(ctx, state); err != nil || got.ID != want {
 			t.Errorf("%s: got %s, %v, want %s", state, got.ID.Short(), err, want.Short())
 		}
@@ -92,7 +94,8 @@ func TestABranchThatMovedIsNotOverwritten(t *testing.T) {
 	c := create(t)
 	one := record(t, c, "main", ledger.ID{}, ledger.ID{}, map[string]string{"a": "1"})
 	record(t, c, "main", one.ID, ledger.ID{}, map[string]string{"a": "2"})
-	_, err := c.Publish(t.Context(), Draft{Branch: "main", Tip: one.ID, Tree: one.Tree, Author: "Tarek", Workspace: "lab", Time: noon, Message: "late"})
+	_, err := c.Publish(t.Context(), Draft{Branch: "main", Tip: one.ID, Tree: one.Tree, Author: "Tarek", Workspace: "lab", Time: noon,
+		Message: "late"})
 	if fault.CodeOf(err) != fault.Refused {
 		t.Fatalf("got %v", err)
 	}

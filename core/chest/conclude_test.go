@@ -39,7 +39,8 @@ func TestADeploymentConcludesWholeOrNotAtAll(t *testing.T) {
 		Drafts: []Draft{draft("live", first.ID, "two"), draft("live", ledger.ID{}, "three")}, Kept: []int64{kept, 0},
 		NewBranch:  ledger.Branch{Name: "live", Tip: first.ID, Author: "Ravi", Time: now},
 		Deployment: ledger.Deployment{Environment: "live", Author: "Ravi", Workspace: "w", Time: now, Source: "env:test", Steps: 2},
-		Account:    ledger.Account{Action: "promote", Origin: "test", Lane: "Exhibit", Source: first.ID, Began: now, Took: time.Second, Gates: "[]", Items: []string{"AQ-1", "AQ-2"}, Reason: "none", Tree: tree("steps")},
+		Account: ledger.Account{Action: "promote", Origin: "test", Lane: "Exhibit", Source: first.ID, Began: now, Took: time.Second,
+			Gates: "[]", Items: []string{"AQ-1", "AQ-2"}, Reason: "none", Tree: tree("steps")},
 	}
 	x.Drafts[0].Picks = first.ID
 	done, err := c.Conclude(ctx, x)
@@ -55,7 +56,8 @@ func TestADeploymentConcludesWholeOrNotAtAll(t *testing.T) {
 		t.Fatalf("%v, %v", list, err)
 	}
 	d := list[0]
-	if d.Commit.ID != last.ID || d.Account == nil || d.Account.Took != time.Second || len(d.Account.Items) != 2 || d.Account.Source != first.ID || !d.Account.Began.Equal(now) || d.Undone != nil {
+	if d.Commit.ID != last.ID || d.Account == nil || d.Account.Took != time.Second || len(d.Account.Items) != 2 ||
+		d.Account.Source != first.ID || !d.Account.Began.Equal(now) || d.Undone != nil {
 		t.Errorf("the record: %+v %+v", d, d.Account)
 	}
 	if files, err := c.Stored(d.Account.Tree); err != nil || string(files["a.txt"]) != "steps" {

@@ -70,7 +70,8 @@ func (c *Chest) Examine(ctx context.Context, progress func(what string, done, to
 		return x, nil
 	}
 	x.Findings = append(x.Findings, records.findings...)
-	e := &examiner{chest: c, out: x, bad: bad, missing: map[string]int{}, seen: map[content.Digest]bool{}, checked: map[content.Digest]int{}}
+	e := &examiner{chest: c, out: x, bad: bad, missing: map[string]int{}, seen: map[content.Digest]bool{},
+		checked: map[content.Digest]int{}}
 	for i, commit := range records.commits {
 		if err := ctx.Err(); err != nil {
 			return nil, err

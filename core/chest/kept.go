@@ -118,7 +118,8 @@ type TakingBack struct {
 // TakeBack records it, in one transaction. It wraps ledger.ErrMoved when the branch is not
 // where it was.
 func (c *Chest) TakeBack(ctx context.Context, x TakingBack) (made ledger.Commit, err error) {
-	a := Publish{Back: x.Kept, BackBy: ledger.Undone{Author: x.Author, Workspace: x.Workspace, Time: x.Time}, Aside: x.Aside, Absences: c.recorded(x.Absences)}
+	a := Publish{Back: x.Kept, BackBy: ledger.Undone{Author: x.Author, Workspace: x.Workspace, Time: x.Time}, Aside: x.Aside,
+		Absences: c.recorded(x.Absences)}
 	if x.Draft.Branch != "" {
 		a.Drafts = []Draft{x.Draft}
 	}

@@ -189,7 +189,8 @@ func (w *leaseWatch) look(ctx context.Context, c *Chest, name string) (free bool
 
 // tryTake takes a lease that is as it was seen.
 func (c *Chest) tryTake(ctx context.Context, seen ledger.Lease) (*lease, error) {
-	own := ledger.Lease{Name: seen.Name, Owner: rand.Text(), Fence: seen.Fence + 1, Person: c.Actor.Person, Workspace: c.Actor.Workspace, Since: c.store.Now()}
+	own := ledger.Lease{Name: seen.Name, Owner: rand.Text(), Fence: seen.Fence + 1, Person: c.Actor.Person, Workspace: c.Actor.Workspace,
+		Since: c.store.Now()}
 	c.sight.drop()
 	end := trace.Begin(ctx, trace.Lease, "take "+seen.Name)
 	err := c.store.Lease(ctx, LeaseStep{Do: TakeLease, Seen: seen, Take: own})

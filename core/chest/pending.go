@@ -51,7 +51,8 @@ func (c *Chest) Chosen(ctx context.Context, origin, target string) (out []ledger
 func (c *Chest) Unsettle(ctx context.Context, origin, target string) error {
 	_, err := c.do(ctx, Unsettle{c.RecordName(origin), c.RecordName(target)})
 	if errors.Is(err, ledger.ErrNotFound) {
-		return fault.New(fault.Usage, "oaken pipeline show tells which are.", "The promotion from %s to %s is not being settled.", origin, target)
+		return fault.New(fault.Usage, "oaken pipeline show tells which are.", "The promotion from %s to %s is not being settled.",
+			origin, target)
 	}
 	return Explain(err)
 }

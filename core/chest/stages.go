@@ -198,7 +198,8 @@ func (c *Chest) Line(ctx context.Context, environment string, from ledger.Commit
 			return l, false, Explain(err)
 		}
 	}
-	return ledger.Branch{Name: fmt.Sprintf("%s%s/%d", ledger.LinePrefix, environment, len(lines)+1), Tip: from.ID, Origin: environment}, true, Explain(err)
+	return ledger.Branch{Name: fmt.Sprintf("%s%s/%d", ledger.LinePrefix, environment, len(lines)+1), Tip: from.ID, Origin: environment},
+		true, Explain(err)
 }
 
 // KeptSince gives what an environment held before each deployment that was not taken

@@ -34,7 +34,8 @@ func (c *Chest) Resolve(ctx context.Context, state string) (ledger.Commit, error
 		c.sight.keepCommit(found)
 	}
 	if errors.Is(err, ledger.ErrNotFound) {
-		err = noState("States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, parked:NAME, file:PATH or the first characters of a commit's id; oaken history and oaken branch list them.",
+		err = noState("States are work, BRANCH, BRANCH:NUMBER, release:NAME, env:NAME, parked:NAME, file:PATH or the first characters of "+
+			"a commit's id; oaken history and oaken branch list them.",
 			"%q names no state of this project.", state).Among(state, c.StateNames(ctx))
 	}
 	return found, Explain(err)
@@ -171,7 +172,8 @@ func (c *Chest) Commit(ctx context.Context, id ledger.ID) (found ledger.Commit, 
 		c.sight.keepCommit(found)
 	}
 	if errors.Is(err, ledger.ErrNotFound) {
-		err = fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest; the workspace's files are as they were.", "The chest's ledger.db does not hold the commit %s, which is spoken of elsewhere.", id.Short())
+		err = fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest; the workspace's files are as they were.",
+			"The chest's ledger.db does not hold the commit %s, which is spoken of elsewhere.", id.Short())
 	}
 	return found, Explain(err)
 }
@@ -191,7 +193,8 @@ func (c *Chest) Branch(ctx context.Context, name string) (b ledger.Branch, err e
 		c.sight.keepBranch(b)
 	}
 	if errors.Is(err, ledger.ErrNotFound) {
-		err = fault.New(fault.Usage, "See the names with oaken branch, or make it with oaken branch "+fault.Word(name)+".", "There is no branch %s.", name).
+		err = fault.New(fault.Usage, "See the names with oaken branch, or make it with oaken branch "+fault.Word(name)+".",
+			"There is no branch %s.", name).
 			Among(name, c.branchNames(ctx))
 	}
 	return b, Explain(err)
@@ -249,7 +252,8 @@ func (c *Chest) AddBranch(ctx context.Context, b ledger.Branch) error {
 }
 
 func branchTaken(name string) error {
-	return fault.New(fault.Refused, "Choose another name, or work on it with oaken go "+fault.Word(name)+".", "There is a branch %s already.", name)
+	return fault.New(fault.Refused, "Choose another name, or work on it with oaken go "+fault.Word(name)+".",
+		"There is a branch %s already.", name)
 }
 
 // Releases gives all releases, the newest first.
@@ -275,7 +279,8 @@ func (c *Chest) AddRelease(ctx context.Context, r ledger.Release) error {
 func CheckName(name string) error {
 	reserved := map[string]bool{"work": true, "release": true, "env": true, "parked": true, "file": true}
 	bad := name == "" || len(name) > 200 || strings.ContainsAny(name, ":\"'\\*?[]{}<>|") || strings.TrimSpace(name) != name ||
-		strings.HasPrefix(name, "-") || strings.Contains(name, "//") || strings.HasPrefix(name, "/") || strings.HasSuffix(name, "/") || strings.Contains(name, "..")
+		strings.HasPrefix(name, "-") || strings.Contains(name, "//") || strings.HasPrefix(name, "/") || strings.HasSuffix(name, "/") ||
+		strings.Contains(name, "..")
 	for _, r := range name {
 		bad = bad || r < ' ' || r == 0x7f
 	}

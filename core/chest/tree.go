@@ -85,9 +85,11 @@ func (b *bounds) enter(prefix string) error {
 	b.left--
 	switch {
 	case b.left < 0:
-		return fault.New(fault.Damaged, "Nobody made this chest by hand: ask where it comes from.", "A tree of the chest has more than %d files.", mostFiles)
+		return fault.New(fault.Damaged, "Nobody made this chest by hand: ask where it comes from.",
+			"A tree of the chest has more than %d files.", mostFiles)
 	case len(prefix) > deepest:
-		return fault.New(fault.Damaged, "Nobody made this chest by hand: ask where it comes from.", "A tree of the chest has folders %d characters deep.", len(prefix))
+		return fault.New(fault.Damaged, "Nobody made this chest by hand: ask where it comes from.",
+			"A tree of the chest has folders %d characters deep.", len(prefix))
 	}
 	return nil
 }

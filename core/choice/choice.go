@@ -33,7 +33,8 @@ func Make(c element.Conflict, keep element.Keep, value string) (Made, error) {
 		for i, k := range c.Allows {
 			words[i] = string(k)
 		}
-		return m, fault.New(fault.Usage, "It can be settled with "+strings.Join(words, ", ")+".", "%s can't be settled with %s.", c.Address, keep)
+		return m, fault.New(fault.Usage, "It can be settled with "+strings.Join(words, ", ")+".", "%s can't be settled with %s.",
+			c.Address, keep)
 	}
 	if keep == element.KeepValue {
 		sample := c.Mine.Value

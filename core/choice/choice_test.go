@@ -12,7 +12,8 @@ func conflict(t *testing.T, address string, base, mine, theirs element.Value, al
 	if err != nil {
 		t.Fatal(err)
 	}
-	return element.Conflict{Address: a, Base: element.Side{Value: base}, Mine: element.Side{Value: mine}, Theirs: element.Side{Value: theirs}, Allows: allows}
+	return element.Conflict{Address: a, Base: element.Side{Value: base}, Mine: element.Side{Value: mine},
+		Theirs: element.Side{Value: theirs}, Allows: allows}
 }
 
 // TestAChoiceSaysNothingOfOtherSides changes each side of a conflict by as little as there is.
@@ -78,7 +79,8 @@ func TestWhatAPersonMeans(t *testing.T) {
 	for _, a := range []string{"tanks/reef.json::.depth", "tanks/reef.json::.heat", "tanks/kelp.json::.depth", "a.bin"} {
 		list = append(list, conflict(t, a, element.Value{}, element.Value{}, element.Value{}))
 	}
-	for text, want := range map[string]int{"tanks/reef.json::.depth": 1, "tanks/reef.json": 2, "tanks": 3, ".": 4, "**.depth": 2, "tanks/*": 3, "a.bin": 1, "b": 0, "tanks/?eef.json": 2} {
+	for text, want := range map[string]int{"tanks/reef.json::.depth": 1, "tanks/reef.json": 2, "tanks": 3, ".": 4, "**.depth": 2,
+		"tanks/*": 3, "a.bin": 1, "b": 0, "tanks/?eef.json": 2} {
 		of, _, err := Meant(text)
 		if err != nil || len(of(list)) != want {
 			t.Errorf("%q means %d of them, %v; want %d", text, len(of(list)), err, want)

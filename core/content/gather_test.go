@@ -143,7 +143,8 @@ func TestADamagedPackIsNotGathered(t *testing.T) {
 }
 
 func TestTiers(t *testing.T) {
-	for size, want := range map[int64]int{0: 0, leastTier - 1: 0, leastTier: 1, leastTier * gatherAt: 2, gatherMost: -1, gatherMost - 1: 3} {
+	for size, want := range map[int64]int{0: 0, leastTier - 1: 0, leastTier: 1, leastTier * gatherAt: 2, gatherMost: -1,
+		gatherMost - 1: 3} {
 		if got := tier(size); got != want {
 			t.Errorf("%d bytes are in tier %d, want %d", size, got, want)
 		}

@@ -81,7 +81,8 @@ func (d *Delta) former() map[*Element]*Element {
 		}
 		is := d.B.Children[k.To]
 		for _, o := range d.Kids {
-			if o.To >= 0 || d.A.Children[o.From].Type != is.Type || d.A.Children[o.From].Key != is.Former || out[d.A.Children[o.From]] != nil {
+			if o.To >= 0 || d.A.Children[o.From].Type != is.Type || d.A.Children[o.From].Key != is.Former ||
+				out[d.A.Children[o.From]] != nil {
 				continue
 			}
 			if out == nil {

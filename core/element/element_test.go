@@ -194,7 +194,8 @@ func textOf(e *Element) string {
 func TestChangesReadWell(t *testing.T) {
 	a := (&Element{Type: "scene"}).Add(node("Lamp", "scale", "1 1 1", "mesh", "lamp", "light", "warm"), node("Rock", "mesh", "rock"))
 	b := (&Element{Type: "scene"}).Add(node("Lantern", "scale", "1 1 1", "mesh", "lamp", "light", "warm"), node("Coral", "mesh", "coral"))
-	want := "renamed exhibit/reef.glb::node:Lantern Lamp Lantern\nadded exhibit/reef.glb::node:Coral (none) (none)\nremoved exhibit/reef.glb::node:Rock (none) (none)\n"
+	want := "renamed exhibit/reef.glb::node:Lantern Lamp Lantern\nadded exhibit/reef.glb::node:Coral (none) (none)\n" +
+		"removed exhibit/reef.glb::node:Rock (none) (none)\n"
 	got := ""
 	for _, c := range Compare(a, b).Changes("exhibit/reef.glb") {
 		got += fmt.Sprintln(c.Kind, c.Address, c.From, c.To)
@@ -215,7 +216,8 @@ func TestASubtreeUnderAnotherParentHasMoved(t *testing.T) {
 		return (&Element{Type: "scene"}).Add(g1, g2)
 	}
 	got := Compare(tree(true), tree(false)).Changes("a")
-	if len(got) != 1 || got[0].Kind != Moved || got[0].From.Text() != "a::group:one/node:Lamp" || got[0].To.Text() != "a::group:two/node:Lamp" {
+	if len(got) != 1 || got[0].Kind != Moved || got[0].From.Text() != "a::group:one/node:Lamp" ||
+		got[0].To.Text() != "a::group:two/node:Lamp" {
 		t.Errorf("got %v", got)
 	}
 }
@@ -229,14 +231,22 @@ func TestMergeOfTexts(t *testing.T) {
 		want         string
 		conflicts    string
 	}{
-		{"different lines", []string{"one!", "two", "three", "four", "five"}, []string{"one", "two", "three", "four", "five!"}, "", "one!|two|three|four|five!", ""},
-		{"one line twice", []string{"one", "two", "three a", "four", "five"}, []string{"one", "two", "three b", "four", "five"}, "", "one|two|three a|four|five", "f::line:#3.text"},
-		{"settled as theirs", []string{"one", "two", "three a", "four", "five"}, []string{"one", "two", "three b", "four", "five"}, KeepTheirs, "one|two|three b|four|five", ""},
-		{"both put in at one place", append(slices.Clone(base), "mine"), append(slices.Clone(base), "other"), "", "one|two|three|four|five|mine", "f::line:#6.(inserted)"},
-		{"both put in, keep both", append(slices.Clone(base), "mine"), append(slices.Clone(base), "other"), KeepBoth, "one|two|three|four|five|mine|other", ""},
-		{"equal lines put in", append(slices.Clone(base), "same"), append(slices.Clone(base), "same"), "", "one|two|three|four|five|same", ""},
-		{"deleted and edited", []string{"one", "two", "four", "five"}, []string{"one", "two", "three!", "four", "five"}, "", "one|two|four|five", "f::line:#3"},
-		{"deleted and edited, theirs", []string{"one", "two", "four", "five"}, []string{"one", "two", "three!", "four", "five"}, KeepTheirs, "one|two|three!|four|five", ""},
+		{"different lines", []string{"one!", "two", "three", "four", "five"}, []string{"one", "two", "three", "four", "five!"}, "",
+			"one!|two|three|four|five!", ""},
+		{"one line twice", []string{"one", "two", "three a", "four", "five"}, []string{"one", "two", "three b", "four", "five"}, "",
+			"one|two|three a|four|five", "f::line:#3.text"},
+		{"settled as theirs", []string{"one", "two", "three a", "four", "five"}, []string{"one", "two", "three b", "four", "five"},
+			KeepTheirs, "one|two|three b|four|five", ""},
+		{"both put in at one place", append(slices.Clone(base), "mine"), append(slices.Clone(base), "other"), "",
+			"one|two|three|four|five|mine", "f::line:#6.(inserted)"},
+		{"both put in, keep both", append(slices.Clone(base), "mine"), append(slices.Clone(base), "other"), KeepBoth,
+			"one|two|three|four|five|mine|other", ""},
+		{"equal lines put in", append(slices.Clone(base), "same"), append(slices.Clone(base), "same"), "",
+			"one|two|three|four|five|same", ""},
+		{"deleted and edited", []string{"one", "two", "four", "five"}, []string{"one", "two", "three!", "four", "five"}, "",
+			"one|two|four|five", "f::line:#3"},
+		{"deleted and edited, theirs", []string{"one", "two", "four", "five"}, []string{"one", "two", "three!", "four", "five"}, KeepTheirs,
+			"one|two|three!|four|five", ""},
 	} {
 		settle := func(Conflict) (Choice, bool) { return Choice{Keep: c.keep}, c.keep != "" }
 		got, conflicts := Merge("f", lines(base...), lines(c.mine...), lines(c.theirs...), settle)
@@ -311,7 +321,8 @@ func keysOf(e *Element) (out string) {
 func TestAddressesPrintAndParse(t *testing.T) {
 	for _, s := range []string{
 		"exhibit/reef.glb", "exhibit/reef.glb::node:Lamp.scale", "database::table:feeding/column:amount_g",
-		`a::part:"forms/round.xml"/label:x.text`, "notes.txt::line:#12.text", `"odd::path"::node:"#1"`, "a::.generator", `a::"x:y":"a.b"."p.q"`,
+		`a::part:"forms/round.xml"/label:x.text`, "notes.txt::line:#12.text", `"odd::path"::node:"#1"`, "a::.generator",
+		`a::"x:y":"a.b"."p.q"`,
 		"a::node:Reef Lamp.scale",
 	} {
 		a, err := ParseAddress(s)
@@ -321,7 +332,8 @@ func TestAddressesPrintAndParse(t *testing.T) {
 			t.Errorf("%s prints as %s", s, a)
 		}
 	}
-	for _, s := range []string{"", "::node:a", "a::", "a::node", "a::node:", "a::node:b/", "a::node:b.c.d", `a::node:"b`, "a::node:#0", "a::node:#x", "a::n:b:c"} {
+	for _, s := range []string{"", "::node:a", "a::", "a::node", "a::node:", "a::node:b/", "a::node:b.c.d", `a::node:"b`, "a::node:#0",
+		"a::node:#x", "a::n:b:c"} {
 		if a, err := ParseAddress(s); err == nil {
 			t.Errorf("%q is taken, as %#v", s, a)
 		}
@@ -347,7 +359,8 @@ func TestNumbersCompareByValue(t *testing.T) {
 	for _, c := range []struct {
 		a, b string
 		want bool
-	}{{"1", "1.0", true}, {"10e-1", "1", true}, {"-0", "0", true}, {"0.1", "0.10000000000000001", false}, {"1e400", "1e401", false}, {"100", "1e2", true}} {
+	}{{"1", "1.0", true}, {"10e-1", "1", true}, {"-0", "0", true}, {"0.1", "0.10000000000000001", false}, {"1e400", "1e401", false},
+		{"100", "1e2", true}} {
 		if got := NumberValue(c.a).Equal(NumberValue(c.b)); got != c.want {
 			t.Errorf("%s and %s: equal is %v", c.a, c.b, got)
 		}

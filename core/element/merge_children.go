@@ -66,7 +66,8 @@ func (c *childMerge) fromBase() {
 
 // either takes one side's child whole.
 func (g *merger) either(at Address, b, m, t *Element) *Element {
-	switch g.ask(Conflict{Address: at, Base: Side{Element: b}, Mine: Side{Element: m}, Theirs: Side{Element: t}, Allows: elementChoices}).Keep {
+	switch g.ask(Conflict{Address: at, Base: Side{Element: b}, Mine: Side{Element: m}, Theirs: Side{Element: t},
+		Allows: elementChoices}).Keep {
 	case KeepTheirs:
 		return t
 	case KeepBase:

@@ -61,7 +61,8 @@ func (g *merger) crossed(root *Element) *Element {
 		if inM {
 			at = x.at
 		}
-		choice := g.ask(Conflict{Address: at.Of(PlaceProperty), Base: Side{Element: kid}, Mine: placeSide(x, inM), Theirs: placeSide(y, inT), Allows: []Keep{KeepMine, KeepTheirs}})
+		choice := g.ask(Conflict{Address: at.Of(PlaceProperty), Base: Side{Element: kid}, Mine: placeSide(x, inM),
+			Theirs: placeSide(y, inT), Allows: []Keep{KeepMine, KeepTheirs}})
 		if choice.Keep == KeepTheirs && inM {
 			root = without(root, x.e)
 		}

@@ -23,7 +23,8 @@ func (g *merger) renamedProps(at Address, b, m, t *Element, gone []string) map[s
 			}
 			return Side{Value: TextValue(name)}
 		}
-		choice := g.ask(Conflict{Address: at.Of(name), Base: Side{Value: was}, Mine: text(x), Theirs: text(y), Allows: []Keep{KeepMine, KeepTheirs, KeepBoth}})
+		choice := g.ask(Conflict{Address: at.Of(name), Base: Side{Value: was}, Mine: text(x), Theirs: text(y),
+			Allows: []Keep{KeepMine, KeepTheirs, KeepBoth}})
 		switch choice.Keep {
 		case KeepMine:
 			drop[y] = y != ""
@@ -46,7 +47,8 @@ func (g *merger) replacedKids(at Address, b, m, t *Element, drop map[string]bool
 		if x.IsAbsent() == y.IsAbsent() { // both did, or neither
 			continue
 		}
-		choice := g.ask(Conflict{Address: at.Of(c.Key), Base: Side{Element: c}, Mine: Side{Value: x}, Theirs: Side{Value: y}, Allows: []Keep{KeepMine, KeepTheirs}})
+		choice := g.ask(Conflict{Address: at.Of(c.Key), Base: Side{Element: c}, Mine: Side{Value: x}, Theirs: Side{Value: y},
+			Allows: []Keep{KeepMine, KeepTheirs}})
 		drop[c.Key] = x.IsAbsent() == (choice.Keep == KeepMine)
 	}
 }

@@ -70,7 +70,8 @@ func (g *merger) uses(e *Element, p Prop, among map[string]bool) []string {
 		return nil
 	}
 	var out []string
-	for _, word := range strings.FieldsFunc(strings.ToLower(p.Value.text), func(r rune) bool { return r != '_' && !unicode.IsLetter(r) && !unicode.IsDigit(r) }) {
+	for _, word := range strings.FieldsFunc(strings.ToLower(p.Value.text),
+		func(r rune) bool { return r != '_' && !unicode.IsLetter(r) && !unicode.IsDigit(r) }) {
 		if among[word] && word != strings.ToLower(e.Key) {
 			out = append(out, word)
 		}

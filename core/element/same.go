@@ -9,7 +9,8 @@ func (m digests) same(a, b *Element) bool {
 
 // sameBody is same for all but the keys of the two.
 func (m digests) sameBody(a, b *Element) bool {
-	if a.Type != b.Type || len(a.Props) != len(b.Props) || len(a.Children) != len(b.Children) || a.Ordered != b.Ordered && len(a.Children) > 1 {
+	if a.Type != b.Type || len(a.Props) != len(b.Props) || len(a.Children) != len(b.Children) || a.Ordered != b.Ordered &&
+		len(a.Children) > 1 {
 		return false
 	}
 	for i, p := range a.Props {

@@ -11,7 +11,8 @@ import (
 func grown(r *rand.Rand, depth int) *Element {
 	e := &Element{Type: []string{"a", "b"}[r.IntN(2)], Ordered: r.IntN(2) == 0}
 	for i := range r.IntN(3) {
-		e.Props = append(e.Props, Prop{fmt.Sprint("p", i), []Value{TextValue("x"), NumberValue("1"), NumberValue("1.0"), BoolValue(true), NullValue(), ListValue(TextValue("x"))}[r.IntN(6)]})
+		e.Props = append(e.Props, Prop{fmt.Sprint("p", i), []Value{TextValue("x"), NumberValue("1"), NumberValue("1.0"), BoolValue(true),
+			NullValue(), ListValue(TextValue("x"))}[r.IntN(6)]})
 	}
 	if depth > 0 {
 		for range r.IntN(4) {

@@ -129,7 +129,8 @@ func TestSummariesSayWhatAnElementIs(t *testing.T) {
 	}{
 		{&Element{Gist: "4 columns", Props: []Prop{{"a", IntValue(1)}}}, "4 columns"},
 		{&Element{Props: []Prop{{"text", TextValue("A line")}}}, "A line"},
-		{&Element{Props: []Prop{{"a", IntValue(1)}, {"b", TextValue("x")}, {"c", BoolValue(true)}, {"d", NullValue()}}}, "a 1, b x, c true, …"},
+		{&Element{Props: []Prop{{"a", IntValue(1)}, {"b", TextValue("x")}, {"c", BoolValue(true)}, {"d", NullValue()}}},
+			"a 1, b x, c true, …"},
 		{(&Element{}).Add(&Element{}, &Element{Gist: "inside"}), "inside"},
 		{&Element{}, ""},
 	} {

@@ -33,7 +33,8 @@ func (p *Past) DataSteps(empty bool) (DataSteps, error) {
 		if len(names) > 1 {
 			what = "Nothing is recorded of what this target holds, so nobody can tell whether these data steps were run there: %s."
 		}
-		return DataSteps{}, fault.New(fault.Refused, "Say it: --data-steps done, or --data-steps due to run them.", what, strings.Join(stepNames(names), ", "))
+		return DataSteps{}, fault.New(fault.Refused, "Say it: --data-steps done, or --data-steps due to run them.", what,
+			strings.Join(stepNames(names), ", "))
 	}
 	return p.Steps, nil
 }
@@ -58,7 +59,8 @@ func (p *Past) stepsIn(folder string) DataSteps {
 		}
 		return out
 	}
-	return DataSteps{Due: below(p.Steps.Due), Unknown: below(p.Steps.Unknown), Back: Inside(p.Steps.Back, folder), Tokens: p.Steps.Tokens, Undo: p.Steps.Undo}
+	return DataSteps{Due: below(p.Steps.Due), Unknown: below(p.Steps.Unknown), Back: Inside(p.Steps.Back, folder), Tokens: p.Steps.Tokens,
+		Undo: p.Steps.Undo}
 }
 
 // Scripted gives the steps as a script carries them out: the target notes which data steps it ran,

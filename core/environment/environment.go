@@ -197,7 +197,8 @@ func (c *Captured) Known() error {
 	if len(c.Unseen) == 0 {
 		return nil
 	}
-	return fault.New(fault.Unreachable, "Give the user of the target these rights in the database, or use another user.", "This user does not see all of the database, so nobody can tell how it stands: %s.", strings.Join(c.Unseen, ", "))
+	return fault.New(fault.Unreachable, "Give the user of the target these rights in the database, or use another user.",
+		"This user does not see all of the database, so nobody can tell how it stands: %s.", strings.Join(c.Unseen, ", "))
 }
 
 // Settings are what a project says about a target and its folder.
@@ -297,7 +298,8 @@ func split(target string) (Sort, string, error) {
 		for _, s := range sorts {
 			names = append(names, s.About)
 		}
-		return Sort{}, "", fault.New(fault.Usage, "Targets can be: "+strings.Join(names, "; ")+".", "%q is no target that this program reaches.", target)
+		return Sort{}, "", fault.New(fault.Usage, "Targets can be: "+strings.Join(names, "; ")+".",
+			"%q is no target that this program reaches.", target)
 	}
 	return sorts[i], rest, nil
 }
@@ -321,7 +323,8 @@ func noSecret(target string) error {
 	if len(secrets(target)) == 0 {
 		return nil
 	}
-	return fault.New(fault.Refused, "Write ${NAME} in its place, for a variable of that name.", "The target has a password in it, which would be recorded for everybody.")
+	return fault.New(fault.Refused, "Write ${NAME} in its place, for a variable of that name.",
+		"The target has a password in it, which would be recorded for everybody.")
 }
 
 // secrets lists the secrets that an address has in it: what stands for the password of the user,
@@ -367,7 +370,8 @@ func (s Sort) checkDatabase(rest string) error {
 	if name, _, _ = strings.Cut(name, "?"); name != "" {
 		return nil
 	}
-	return fault.New(fault.Usage, "Write it at the end: "+s.Scheme+"://USER@HOST:PORT/DATABASE.", "The target names a server and none of its databases.")
+	return fault.New(fault.Usage, "Write it at the end: "+s.Scheme+"://USER@HOST:PORT/DATABASE.",
+		"The target names a server and none of its databases.")
 }
 
 // Open reaches a target. ${NAME} in it stands for a variable of the process.
@@ -417,7 +421,8 @@ func (h Host) expand(target, rest string) (string, error) {
 		return v
 	})
 	if missing != "" {
-		return "", fault.New(fault.Usage, "Set it and try again.", "The target %s needs the variable %s, which is not set.", target, missing)
+		return "", fault.New(fault.Usage, "Set it and try again.", "The target %s needs the variable %s, which is not set.",
+			target, missing)
 	}
 	return rest, nil
 }
@@ -439,10 +444,12 @@ func With(have, edits Files) Files {
 
 // Unsaved says that what would be lost could not be kept.
 func Unsaved(err error) error {
-	return fault.New(fault.Refused, "Make room on the disk, check the rights, and try again; nothing was changed.", "What would be lost could not be saved: %w.", err)
+	return fault.New(fault.Refused, "Make room on the disk, check the rights, and try again; nothing was changed.",
+		"What would be lost could not be saved: %w.", err)
 }
 
 // ChangedSince says that a plan is not one for the target as it is.
 func ChangedSince(what string) error {
-	return fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.", "The %s has changed since the plan was made.", what)
+	return fault.New(fault.Refused, "Run the command again to see the new plan; nothing was changed.",
+		"The %s has changed since the plan was made.", what)
 }

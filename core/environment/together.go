@@ -94,7 +94,9 @@ func (t together) Capture(ctx context.Context, have Files) (*Captured, error) {
 func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, error) {
 	var parts []*Plan
 	for _, p := range t {
-		part, err := p.Driver.Plan(ctx, Inside(declared, p.Into), &Past{Lost: Inside(past.Restores(), p.Into), Held: Inside(past.Holds(), p.Into), Runs: past.runs(p.Into), Steps: past.stepsIn(p.Into)})
+		part, err := p.Driver.Plan(ctx, Inside(declared, p.Into),
+			&Past{Lost: Inside(past.Restores(), p.Into), Held: Inside(past.Holds(), p.Into), Runs: past.runs(p.Into),
+				Steps: past.stepsIn(p.Into)})
 		if err != nil {
 			return nil, err
 		}
@@ -229,8 +231,10 @@ func (t together) failed(ctx context.Context, begun []int, parts []*Plan, undo [
 		}
 	}
 	if len(left) > 0 {
-		return fault.New(fault.Failed, "Make that target reachable again and run the command once more: it goes on from what is there. oaken rollback takes it back.",
-			"%s could not be changed (%w), and what was done already could not be taken back in %s.", at.Into, cause, strings.Join(left, " and "))
+		return fault.New(fault.Failed,
+			"Make that target reachable again and run the command once more: it goes on from what is there. oaken rollback takes it back.",
+			"%s could not be changed (%w), and what was done already could not be taken back in %s.", at.Into, cause,
+			strings.Join(left, " and "))
 	}
 	return &undoneError{cause}
 }

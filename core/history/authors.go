@@ -29,7 +29,8 @@ func Authors(ctx context.Context, c *chest.Chest, r *state.Reader, tip ledger.Co
 	}
 	newest, err := r.Read(ctx, entries[0].state(c), entries[0].Path)
 	if err != nil {
-		return nil, fault.New(fault.Usage, "It may be gone: oaken history "+fault.Word(path)+" says when.", "%s holds no %s.", "The newest commit", path)
+		return nil, fault.New(fault.Usage, "It may be gone: oaken history "+fault.Word(path)+" says when.", "%s holds no %s.",
+			"The newest commit", path)
 	}
 	a := &attribution{owner: map[*element.Element]ledger.Commit{}, pending: map[*element.Element]*element.Element{}}
 	a.await(newest.Reading.Root)

@@ -14,7 +14,8 @@ import (
 // ListElement gives the commits that changed one element of an artifact, with
 // all below it, or one property, the newest first; versions count those of the
 // element. Renames of the artifact are followed.
-func ListElement(ctx context.Context, c *chest.Chest, r *state.Reader, tip ledger.Commit, a element.Address, q Query) (out []Entry, more bool, err error) {
+func ListElement(ctx context.Context, c *chest.Chest, r *state.Reader, tip ledger.Commit, a element.Address, q Query) (out []Entry,
+	more bool, err error) {
 	if tip.ID == (ledger.ID{}) {
 		return nil, false, nil
 	}

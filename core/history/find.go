@@ -21,7 +21,8 @@ type Occurrence struct {
 // Find looks for a text through the history of a branch, from the first commit
 // to the tip along first parents: what a merge brought counts as its. found is
 // called for each occurrence, those that have gone first; false stops.
-func Find(ctx context.Context, c *chest.Chest, r *state.Reader, tip ledger.Commit, text string, paths []string, found func(Occurrence) bool) error {
+func Find(ctx context.Context, c *chest.Chest, r *state.Reader, tip ledger.Commit, text string, paths []string,
+	found func(Occurrence) bool) error {
 	line, err := firstParents(ctx, c, tip)
 	if err != nil {
 		return err

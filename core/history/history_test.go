@@ -26,7 +26,8 @@ type scribe struct {
 }
 
 func newScribe(t *testing.T) *scribe {
-	return &scribe{t, chesttest.New(t, "Imke"), map[string]ledger.Commit{}, map[ledger.ID]map[string]string{}, map[ledger.ID][]ledger.ID{}, noon}
+	return &scribe{t, chesttest.New(t, "Imke"), map[string]ledger.Commit{}, map[ledger.ID]map[string]string{},
+		map[ledger.ID][]ledger.ID{}, noon}
 }
 
 func (s *scribe) commit(branch string, files map[string]string, merged ledger.ID) ledger.Commit {
@@ -48,7 +49,8 @@ func (s *scribe) commit(branch string, files map[string]string, merged ledger.ID
 		s.t.Fatal(err)
 	}
 	s.clock = s.clock.Add(time.Minute)
-	c, err := s.chest.Publish(s.t.Context(), chest.Draft{Branch: branch, Tip: s.tips[branch].ID, Merged: merged, Tree: tree, Author: "Imke", Workspace: "desk", Time: s.clock, Message: fmt.Sprint(len(s.trees))})
+	c, err := s.chest.Publish(s.t.Context(), chest.Draft{Branch: branch, Tip: s.tips[branch].ID, Merged: merged, Tree: tree, Author: "Imke",
+		Workspace: "desk", Time: s.clock, Message: fmt.Sprint(len(s.trees))})
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -93,7 +95,8 @@ func TestVersionsAgreeWithTheTrees(t *testing.T) {
 		for n := range 40 {
 			if r.IntN(8) == 0 && len(branches) < 4 {
 				name, from := fmt.Sprint("branch ", n), branches[r.IntN(len(branches))]
-				if err := s.chest.AddBranch(t.Context(), ledger.Branch{Name: name, Tip: s.tips[from].ID, Author: "Imke", Time: noon}); err != nil {
+				if err := s.chest.AddBranch(t.Context(), ledger.Branch{Name: name, Tip: s.tips[from].ID, Author: "Imke",
+					Time: noon}); err != nil {
 					t.Fatal(err)
 				}
 				s.tips[name] = s.tips[from]
@@ -128,10 +131,12 @@ func TestVersionsAgreeWithTheTrees(t *testing.T) {
 				want := s.expected(s.tips[b].ID, p)
 				for i, e := range entries {
 					if !want[e.Commit.ID] || e.Version != len(entries)-i || e.Versions != len(want) {
-						t.Fatalf("round %d: %s on %s: %s:%d is version %d of %d", round, p, b, e.Commit.Branch, e.Commit.Depth, e.Version, e.Versions)
+						t.Fatalf("round %d: %s on %s: %s:%d is version %d of %d", round, p, b, e.Commit.Branch, e.Commit.Depth,
+							e.Version, e.Versions)
 					}
 				}
-				if len(entries) != len(want) || !slices.IsSortedFunc(entries, func(a, b Entry) int { return -ledger.Older(a.Commit, b.Commit) }) {
+				if len(entries) != len(want) ||
+					!slices.IsSortedFunc(entries, func(a, b Entry) int { return -ledger.Older(a.Commit, b.Commit) }) {
 					t.Fatalf("round %d: %s on %s has %d versions, want %d", round, p, b, len(entries), len(want))
 				}
 			}

@@ -122,7 +122,8 @@ func BenchmarkTwoPicturesCompared(b *testing.B) {
 // threeScenes are a base and two descendants with a thousand edits each.
 func threeScenes() (base, mine, theirs kind.FileSource) {
 	const n = 100_000
-	return nodes(n, func(int) bool { return false }), nodes(n, func(i int) bool { return i%100 == 3 }), nodes(n, func(i int) bool { return i%100 == 57 })
+	return nodes(n, func(int) bool { return false }), nodes(n, func(i int) bool { return i%100 == 3 }),
+		nodes(n, func(i int) bool { return i%100 == 57 })
 }
 
 func BenchmarkThreeScenesRead(b *testing.B) {

@@ -44,7 +44,8 @@ func TestFilesOfOthers(t *testing.T) {
 				return err
 			}
 			rel, _ := filepath.Rel(dir, p)
-			src := kind.FileSource{Name: filepath.ToSlash(rel), Data: data, Sibling: func(n string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(p), n)) }}
+			src := kind.FileSource{Name: filepath.ToSlash(rel), Data: data,
+				Sibling: func(n string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(p), n)) }}
 			k := table.For(src.Name, data[:min(len(data), kind.HeadSize)])
 			c := counts[k.Name()]
 			if c == nil {
@@ -60,7 +61,8 @@ func TestFilesOfOthers(t *testing.T) {
 	}
 	for _, name := range slices.Sorted(maps.Keys(counts)) {
 		c := counts[name]
-		t.Logf("%-9s %6d files, %6d read, %5d refused, %6d edited and back, %6d byte for byte, %5d split and joined", name, c.files, c.read, c.files-c.read, c.edited, c.kept, c.split)
+		t.Logf("%-9s %6d files, %6d read, %5d refused, %6d edited and back, %6d byte for byte, %5d split and joined", name, c.files, c.read,
+			c.files-c.read, c.edited, c.kept, c.split)
 		reasons := slices.SortedFunc(maps.Keys(c.reasons), func(a, b string) int { return cmp.Compare(c.reasons[b], c.reasons[a]) })
 		for _, r := range reasons[:min(len(reasons), 5)] {
 			t.Logf("          %5d  %s", c.reasons[r], r)
@@ -119,7 +121,8 @@ func (c *tally) thereAndBack(t *testing.T, w kind.Writer, src kind.FileSource, r
 	var visit func(e *element.Element)
 	visit = func(e *element.Element) {
 		for i, p := range e.Props {
-			if p.Value.Sort() == element.Text && simple.MatchString(p.Value.Text()) && p.Value.Text() != e.Key && !strings.HasPrefix(p.Name, "(") && p.Name != "line ends" {
+			if p.Value.Sort() == element.Text && simple.MatchString(p.Value.Text()) && p.Value.Text() != e.Key &&
+				!strings.HasPrefix(p.Name, "(") && p.Name != "line ends" {
 				found = &e.Props[i]
 			}
 		}

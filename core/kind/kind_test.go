@@ -49,8 +49,13 @@ func TestABugInAKindKeepsNobodyFromTheirBytes(t *testing.T) {
 func TestFilesFindTheirKinds(t *testing.T) {
 	table := all.Table()
 	for _, c := range []struct{ path, head, want string }{
-		{"a.glb", "rubbish", "scene"}, {"a.gltf", "{", "scene"}, {"a", "glTF\x02\x00\x00\x00", "scene"}, {"a.odt", "PK\x03\x04", "document"}, {"a.odg", "PK\x03\x04", "package"}, {"a.xml", "<a/>", "xml"}, {"a", "\ufeff<?xml version", "xml"},
-		{"a.svg", " <svg", "xml"}, {"a.html", "<html>", "text"}, {"A.JSON", "{", "json"}, {"a.txt", "words", "text"}, {"a.sql", "create table", "text"}, {"a", "", "text"}, {"a", "\x00", "opaque"}, {"a.png", "\x89PNG\r\n\x1a\n", "picture"}, {"a.png", "\x89PNG\r\n", "opaque"}, {"a", "\xff\xd8\xff\xe0", "picture"}, {"a.bmp", "BM words, and more of them", "text"}, {"a.csv", "id,name\n1,x\n", "table"}, {"a.csv", "only one\n", "text"}, {"a.tsv", "a\tb\n", "table"}, {"a.wav", "RIFF....WAVEfmt ", "sound"}, {"a", "RIFF....WEBPVP8 ", "picture"}, {"a", "OggS\x00", "sound"}, {"a", "fLaC\x00", "sound"},
+		{"a.glb", "rubbish", "scene"}, {"a.gltf", "{", "scene"}, {"a", "glTF\x02\x00\x00\x00", "scene"}, {"a.odt", "PK\x03\x04",
+			"document"}, {"a.odg", "PK\x03\x04", "package"}, {"a.xml", "<a/>", "xml"}, {"a", "\ufeff<?xml version", "xml"},
+		{"a.svg", " <svg", "xml"}, {"a.html", "<html>", "text"}, {"A.JSON", "{", "json"}, {"a.txt", "words", "text"},
+		{"a.sql", "create table", "text"}, {"a", "", "text"}, {"a", "\x00", "opaque"}, {"a.png", "\x89PNG\r\n\x1a\n", "picture"},
+		{"a.png", "\x89PNG\r\n", "opaque"}, {"a", "\xff\xd8\xff\xe0", "picture"}, {"a.bmp", "BM words, and more of them", "text"},
+		{"a.csv", "id,name\n1,x\n", "table"}, {"a.csv", "only one\n", "text"}, {"a.tsv", "a\tb\n", "table"}, {"a.wav", "RIFF....WAVEfmt ",
+			"sound"}, {"a", "RIFF....WEBPVP8 ", "picture"}, {"a", "OggS\x00", "sound"}, {"a", "fLaC\x00", "sound"},
 	} {
 		if got := table.For(c.path, []byte(c.head)).Name(); got != c.want {
 			t.Errorf("%s beginning with %q is %s, want %s", c.path, c.head, got, c.want)
@@ -71,7 +76,8 @@ func workbook(t *testing.T) []byte {
 		err = errors.Join(err, f.SetCellValue("Sheet1", cell, v))
 	}
 	var b bytes.Buffer
-	if err := errors.Join(err, f.SetCellFormula("Sheet1", "B4", "SUM(B2:B3)"), f.SetCellStyle("Sheet1", "A1", "B1", bold), f.Write(&b)); err != nil {
+	if err := errors.Join(err, f.SetCellFormula("Sheet1", "B4", "SUM(B2:B3)"), f.SetCellStyle("Sheet1", "A1", "B1", bold),
+		f.Write(&b)); err != nil {
 		t.Fatal(err)
 	}
 	return b.Bytes()
@@ -89,11 +95,18 @@ func TestEveryKindKeepsItsPromises(t *testing.T) {
 		t.Fatal(err)
 	}
 	samples := map[string]kind.FileSource{
-		"scene": {Name: "reef.glb", Data: reef}, "package": {Name: "rounds.app", Data: app}, "schema": {Name: "x.sql", Data: []byte(sample.Schema)}, "xml": {Name: "a.xml", Data: []byte("<a id='1'><b>x</b></a>")},
-		"json": {Name: "a.json", Data: []byte(`{"a":[{"id":1}]}`)}, "text": {Name: "a.txt", Data: []byte("one\ntwo")}, "opaque": {Name: "a.bin", Data: []byte{0, 1}}, "model": {Name: "a.obj", Data: []byte("o Rock\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")}, "tar": {Name: "a.tar", Data: tarred(t)}, "gzip": {Name: "a.txt.gz", Data: gzipped(t)},
-		"yaml": {Name: "a.yaml", Data: []byte("a: {b: 1}\n")}, "toml": {Name: "a.toml", Data: []byte("[a]\nb = 1\n")}, "settings": {Name: "a.ini", Data: []byte("[a]\nb=1\n")},
-		"postgres-schema": {Name: "x.sql", Data: []byte("create table a (id int primary key, note text);\ncreate view v as select id from a;\ncomment on table a is 'x';\n")}, "mariadb-schema": {Name: "x.sql", Data: []byte("create table a (id int primary key, note text comment 'x');\ncreate view v as select id from a;\n")},
-		"database": {Name: "tanks.db", Data: tanks(t)}, "table": {Name: "a.csv", Data: []byte("id,name\n1,Reef\n")}, "picture": {Name: "sand.png", Data: sample.SandPNG(16)}, "sound": {Name: "bubbles.wav", Data: sample.BubblesWAV()},
+		"scene": {Name: "reef.glb", Data: reef}, "package": {Name: "rounds.app", Data: app}, "schema": {Name: "x.sql",
+			Data: []byte(sample.Schema)}, "xml": {Name: "a.xml", Data: []byte("<a id='1'><b>x</b></a>")},
+		"json": {Name: "a.json", Data: []byte(`{"a":[{"id":1}]}`)}, "text": {Name: "a.txt", Data: []byte("one\ntwo")},
+		"opaque": {Name: "a.bin", Data: []byte{0, 1}}, "model": {Name: "a.obj",
+			Data: []byte("o Rock\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")}, "tar": {Name: "a.tar", Data: tarred(t)},
+		"gzip": {Name: "a.txt.gz", Data: gzipped(t)},
+		"yaml": {Name: "a.yaml", Data: []byte("a: {b: 1}\n")}, "toml": {Name: "a.toml", Data: []byte("[a]\nb = 1\n")},
+		"settings": {Name: "a.ini", Data: []byte("[a]\nb=1\n")},
+		"postgres-schema": {Name: "x.sql",
+			Data: []byte("create table a (id int primary key, note text);\ncreate view v as select id from a;\ncomment on table a is 'x';\n")}, "mariadb-schema": {Name: "x.sql", Data: []byte("create table a (id int primary key, note text comment 'x');\ncreate view v as select id from a;\n")},
+		"database": {Name: "tanks.db", Data: tanks(t)}, "table": {Name: "a.csv", Data: []byte("id,name\n1,Reef\n")},
+		"picture": {Name: "sand.png", Data: sample.SandPNG(16)}, "sound": {Name: "bubbles.wav", Data: sample.BubblesWAV()},
 		"workbook": {Name: "tanks.xlsx", Data: workbook(t)}, "document": {Name: "tanks.odt", Data: openText(t)},
 	}
 	flat := map[string]bool{"opaque": true, "picture": true, "sound": true} // these say what they are by properties
@@ -202,7 +215,8 @@ func TestSourcesSayWhatIsMissing(t *testing.T) {
 	if _, err := src.File("c.txt"); !errors.Is(err, kind.ErrNoFile) {
 		t.Errorf("a sibling that is not there: %v", err)
 	}
-	both := kind.Contents(nil, kind.Held(map[element.Digest][]byte{{1}: []byte("one")}), kind.Held(map[element.Digest][]byte{{2}: []byte("two")}))
+	both := kind.Contents(nil, kind.Held(map[element.Digest][]byte{{1}: []byte("one")}),
+		kind.Held(map[element.Digest][]byte{{2}: []byte("two")}))
 	if data, ok := both(element.Digest{2}); !ok || string(data) != "two" {
 		t.Error("joined contents")
 	}

@@ -121,7 +121,8 @@ func (c *checker) targets() {
 	for _, e := range c.Manifest.Environments {
 		for _, s := range e.Sites() {
 			if other := at[s.Target]; other != "" && other != e.Name {
-				c.grave(e.Name, fmt.Sprintf("It is the same place as %s: %s.", other, s.Target), "Give each environment a target of its own.")
+				c.grave(e.Name, fmt.Sprintf("It is the same place as %s: %s.", other, s.Target),
+					"Give each environment a target of its own.")
 			}
 			at[s.Target] = e.Name
 		}
@@ -145,7 +146,8 @@ func (c *checker) gates() {
 			people[name] = true
 		}
 		if len(people) < g.Approvals {
-			c.grave("gate "+g.Name, fmt.Sprintf("It asks for %d approvals, and only %d can give one.", g.Approvals, len(people)), "Ask for fewer, or name more people or roles under by.")
+			c.grave("gate "+g.Name, fmt.Sprintf("It asks for %d approvals, and only %d can give one.", g.Approvals, len(people)),
+				"Ask for fewer, or name more people or roles under by.")
 		}
 	}
 	for _, name := range c.Manifest.Pipeline.MayOverride {
@@ -207,7 +209,8 @@ func (c *checker) circles() {
 		from, err1 := c.Manifest.Environment(m.From)
 		to, err2 := c.Manifest.Environment(m.To)
 		if err1 == nil && err2 == nil && from.Tier.Rank() >= 0 && to.Tier.Rank() >= 0 && to.Tier.Rank() < from.Tier.Rank() {
-			c.grave(m.From+" → "+m.To, fmt.Sprintf("The move goes back, from %s to %s.", from.Tier, to.Tier), "Moves lead forward only; oaken backfill brings work back.")
+			c.grave(m.From+" → "+m.To, fmt.Sprintf("The move goes back, from %s to %s.", from.Tier, to.Tier),
+				"Moves lead forward only; oaken backfill brings work back.")
 		}
 	}
 }
@@ -237,12 +240,15 @@ func (c *checker) meetings() {
 			met = met || e.Tier == manifest.Integration || c.leadsTo(e.Name, manifest.Integration)
 		}
 		if n := max(people, places); n > 1 && !met {
-			c.grave("lane "+l.Name, fmt.Sprintf("%d develop in it, and no integration environment is where their work meets.", n), "Add one, so that collisions surface there and not at the testers'.")
+			c.grave("lane "+l.Name, fmt.Sprintf("%d develop in it, and no integration environment is where their work meets.", n),
+				"Add one, so that collisions surface there and not at the testers'.")
 		}
 	}
 	for _, e := range c.Staged() {
-		if e.Tier.Rank() < manifest.Tier("acceptance").Rank() && e.Tier.Rank() > manifest.Integration.Rank() && len(c.lanesInto(e.Name)) > 1 && e.Lane == "" {
-			c.doubt(e.Name, "Several lanes meet there first: "+strings.Join(c.lanesInto(e.Name), ", ")+".", "Let them meet in an integration environment before.")
+		if e.Tier.Rank() < manifest.Tier("acceptance").Rank() && e.Tier.Rank() > manifest.Integration.Rank() &&
+			len(c.lanesInto(e.Name)) > 1 && e.Lane == "" {
+			c.doubt(e.Name, "Several lanes meet there first: "+strings.Join(c.lanesInto(e.Name), ", ")+".",
+				"Let them meet in an integration environment before.")
 		}
 	}
 }
@@ -273,7 +279,8 @@ func (c *checker) wayBack() {
 			}
 		}
 		if branch == "" {
-			c.grave("lane "+l.Name, "No way leads back from live to it: it has no branch that work could be merged into.", "Give the lane a branch.")
+			c.grave("lane "+l.Name, "No way leads back from live to it: it has no branch that work could be merged into.",
+				"Give the lane a branch.")
 		}
 	}
 }

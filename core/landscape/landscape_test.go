@@ -18,7 +18,8 @@ func parse(t *testing.T, environments, rest string) *Landscape {
 	text.WriteString("project = \"x\"\n")
 	for i, line := range strings.Split(strings.TrimSpace(environments), "\n") {
 		f := append(strings.Fields(line), "", "", "")
-		fmt.Fprintf(&text, "[[environment]]\nname = %q\ntarget = \"sqlite:%d.db\"\ninto = \"database\"\ntier = %q\nlane = %q\ncontrollers = [\"Ravi\"]\n", f[0], i, f[1], f[2])
+		fmt.Fprintf(&text, "[[environment]]\nname = %q\ntarget = \"sqlite:%d.db\"\ninto = \"database\"\ntier = %q\nlane = %q\n"+
+			"controllers = [\"Ravi\"]\n", f[0], i, f[1], f[2])
 	}
 	text.WriteString(rest)
 	m, err := manifest.Parse([]byte(text.String()))
@@ -60,20 +61,27 @@ func TestWhatIsWrongWithALandscapeIsFound(t *testing.T) {
 	}{
 		{"three stages in one line", "dev development\ntest test\nlive live", moves("dev>test test>live"), nil},
 		{"a lane", line, good, nil},
-		{"nothing leads there", line, lane("A", "a") + moves("dev>int int>test"), []string{"live: No move leads to it", "test: No move leads on", "dev: No path leads", "int: No path leads"}},
+		{"nothing leads there", line, lane("A", "a") + moves("dev>int int>test"),
+			[]string{"live: No move leads to it", "test: No move leads on", "dev: No path leads", "int: No path leads"}},
 		{"a circle", line, good + moves("test>int"), []string{"int, test: Moves lead round in a circle", "test → int: The move goes back"}},
 		{"an unknown place", line, good + moves("dev>moon"), []string{"dev → moon: There is no environment moon"}},
 		{"a move to itself", line, good + moves("dev>dev"), []string{"leads to where it begins", "dev: Moves lead round"}},
 		{"a move twice", line, good + moves("dev>int"), []string{"declared twice"}},
-		{"nobody meets", "dev development A\ntest test\nlive live", lane("A", "a", "Imke", "Tarek") + moves("dev>test test>live"), []string{"lane A: 2 develop in it"}},
-		{"two places of development", "one development A\ntwo development A\ntest test\nlive live", lane("A", "a") + moves("one>test two>test test>live"), []string{"lane A: 2 develop in it"}},
-		{"lanes meet at the testers'", "a development A\nb development B\ntest test\nlive live", lane("A", "a") + lane("B", "b") + moves("a>test b>test test>live"), []string{"test: Several lanes meet there first: A, B"}},
+		{"nobody meets", "dev development A\ntest test\nlive live", lane("A", "a", "Imke", "Tarek") + moves("dev>test test>live"),
+			[]string{"lane A: 2 develop in it"}},
+		{"two places of development", "one development A\ntwo development A\ntest test\nlive live",
+			lane("A", "a") + moves("one>test two>test test>live"), []string{"lane A: 2 develop in it"}},
+		{"lanes meet at the testers'", "a development A\nb development B\ntest test\nlive live",
+			lane("A", "a") + lane("B", "b") + moves("a>test b>test test>live"), []string{"test: Several lanes meet there first: A, B"}},
 		{"no way back", line, lane("A", "", "Imke") + moves("dev>int int>test test>live"), []string{"lane A: No way leads back"}},
 		{"an unknown lane", "dev development B\nlive live", moves("dev>live"), []string{"dev: There is no lane B"}},
 		{"an empty lane", line, good + lane("B", "b"), []string{"lane B: No environment is in it"}},
 		{"an unknown gate", line, good + "gates = [\"tests\"]\n", []string{"test → live: There is no gate tests"}},
-		{"a gate that nobody opens", line, good + "[[pipeline.gate]]\nname = \"yes\"\napprovals = 2\nby = [\"leads\"]\n[team.roles]\nleads = [\"Ravi\"]\n", []string{"gate yes: It asks for 2 approvals, and only 1"}},
-		{"no live", "dev development\ntest test", moves("dev>test"), []string{"test: No move leads on", "dev: No path leads", "No environment is live"}},
+		{"a gate that nobody opens", line,
+			good + "[[pipeline.gate]]\nname = \"yes\"\napprovals = 2\nby = [\"leads\"]\n[team.roles]\nleads = [\"Ravi\"]\n",
+			[]string{"gate yes: It asks for 2 approvals, and only 1"}},
+		{"no live", "dev development\ntest test", moves("dev>test"),
+			[]string{"test: No move leads on", "dev: No path leads", "No environment is live"}},
 	} {
 		var got []string
 		for _, f := range parse(t, c.environments, c.rest).Check() {
@@ -94,7 +102,8 @@ func TestWhatIsWrongWithALandscapeIsFound(t *testing.T) {
 	l := parse(t, line, good)
 	l.Manifest.Environments[2].Controllers = []string{"Ravi", "Odalys"}
 	l.Manifest.Environments[3].Target = l.Manifest.Environments[2].Target
-	if got := l.Check(); len(got) != 2 || !strings.Contains(got[0].What, "same place as test") || !strings.Contains(got[1].What, "Two control it: Ravi and Odalys") {
+	if got := l.Check(); len(got) != 2 || !strings.Contains(got[0].What, "same place as test") ||
+		!strings.Contains(got[1].What, "Two control it: Ravi and Odalys") {
 		t.Errorf("two controllers, one target: %v", got)
 	}
 }
@@ -138,7 +147,8 @@ func TestBookingsAreServedInTheirOrder(t *testing.T) {
 		}
 		return x
 	}
-	all := []ledger.Booking{b(1, "A", 1, 5, 0), b(2, "B", 2, 0, 48*time.Hour), b(3, "C", 3, 4, 0), b(4, "C", 3, 0, 24*time.Hour), b(5, "A", 4, 6, 0), b(6, "B", 1, 2, 0)}
+	all := []ledger.Booking{b(1, "A", 1, 5, 0), b(2, "B", 2, 0, 48*time.Hour), b(3, "C", 3, 4, 0), b(4, "C", 3, 0, 24*time.Hour),
+		b(5, "A", 4, 6, 0), b(6, "B", 1, 2, 0)}
 	all[5].Environment = "other"
 	text := func(at time.Time) string {
 		var out []string
@@ -166,10 +176,13 @@ func TestBookingsAreServedInTheirOrder(t *testing.T) {
 // stage between.
 func TestGatesThatWorkWouldBeCarriedPast(t *testing.T) {
 	l := Of(&manifest.Manifest{
-		Environments: []manifest.Environment{{Name: "a", Lane: "north"}, {Name: "b", Lane: "south"}, {Name: "b-int", Lane: "south"}, {Name: "c", Lane: "fix"}, {Name: "test", Gates: []string{"all"}}, {Name: "live"}},
+		Environments: []manifest.Environment{{Name: "a", Lane: "north"}, {Name: "b", Lane: "south"}, {Name: "b-int", Lane: "south"},
+			{Name: "c", Lane: "fix"}, {Name: "test", Gates: []string{"all"}}, {Name: "live"}},
 		Pipeline: manifest.Pipeline{
 			Lanes: []manifest.Lane{{Name: "north"}, {Name: "south"}, {Name: "fix"}, {Name: "idle"}},
-			Moves: []manifest.Move{{From: "a", To: "test"}, {From: "b", To: "b-int", Gates: []string{"built"}}, {From: "b-int", To: "test", Gates: []string{"seen"}}, {From: "test", To: "live", Gates: []string{"late"}}, {From: "live", To: "b"}, {From: "c", To: "live"}},
+			Moves: []manifest.Move{{From: "a", To: "test"}, {From: "b", To: "b-int", Gates: []string{"built"}},
+				{From: "b-int", To: "test", Gates: []string{"seen"}}, {From: "test", To: "live", Gates: []string{"late"}}, {From: "live",
+					To: "b"}, {From: "c", To: "live"}},
 		},
 	})
 	for _, x := range []struct {

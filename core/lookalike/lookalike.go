@@ -54,7 +54,8 @@ func Find(things []Thing, least float64) []Pair {
 		}
 	}
 	slices.SortFunc(out, func(x, y Pair) int {
-		return cmp.Or(cmp.Compare(y.Score, x.Score), strings.Compare(x.One.Address, y.One.Address), strings.Compare(x.Other.Address, y.Other.Address))
+		return cmp.Or(cmp.Compare(y.Score, x.Score), strings.Compare(x.One.Address, y.One.Address),
+			strings.Compare(x.Other.Address, y.Other.Address))
 	})
 	return out
 }
@@ -211,7 +212,8 @@ var families = []struct {
 }{
 	{"yes or no", []string{"bool", "boolean", "bit", "flag", "checkbox", "yesno"}},
 	{"times", []string{"date", "time", "timestamp", "timestamptz", "datetime", "day", "calendar"}},
-	{"numbers", []string{"int", "integer", "smallint", "bigint", "tinyint", "numeric", "decimal", "number", "real", "double", "float", "money", "serial"}},
+	{"numbers", []string{"int", "integer", "smallint", "bigint", "tinyint", "numeric", "decimal", "number", "real", "double", "float",
+		"money", "serial"}},
 	{"texts", []string{"text", "varchar", "char", "character", "string", "clob", "memo", "nvarchar", "choice", "enum"}},
 	{"content", []string{"blob", "bytea", "binary", "image", "file"}},
 }
@@ -241,7 +243,8 @@ func compareHolds(a, b string) (float64, string) {
 		return .85, "both hold " + families[x].name
 	case families[x].name == "texts" || families[y].name == "texts":
 		return .5, "" // anything can be kept as text
-	case families[x].name == "yes or no" && families[y].name == "numbers" || families[x].name == "numbers" && families[y].name == "yes or no":
+	case families[x].name == "yes or no" && families[y].name == "numbers" || families[x].name == "numbers" &&
+		families[y].name == "yes or no":
 		return .4, ""
 	}
 	return .1, ""

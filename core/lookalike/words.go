@@ -24,7 +24,8 @@ func words(name string) []string {
 		case !unicode.IsLetter(r) && !unicode.IsDigit(r):
 			flush()
 			continue
-		case i > 0 && unicode.IsUpper(r) && (unicode.IsLower(runes[i-1]) || i+1 < len(runes) && unicode.IsLower(runes[i+1]) && unicode.IsUpper(runes[i-1])):
+		case i > 0 && unicode.IsUpper(r) && (unicode.IsLower(runes[i-1]) || i+1 < len(runes) && unicode.IsLower(runes[i+1]) &&
+			unicode.IsUpper(runes[i-1])):
 			flush()
 		case i > 0 && unicode.IsDigit(r) != unicode.IsDigit(runes[i-1]) && len(cur) > 0:
 			flush()
@@ -42,16 +43,20 @@ const (
 )
 
 // endings are cut off to compare words, the longest first.
-var endings = []string{"ations", "ation", "ments", "ment", "nesses", "ness", "ities", "ity", "ings", "ing", "ables", "able", "als", "al", "ies", "ied", "ers", "er", "ors", "or", "ed", "es", "ts", "s", "e", "y"}
+var endings = []string{"ations", "ation", "ments", "ment", "nesses", "ness", "ities", "ity", "ings", "ing", "ables", "able", "als", "al",
+	"ies", "ied", "ers", "er", "ors", "or", "ed", "es", "ts", "s", "e", "y"}
 
 // leastStem is the least number of letters that an ending leaves.
 const leastStem = 3
 
 // irregular are forms that no ending explains.
 var irregular = map[string]string{
-	"fed": "feed", "sent": "send", "sold": "sell", "taken": "take", "took": "take", "paid": "pay", "bought": "buy", "built": "build", "lent": "lend", "left": "leave", "made": "make", "given": "give", "gave": "give",
-	"done": "do", "begun": "begin", "written": "write", "held": "hold", "kept": "keep", "found": "find", "lost": "lose", "broken": "break", "died": "die", "dying": "die", "seen": "see", "shown": "show", "known": "know",
-	"brought": "bring", "caught": "catch", "children": "child", "people": "person", "men": "man", "women": "woman", "feet": "foot", "species": "species", "grown": "grow", "drawn": "draw", "driven": "drive", "hung": "hang", "woken": "wake",
+	"fed": "feed", "sent": "send", "sold": "sell", "taken": "take", "took": "take", "paid": "pay", "bought": "buy", "built": "build",
+	"lent": "lend", "left": "leave", "made": "make", "given": "give", "gave": "give",
+	"done": "do", "begun": "begin", "written": "write", "held": "hold", "kept": "keep", "found": "find", "lost": "lose", "broken": "break",
+	"died": "die", "dying": "die", "seen": "see", "shown": "show", "known": "know",
+	"brought": "bring", "caught": "catch", "children": "child", "people": "person", "men": "man", "women": "woman", "feet": "foot",
+	"species": "species", "grown": "grow", "drawn": "draw", "driven": "drive", "hung": "hang", "woken": "wake",
 }
 
 // stem cuts the ending of an English word off, so that arrival, arrived and arrives are one.
@@ -76,10 +81,16 @@ func stem(w string) string {
 
 // opposites are words of which one names what the other does not.
 var opposites = [][2]string{
-	{"min", "max"}, {"minimum", "maximum"}, {"low", "high"}, {"lower", "upper"}, {"lowest", "highest"}, {"from", "until"}, {"from", "to"}, {"from", "till"}, {"begin", "end"}, {"start", "end"}, {"start", "stop"}, {"open", "close"}, {"first", "last"},
-	{"in", "out"}, {"inflow", "outflow"}, {"on", "off"}, {"left", "right"}, {"top", "bottom"}, {"front", "back"}, {"before", "after"}, {"old", "new"}, {"planned", "actual"}, {"mother", "father"}, {"origin", "destination"}, {"source", "target"},
-	{"next", "last"}, {"next", "previous"}, {"adult", "child"}, {"adults", "children"}, {"home", "office"}, {"mobile", "office"}, {"net", "gross"}, {"total", "free"}, {"received", "released"}, {"hired", "left"}, {"north", "south"}, {"east", "west"}, {"width", "height"}, {"length", "width"}, {"height", "depth"}, {"day", "night"},
-	{"common", "scientific"}, {"lender", "borrower"}, {"lent", "returned"}, {"order", "delivery"}, {"valid", "invalid"}, {"avg", "max"}, {"avg", "min"}, {"internal", "external"}, {"incoming", "outgoing"}, {"public", "private"}, {"debit", "credit"}, {"buyer", "seller"}, {"sender", "receiver"}, {"hot", "cold"}, {"morning", "evening"},
+	{"min", "max"}, {"minimum", "maximum"}, {"low", "high"}, {"lower", "upper"}, {"lowest", "highest"}, {"from", "until"}, {"from", "to"},
+	{"from", "till"}, {"begin", "end"}, {"start", "end"}, {"start", "stop"}, {"open", "close"}, {"first", "last"},
+	{"in", "out"}, {"inflow", "outflow"}, {"on", "off"}, {"left", "right"}, {"top", "bottom"}, {"front", "back"}, {"before", "after"},
+	{"old", "new"}, {"planned", "actual"}, {"mother", "father"}, {"origin", "destination"}, {"source", "target"},
+	{"next", "last"}, {"next", "previous"}, {"adult", "child"}, {"adults", "children"}, {"home", "office"}, {"mobile", "office"},
+	{"net", "gross"}, {"total", "free"}, {"received", "released"}, {"hired", "left"}, {"north", "south"}, {"east", "west"},
+	{"width", "height"}, {"length", "width"}, {"height", "depth"}, {"day", "night"},
+	{"common", "scientific"}, {"lender", "borrower"}, {"lent", "returned"}, {"order", "delivery"}, {"valid", "invalid"}, {"avg", "max"},
+	{"avg", "min"}, {"internal", "external"}, {"incoming", "outgoing"}, {"public", "private"}, {"debit", "credit"}, {"buyer", "seller"},
+	{"sender", "receiver"}, {"hot", "cold"}, {"morning", "evening"},
 }
 
 // opposed reports whether two words are opposites.
@@ -219,8 +230,12 @@ func meanings(w string) []int {
 
 // weak are words that say little: they stand in the names of many different things.
 var weak = map[string]float64{
-	"id": .25, "date": .45, "time": .45, "at": .2, "on": .2, "of": .1, "the": .1, "a": .1, "is": .15, "has": .2, "in": .2, "by": .3, "for": .2, "to": .35, "from": .45, "created": .35, "updated": .35, "changed": .35, "modified": .35, "deleted": .35, "until": .6, "name": .5, "code": .45, "number": .45, "no": .45, "num": .45,
-	"type": .5, "kind": .5, "text": .4, "value": .35, "flag": .3, "info": .3, "data": .3, "day": .5, "dt": .45, "field": .3, "list": .3, "new": .4, "item": .4, "key": .4, "status": .6, "table": .3, "tbl": .2, "fk": .1, "pk": .1, "ref": .3, "label": .5, "title": .5, "g": .3, "kg": .3, "l": .3, "cm": .3, "mm": .3,
+	"id": .25, "date": .45, "time": .45, "at": .2, "on": .2, "of": .1, "the": .1, "a": .1, "is": .15, "has": .2, "in": .2, "by": .3,
+	"for": .2, "to": .35, "from": .45, "created": .35, "updated": .35, "changed": .35, "modified": .35, "deleted": .35, "until": .6,
+	"name": .5, "code": .45, "number": .45, "no": .45, "num": .45,
+	"type": .5, "kind": .5, "text": .4, "value": .35, "flag": .3, "info": .3, "data": .3, "day": .5, "dt": .45, "field": .3, "list": .3,
+	"new": .4, "item": .4, "key": .4, "status": .6, "table": .3, "tbl": .2, "fk": .1, "pk": .1, "ref": .3, "label": .5, "title": .5,
+	"g": .3, "kg": .3, "l": .3, "cm": .3, "mm": .3,
 }
 
 func weightOf(w string) float64 {

@@ -8,7 +8,9 @@ import (
 
 func TestNamesAreCutIntoWords(t *testing.T) {
 	for name, want := range map[string]string{
-		"arrival_date": "arrival date", "arrivalDate": "arrival date", "ArrivalDate": "arrival date", "ID": "id", "tankID": "tank id", "HTTPServer": "http server", "address_line1": "address line 1", "a-b.c d": "a b c d", "": "", "__x__": "x", "größe_cm": "größe cm", "2nd": "2 nd",
+		"arrival_date": "arrival date", "arrivalDate": "arrival date", "ArrivalDate": "arrival date", "ID": "id", "tankID": "tank id",
+		"HTTPServer": "http server", "address_line1": "address line 1", "a-b.c d": "a b c d", "": "", "__x__": "x", "größe_cm": "größe cm",
+		"2nd": "2 nd",
 	} {
 		if got := strings.Join(words(name), " "); got != want {
 			t.Errorf("%s: %q, want %q", name, got, want)
@@ -21,10 +23,13 @@ func TestWordsThatSayTheSame(t *testing.T) {
 		a, b string
 		want bool
 	}{
-		{"arrival", "arrived", true}, {"arrival", "received", true}, {"measured", "measurement", true}, {"installed", "install", true}, {"stopped", "stopping", true}, {"fed", "feeding", true}, {"sold", "seller", true},
-		{"qty", "quantity", true}, {"amt", "amount", true}, {"descr", "description", true}, {"temp", "temperature", true}, {"addr", "address", true}, {"max", "maximum", true},
+		{"arrival", "arrived", true}, {"arrival", "received", true}, {"measured", "measurement", true}, {"installed", "install", true},
+		{"stopped", "stopping", true}, {"fed", "feeding", true}, {"sold", "seller", true},
+		{"qty", "quantity", true}, {"amt", "amount", true}, {"descr", "description", true}, {"temp", "temperature", true},
+		{"addr", "address", true}, {"max", "maximum", true},
 		{"keeper", "staff", true}, {"begin", "start", true}, {"visitor", "guest", true}, {"organisation", "organization", true},
-		{"begin", "end", false}, {"min", "max", false}, {"inflow", "outflow", false}, {"from", "until", false}, {"tank", "pump", false}, {"name", "number", false}, {"co", "colour", false}, {"weight", "height", false}, {"left", "right", false},
+		{"begin", "end", false}, {"min", "max", false}, {"inflow", "outflow", false}, {"from", "until", false}, {"tank", "pump", false},
+		{"name", "number", false}, {"co", "colour", false}, {"weight", "height", false}, {"left", "right", false},
 	} {
 		for _, p := range [][2]string{{c.a, c.b}, {c.b, c.a}} {
 			if sim, why := alike(p[0], p[1]); (sim > 0) != c.want {
@@ -50,8 +55,10 @@ func TestPairsComeTheLikeliestFirst(t *testing.T) {
 		return Thing{Lane: lane, Address: address, Type: "column", Key: key, Holds: holds, Within: []string{in}}
 	}
 	things := []Thing{
-		thing("A", "a1", "specimen", "arrival_date", "date"), thing("A", "a2", "tank", "volume", "integer"), thing("A", "same", "tank", "keeper", "text"),
-		thing("B", "b1", "specimen", "date_received", "date"), thing("B", "b2", "specimen", "arrived_on", "date"), thing("B", "same", "tank", "keeper", "text"), thing("B", "b3", "tank", "vol", "numeric"),
+		thing("A", "a1", "specimen", "arrival_date", "date"), thing("A", "a2", "tank", "volume", "integer"), thing("A", "same", "tank",
+			"keeper", "text"),
+		thing("B", "b1", "specimen", "date_received", "date"), thing("B", "b2", "specimen", "arrived_on", "date"), thing("B", "same",
+			"tank", "keeper", "text"), thing("B", "b3", "tank", "vol", "numeric"),
 		{Lane: "B", Address: "b4", Type: "table", Key: "volume"},
 	}
 	list := Find(things, Likely)
@@ -68,9 +75,11 @@ func TestPairsComeTheLikeliestFirst(t *testing.T) {
 	if !slices.Equal(got, []string{"a1-b1", "a1-b2", "a2-b3"}) {
 		t.Errorf("found %v", got)
 	}
-	with := Compare(Thing{Key: "arrival", Users: []string{"v1"}, Beside: []string{"x", "y"}}, Thing{Key: "arrived", Users: []string{"v1"}, Beside: []string{"y", "z"}})
+	with := Compare(Thing{Key: "arrival", Users: []string{"v1"}, Beside: []string{"x", "y"}},
+		Thing{Key: "arrived", Users: []string{"v1"}, Beside: []string{"y", "z"}})
 	without := Compare(Thing{Key: "arrival"}, Thing{Key: "arrived"})
-	if with.Score <= without.Score || !slices.Contains(with.Why, "the same things use them") || !slices.Contains(with.Why, "their neighbours have names in common") {
+	if with.Score <= without.Score || !slices.Contains(with.Why, "the same things use them") ||
+		!slices.Contains(with.Why, "their neighbours have names in common") {
 		t.Errorf("with neighbours and users %.2f %v, without %.2f", with.Score, with.Why, without.Score)
 	}
 }
@@ -82,7 +91,8 @@ func FuzzCompare(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, text string) {
 		p := strings.SplitN(text+"|||", "|", 4)
-		a, b := Thing{Lane: "A", Key: p[0], Holds: p[1], Within: []string{"x"}}, Thing{Lane: "B", Key: p[2], Holds: p[3], Within: []string{"x"}}
+		a, b := Thing{Lane: "A", Key: p[0], Holds: p[1], Within: []string{"x"}}, Thing{Lane: "B", Key: p[2], Holds: p[3],
+			Within: []string{"x"}}
 		one, other := Compare(a, b).Score, Compare(b, a).Score
 		if one < 0 || one > 1 || one-other > .15 || other-one > .15 {
 			t.Errorf("%q: %.3f one way, %.3f the other", text, one, other)

@@ -94,10 +94,12 @@ func RemoveEnvironment(data []byte, name string) ([]byte, error) {
 			continue
 		}
 		to := from + 1
-		for to < len(lines) && (!strings.HasPrefix(strings.TrimSpace(lines[to]), "[") || strings.HasPrefix(strings.TrimLeft(lines[to], " \t["), "environment.")) {
+		for to < len(lines) && (!strings.HasPrefix(strings.TrimSpace(lines[to]), "[") ||
+			strings.HasPrefix(strings.TrimLeft(lines[to], " \t["), "environment.")) {
 			to++
 		}
-		for to > from+1 && to < len(lines) && (strings.TrimSpace(lines[to-1]) == "" || strings.HasPrefix(strings.TrimSpace(lines[to-1]), "#")) {
+		for to > from+1 && to < len(lines) &&
+			(strings.TrimSpace(lines[to-1]) == "" || strings.HasPrefix(strings.TrimSpace(lines[to-1]), "#")) {
 			to-- // what stands before the next block belongs to that
 		}
 		block, err := Parse([]byte(strings.Join(lines[from:to], "")))
@@ -125,7 +127,8 @@ func RenameEnvironment(data []byte, from, to string) ([]byte, error) {
 		}
 		key, _, _ := strings.Cut(text, "=")
 		key = strings.TrimSpace(key)
-		names := block == "environment" && key == "name" || block == "pipeline.move" && (key == "from" || key == "to") || block == "pipeline.freeze" && key == "environments"
+		names := block == "environment" && key == "name" || block == "pipeline.move" && (key == "from" || key == "to") ||
+			block == "pipeline.freeze" && key == "environments"
 		if names {
 			lines[i] = strings.NewReplacer(quote(from), quote(to), "'"+from+"'", quote(to)).Replace(line)
 		}

@@ -346,7 +346,8 @@ func ownTarget(target string) bool {
 // Inside reports whether p is a relative path that stays in the project, and out of a workspace's own
 // folder.
 func Inside(p string) bool {
-	return p != "" && !OwnIn(p) && p == path.Clean(p) && p != "." && !path.IsAbs(p) && p != ".." && !strings.HasPrefix(p, "../") && !strings.Contains(p, "\\")
+	return p != "" && !OwnIn(p) && p == path.Clean(p) && p != "." && !path.IsAbs(p) && p != ".." && !strings.HasPrefix(p, "../") &&
+		!strings.Contains(p, "\\")
 }
 
 // Environment gives an environment by name.
@@ -360,7 +361,8 @@ func (m *Manifest) Environment(name string) (Environment, error) {
 	for _, e := range m.Environments {
 		names = append(names, e.Name)
 	}
-	return Environment{}, fault.New(fault.Usage, "oaken env list shows the environments; oaken env add makes one.", "There is no environment %s.", name).Among(name, names)
+	return Environment{}, fault.New(fault.Usage, "oaken env list shows the environments; oaken env add makes one.",
+		"There is no environment %s.", name).Among(name, names)
 }
 
 // Folder gives the declared folder artifact that a path lies in.

@@ -43,7 +43,8 @@ func TestWhatIsLeftOutAndLocked(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for p, want := range map[string]bool{"a/b.tmp": true, "cache/x/y": true, "dev.db": true, "test.db-wal": true, "reef.glb": false, ".oaken/x": true, "a/cache": false, "dev.db2": false} {
+	for p, want := range map[string]bool{"a/b.tmp": true, "cache/x/y": true, "dev.db": true, "test.db-wal": true, "reef.glb": false,
+		".oaken/x": true, "a/cache": false, "dev.db2": false} {
 		if m.LeftOut(p) != want {
 			t.Errorf("%s: left out is %v", p, !want)
 		}
@@ -83,8 +84,10 @@ func TestEditsLeaveTheRestAlone(t *testing.T) {
 
 func TestMistakesAreNamed(t *testing.T) {
 	for text, want := range map[string]string{
-		"colour = 1": "no key colour", "project = ": "line 1", "[[lock]]\npolicy=\"required\"": "match", "[[environment]]\nname=\"a\"\ntarget=\"x\"\ninto=\"d\"": "scheme",
-		"[[artifact]]\npath=\"../x\"\nkind=\"text\"": "inside", "leave-out=[\"[\"]": "well formed", "[[lock]]\nmatch=\"a\"\npolicy=\"never\"": "none of", "[message]\npattern=\"(\"": "well formed",
+		"colour = 1": "no key colour", "project = ": "line 1", "[[lock]]\npolicy=\"required\"": "match",
+		"[[environment]]\nname=\"a\"\ntarget=\"x\"\ninto=\"d\"": "scheme",
+		"[[artifact]]\npath=\"../x\"\nkind=\"text\"":            "inside", "leave-out=[\"[\"]": "well formed",
+		"[[lock]]\nmatch=\"a\"\npolicy=\"never\"": "none of", "[message]\npattern=\"(\"": "well formed",
 	} {
 		_, err := Parse([]byte(text))
 		if fault.CodeOf(err) != fault.Usage || !strings.Contains(err.Error(), want) {
@@ -99,7 +102,8 @@ func TestRulesForMessages(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, c := range []struct{ message, item, want string }{
-		{"Too short", "AQ-1", "9 characters"}, {"Long enough", "", "which work item"}, {"not a capital", "AQ-1", "does not match"}, {"Long enough", "AQ-1", ""},
+		{"Too short", "AQ-1", "9 characters"}, {"Long enough", "", "which work item"}, {"not a capital", "AQ-1", "does not match"},
+		{"Long enough", "AQ-1", ""},
 	} {
 		err := m.Message.Check(c.message, c.item)
 		if c.want == "" && err != nil || c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) {
@@ -109,8 +113,10 @@ func TestRulesForMessages(t *testing.T) {
 }
 
 func TestEveryFormOfPatternMeansWhatTheGeneralOneDoes(t *testing.T) {
-	patterns := []string{"**/*.tmp", "**/cache", "cache", "build/**", "**/*.a.b", "**/*~", "**/[ab]x", "a/*/c", "**/{x,y}.z", "**/a/b", "*.log", "**/*", "**/.hidden"}
-	paths := []string{"a.tmp", "x/a.tmp", "tmp", ".tmp", "cache", "d/cache", "build/x", "build", "q.a.b", "x/q.b", "file~", "d/ax", "a/b/c", "a/b/c/d", "x.z", "d/y.z", "a/b", "q/a/b", "r.log", "d/r.log", ".hidden", "d/.hidden", "bx"}
+	patterns := []string{"**/*.tmp", "**/cache", "cache", "build/**", "**/*.a.b", "**/*~", "**/[ab]x", "a/*/c", "**/{x,y}.z", "**/a/b",
+		"*.log", "**/*", "**/.hidden"}
+	paths := []string{"a.tmp", "x/a.tmp", "tmp", ".tmp", "cache", "d/cache", "build/x", "build", "q.a.b", "x/q.b", "file~", "d/ax", "a/b/c",
+		"a/b/c/d", "x.z", "d/y.z", "a/b", "q/a/b", "r.log", "d/r.log", ".hidden", "d/.hidden", "bx"}
 	for _, pattern := range patterns {
 		m := &Manifest{LeaveOut: []string{pattern}}
 		for _, p := range paths {

@@ -12,7 +12,8 @@ func TestNothingPointsIntoTheOwnFolderOrOutside(t *testing.T) {
 		for _, text := range []string{
 			fmt.Sprintf("[[artifact]]\npath = \"%s\"\nkind = \"schema\"\n", p),
 			fmt.Sprintf("[[environment]]\nname = \"x\"\ntarget = \"sqlite:x.db\"\ninto = \"%s\"\n", p),
-			fmt.Sprintf("[[environment]]\nname = \"x\"\ntarget = \"sqlite:x.db\"\ninto = \"y\"\nalso = [{target = \"folder:z\", into = \"%s\"}]\n", p),
+			fmt.Sprintf("[[environment]]\nname = \"x\"\ntarget = \"sqlite:x.db\"\ninto = \"y\"\n"+
+				"also = [{target = \"folder:z\", into = \"%s\"}]\n", p),
 		} {
 			if _, err := Parse([]byte("project = \"x\"\n" + text)); err == nil {
 				t.Errorf("%q is taken:\n%s", p, text)
@@ -20,13 +21,15 @@ func TestNothingPointsIntoTheOwnFolderOrOutside(t *testing.T) {
 		}
 		if strings.Contains(strings.ToLower(p), "oa") {
 			for _, scheme := range []string{"sqlite", "folder"} {
-				if _, err := Parse([]byte(fmt.Sprintf("project = \"x\"\n[[environment]]\nname = \"x\"\ntarget = \"%s:../w/%s\"\ninto = \"y\"\n", scheme, p))); err == nil {
+				if _, err := Parse([]byte(fmt.Sprintf("project = \"x\"\n[[environment]]\nname = \"x\"\ntarget = \"%s:../w/%s\"\n"+
+					"into = \"y\"\n", scheme, p))); err == nil {
 					t.Errorf("the target %s:%s is taken", scheme, p)
 				}
 			}
 		}
 	}
-	m, err := Parse([]byte("project = \"x\"\n[[companion]]\nof = \"**\"\nis = \"{folder}/../../{name}.meta\"\n[[companion]]\nof = \"**\"\nis = \"{folder}/.oaken/{name}\"\n[[companion]]\nof = \"**\"\nis = \"{path}.meta\"\n"))
+	m, err := Parse([]byte("project = \"x\"\n[[companion]]\nof = \"**\"\nis = \"{folder}/../../{name}.meta\"\n[[companion]]\n" +
+		"of = \"**\"\nis = \"{folder}/.oaken/{name}\"\n[[companion]]\nof = \"**\"\nis = \"{path}.meta\"\n"))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -193,7 +193,11 @@ func (f Freeze) Holds(e Environment, at time.Time) bool {
 			return false
 		}
 	}
-	return len(f.Days) == 0 || slices.ContainsFunc(f.Days, func(d string) bool { w, err := weekday(d); return err == nil && w == at.Weekday() })
+	return len(f.Days) == 0 || slices.ContainsFunc(f.Days, func(d string) bool {
+		w, err := weekday(d)
+		return err == nil &&
+			w == at.Weekday()
+	})
 }
 
 func (f Freeze) check() error {

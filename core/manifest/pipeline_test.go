@@ -8,8 +8,10 @@ import (
 
 func TestWhatAPipelineCantSayIsRefused(t *testing.T) {
 	for text, want := range map[string]string{
-		"[[pipeline.gate]]\nname = \"a\"\n":                                                "needs one of command, approvals, needs and rest",
-		"[[pipeline.gate]]\nname = \"a\"\ncommand = [\"true\"]\nrest = \"1d\"\n":           "needs one of command, approvals, needs and rest",
+		"[[pipeline.gate]]\nname = \"a\"\n": "needs one of command, approvals, " +
+			"needs and rest",
+		"[[pipeline.gate]]\nname = \"a\"\ncommand = [\"true\"]\nrest = \"1d\"\n": "needs one of command, approvals, " +
+			"needs and rest",
 		"[[pipeline.gate]]\nname = \"a\"\napprovals = -1\n":                                "can't ask for less than one",
 		"[[pipeline.gate]]\nname = \"a\"\nneeds = \"luck\"\n":                              "which is none of reviews and booking",
 		"[[pipeline.gate]]\nname = \"a\"\nrest = \"soon\"\n":                               "is no time such as 90m, 8h or 3d",
@@ -65,7 +67,8 @@ func TestFreezesHoldWhenTheySay(t *testing.T) {
 
 func TestRolesStandForPeople(t *testing.T) {
 	team := Team{Roles: map[string][]string{"testers": {"Sefa"}}}
-	if !team.Plays("Sefa", []string{"testers"}) || !team.Plays("Ravi", []string{"testers", "Ravi"}) || team.Plays("Imke", []string{"testers", "Ravi"}) {
+	if !team.Plays("Sefa", []string{"testers"}) || !team.Plays("Ravi", []string{"testers", "Ravi"}) ||
+		team.Plays("Imke", []string{"testers", "Ravi"}) {
 		t.Error("who plays a role is told wrongly")
 	}
 }

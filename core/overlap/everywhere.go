@@ -25,7 +25,8 @@ func (c claim) isEdit() bool { return c.edit.Workspace != "" }
 func (c claim) side() Side {
 	if c.isEdit() {
 		t := decode(c.edit.Told)
-		return Side{Branch: c.branch, Workspace: c.edit.Workspace, Person: c.editing.Person, Time: c.edit.Since, Gone: c.edit.State == "gone", Told: t.Changes, More: t.More}
+		return Side{Branch: c.branch, Workspace: c.edit.Workspace, Person: c.editing.Person, Time: c.edit.Since,
+			Gone: c.edit.State == "gone", Told: t.Changes, More: t.More}
 	}
 	return Side{Branch: c.branch, Person: c.tip.Author, Time: c.tip.Time, State: Label(c.tip), Gone: c.is.Mode == 0}
 }

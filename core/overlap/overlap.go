@@ -214,7 +214,8 @@ func (f *Finder) lines(ctx context.Context, at ledger.Commit) (out []line, err e
 			if err != nil {
 				return err
 			}
-			l := line{branch: b.Name, tip: tip, tipTree: state.Commit{Chest: f.Chest, Tree: tip.Tree, Name: b.Name}, baseTree: state.Commit{Chest: f.Chest, Name: "base"}}
+			l := line{branch: b.Name, tip: tip, tipTree: state.Commit{Chest: f.Chest, Tree: tip.Tree, Name: b.Name},
+				baseTree: state.Commit{Chest: f.Chest, Name: "base"}}
 			if len(bases) > 0 {
 				l.baseTree.Tree = bases[0].Tree
 			}
@@ -345,7 +346,8 @@ func (f *Finder) inWorkspace(ctx context.Context, h Here, w ledger.Workspace, e 
 		return
 	}
 	t := decode(e.Told)
-	o.Sides = append(o.Sides, Side{Branch: w.Branch, Workspace: e.Workspace, Person: w.Person, Time: e.Since, Gone: e.State == "gone", Told: t.Changes, More: t.More})
+	o.Sides = append(o.Sides, Side{Branch: w.Branch, Workspace: e.Workspace, Person: w.Person, Time: e.Since, Gone: e.State == "gone",
+		Told: t.Changes, More: t.More})
 	if o.Kind == "" {
 		o.Kind = e.Kind
 	}

@@ -54,7 +54,8 @@ func (b *bay) commit(branch, author string, merged ledger.ID) {
 		err = batch.Commit()
 	}
 	if err == nil {
-		b.tips[branch], err = b.c.Publish(b.Context(), chest.Draft{Branch: branch, Tip: b.tips[branch].ID, Merged: merged, Tree: tree, Author: author, Workspace: "w", Time: noon, Message: "x"})
+		b.tips[branch], err = b.c.Publish(b.Context(), chest.Draft{Branch: branch, Tip: b.tips[branch].ID, Merged: merged, Tree: tree,
+			Author: author, Workspace: "w", Time: noon, Message: "x"})
 	}
 	if err != nil {
 		b.Fatal(err)
@@ -100,8 +101,11 @@ func TestWhoIsAtTheSameThing(t *testing.T) {
 	b.commit("sand", "Ravi", ledger.ID{})
 	b.files["main"]["rules.ini"] = "depth=5\nwidth=1\n"
 	b.commit("main", "Imke", ledger.ID{})
-	edit := ledger.Edit{Workspace: "odalys", Path: "own.ini", State: "edited", Kind: "settings", Content: "ff", Merges: true, Since: noon, Told: Encode([]Told{{Address: "own.ini::setting:a.value", Change: "edited", From: "1", To: "9"}}, 0)}
-	err := b.c.Announce(t.Context(), chest.Presence{Workspace: ledger.Workspace{Name: "odalys", Mark: "m", Person: "Odalys", Branch: "sand", Base: b.tips["sand"].ID, Seen: noon}, Edits: []ledger.Edit{edit}})
+	edit := ledger.Edit{Workspace: "odalys", Path: "own.ini", State: "edited", Kind: "settings", Content: "ff", Merges: true, Since: noon,
+		Told: Encode([]Told{{Address: "own.ini::setting:a.value", Change: "edited", From: "1", To: "9"}}, 0)}
+	err := b.c.Announce(t.Context(),
+		chest.Presence{Workspace: ledger.Workspace{Name: "odalys", Mark: "m", Person: "Odalys", Branch: "sand", Base: b.tips["sand"].ID,
+			Seen: noon}, Edits: []ledger.Edit{edit}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -113,7 +117,8 @@ func TestWhoIsAtTheSameThing(t *testing.T) {
 	for _, o := range list {
 		got[o.Path] = string(o.Verdict) + ": " + sides(o)
 	}
-	want := map[string]string{"art.bin": "exclusive: Ravi sand, Tarek kelp", "rules.ini": "clashing: Imke main, Ravi sand, Tarek kelp", "gone.ini": "clashing: Ravi sand, Tarek kelp"}
+	want := map[string]string{"art.bin": "exclusive: Ravi sand, Tarek kelp", "rules.ini": "clashing: Imke main, Ravi sand, Tarek kelp",
+		"gone.ini": "clashing: Ravi sand, Tarek kelp"}
 	for p, w := range want {
 		if got[p] != w {
 			t.Errorf("%s: %q, want %q", p, got[p], w)
@@ -127,7 +132,8 @@ func TestWhoIsAtTheSameThing(t *testing.T) {
 	}
 	// The same from one side.
 	work := b.finder().Chest
-	here := Here{Workspace: "imke", Branch: "main", Base: b.tips["main"], Work: state.Commit{Chest: work, Tree: b.tips["main"].Tree, Name: "work"}, Edited: map[string]bool{}}
+	here := Here{Workspace: "imke", Branch: "main", Base: b.tips["main"],
+		Work: state.Commit{Chest: work, Tree: b.tips["main"].Tree, Name: "work"}, Edited: map[string]bool{}}
 	here.File = func(p string) chest.File { f, _ := here.Work.(state.Commit).At(p); return f }
 	around, err := b.finder().Around(t.Context(), here, []string{"rules.ini", "own.ini"})
 	if err != nil || len(around) != 2 {

@@ -27,7 +27,8 @@ type standing struct {
 }
 
 func (f *Finder) standing(ctx context.Context) (s standing, err error) {
-	s = standing{tips: map[string]ledger.Commit{}, parted: map[string]content.Digest{}, shared: map[[2]string]content.Digest{}, behind: map[[2]string]content.Digest{}}
+	s = standing{tips: map[string]ledger.Commit{}, parted: map[string]content.Digest{}, shared: map[[2]string]content.Digest{},
+		behind: map[[2]string]content.Digest{}}
 	if s.crowd, err = f.Chest.Crowd(ctx, nil); err != nil {
 		return s, err
 	}

@@ -87,7 +87,9 @@ func View(ctx context.Context, c *chest.Chest, l *landscape.Landscape, fn func(*
 // Open reads what environments hold; named gives the name under which the records of one are
 // kept.
 func Open(tx ledger.Records, r *arrival.Reader, l *landscape.Landscape, named func(environment string) string) (*Book, error) {
-	b := &Book{Landscape: l, Standing: map[string]ledger.Commit{}, Deployed: map[string][]ledger.Deployment{}, tx: tx, Arrived: r, tips: map[string]ledger.Commit{}, commits: map[ledger.ID]ledger.Commit{}, since: map[sinceKey]time.Time{}, concerned: map[concernKey]bool{}, everybodys: setOf(l.Staged()...)}
+	b := &Book{Landscape: l, Standing: map[string]ledger.Commit{}, Deployed: map[string][]ledger.Deployment{}, tx: tx, Arrived: r,
+		tips: map[string]ledger.Commit{}, commits: map[ledger.ID]ledger.Commit{}, since: map[sinceKey]time.Time{},
+		concerned: map[concernKey]bool{}, everybodys: setOf(l.Staged()...)}
 	all, err := tx.Deployments("")
 	if err != nil {
 		return nil, err

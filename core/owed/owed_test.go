@@ -27,7 +27,8 @@ func wide(lanes int) string {
 	n := 0
 	env := func(name, tier, lane, branch string) {
 		n++
-		fmt.Fprintf(&b, "[[environment]]\nname = %q\ntarget = \"folder:%s\"\ninto = \"files\"\ntier = %q\nlane = %q\nbranch = %q\n", name, name, tier, lane, branch)
+		fmt.Fprintf(&b, "[[environment]]\nname = %q\ntarget = \"folder:%s\"\ninto = \"files\"\ntier = %q\nlane = %q\nbranch = %q\n", name,
+			name, tier, lane, branch)
 	}
 	move := func(from, to string) {
 		fmt.Fprintf(&moves, "[[pipeline.move]]\nfrom = %q\nto = %q\n", from, to)
@@ -81,7 +82,8 @@ func history(tb testing.TB, lanes, commits, takings int) (*chest.Chest, *landsca
 		add := func(branch string, merged ledger.Commit) error {
 			tip := tips[branch]
 			now = now.Add(time.Minute)
-			next := ledger.Commit{Branch: branch, Depth: tip.Depth + 1, Generation: tip.Generation + 1, Author: "Imke", Workspace: "w", Time: now, Message: "A change of something that somebody wanted", Item: fmt.Sprintf("AQ-%d", r.IntN(4000))}
+			next := ledger.Commit{Branch: branch, Depth: tip.Depth + 1, Generation: tip.Generation + 1, Author: "Imke", Workspace: "w",
+				Time: now, Message: "A change of something that somebody wanted", Item: fmt.Sprintf("AQ-%d", r.IntN(4000))}
 			if tip.Depth > 0 {
 				next.Parents = []ledger.ID{tip.ID}
 			}
@@ -131,7 +133,8 @@ func history(tb testing.TB, lanes, commits, takings int) (*chest.Chest, *landsca
 			}
 			if n%(commits/1500+1) == 0 {
 				e := m.Environments[r.IntN(len(m.Environments))]
-				_, err = tx.AddDeployment(ledger.Deployment{Environment: e.Name, Commit: tips[m.BranchOf(e)].ID, Author: "Imke", Time: now, Source: "x"})
+				_, err = tx.AddDeployment(ledger.Deployment{Environment: e.Name, Commit: tips[m.BranchOf(e)].ID, Author: "Imke",
+					Time: now, Source: "x"})
 			}
 			if err != nil {
 				return err

@@ -32,11 +32,13 @@ func (m *Mover) Approve(ctx context.Context, to, from, text string, withdraw boo
 	if from == "" {
 		switch len(moves) {
 		case 0:
-			return nil, fault.New(fault.Usage, "Name where it would come from: oaken approve "+fault.Word(to)+" --from ENV.", "No move leads to %s.", to)
+			return nil, fault.New(fault.Usage, "Name where it would come from: oaken approve "+fault.Word(to)+" --from ENV.",
+				"No move leads to %s.", to)
 		case 1:
 			from = moves[0].From
 		default:
-			return nil, fault.New(fault.Usage, "Name one: oaken approve "+fault.Word(to)+" --from ENV.", "Several moves lead to %s: from %s.", to, listAnd(names(moves, beginning)))
+			return nil, fault.New(fault.Usage, "Name one: oaken approve "+fault.Word(to)+" --from ENV.",
+				"Several moves lead to %s: from %s.", to, listAnd(names(moves, beginning)))
 		}
 	}
 	p, err := m.ends(ctx, l, from, to)
@@ -46,7 +48,8 @@ func (m *Mover) Approve(ctx context.Context, to, from, text string, withdraw boo
 	if err := m.settledFor(ctx, l, p); err != nil {
 		return nil, err
 	}
-	err = m.Project.Chest.Agree(ctx, ledger.Assent{Environment: to, Commit: p.Source.ID, Person: m.Project.Person, Time: m.Now(), Text: text, Withdrawn: withdraw, Tree: p.approvedTree()})
+	err = m.Project.Chest.Agree(ctx, ledger.Assent{Environment: to, Commit: p.Source.ID, Person: m.Project.Person, Time: m.Now(),
+		Text: text, Withdrawn: withdraw, Tree: p.approvedTree()})
 	if err != nil {
 		return nil, err
 	}
@@ -80,7 +83,8 @@ func (m *Mover) settledFor(ctx context.Context, l *landscape.Landscape, p *Promo
 		return err
 	}
 	if n := len(s.Open); n > 0 {
-		return fault.New(fault.Conflict, "Approve it when all is settled: oaken conflicts --to "+fault.Word(p.To.Name)+".", "Of the promotion from %s to %s %s still open.", p.From.Name, p.To.Name, openOnes(n))
+		return fault.New(fault.Conflict, "Approve it when all is settled: oaken conflicts --to "+fault.Word(p.To.Name)+".",
+			"Of the promotion from %s to %s %s still open.", p.From.Name, p.To.Name, openOnes(n))
 	}
 	*p = *s.p
 	return nil

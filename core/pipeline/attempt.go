@@ -27,5 +27,6 @@ func (m *Mover) attempted(ctx context.Context, environment, action string, err e
 		return
 	}
 	w := m.Project
-	_ = w.Chest.Attempted(context.WithoutCancel(ctx), ledger.Attempt{Environment: environment, Action: action, Person: w.Person, Workspace: w.Name, Time: m.Now(), Outcome: outcome, Said: err.Error()})
+	_ = w.Chest.Attempted(context.WithoutCancel(ctx), ledger.Attempt{Environment: environment, Action: action, Person: w.Person,
+		Workspace: w.Name, Time: m.Now(), Outcome: outcome, Said: err.Error()})
 }

@@ -122,7 +122,8 @@ func holder(locks []ledger.Lock, address string) (ledger.Lock, bool) {
 
 // mine gives the files in which only this person's changes have come: own with the
 // objects that other has otherwise and that are theirs. All differences are told too.
-func (m *Mover) mine(ctx context.Context, f folder, d environment.Driver, own, other environment.Files) (environment.Files, map[string]Attribution, error) {
+func (m *Mover) mine(ctx context.Context, f folder, d environment.Driver, own, other environment.Files) (environment.Files,
+	map[string]Attribution, error) {
 	a, err := f.read(own)
 	if err != nil {
 		return nil, nil, err
@@ -138,7 +139,8 @@ func (m *Mover) mine(ctx context.Context, f folder, d environment.Driver, own, o
 	by := m.attribute(f, t, a, b)
 	files, err := f.mix(a, b, func(name string) bool { return by[name].Mine })
 	if err != nil {
-		return nil, nil, fault.New(fault.Refused, "Lock what belongs together, or take everything; nothing was changed.", "Your changes alone can't be told apart: %w.", err)
+		return nil, nil, fault.New(fault.Refused, "Lock what belongs together, or take everything; nothing was changed.",
+			"Your changes alone can't be told apart: %w.", err)
 	}
 	return files, by, nil
 }
@@ -153,7 +155,8 @@ func (m *Mover) PrepareLog(ctx context.Context, name string, remove bool) (done 
 	defer d.Close()
 	l, ok := d.(environment.Logger)
 	if !ok {
-		return false, fault.New(fault.Refused, "Lock objects before you change them; capture tells who holds the lock.", "%s can't keep a log of changes; only PostgreSQL can.", env.Name)
+		return false, fault.New(fault.Refused, "Lock objects before you change them; capture tells who holds the lock.",
+			"%s can't keep a log of changes; only PostgreSQL can.", env.Name)
 	}
 	if remove {
 		return l.Unprepare(ctx)

@@ -94,7 +94,8 @@ func (m *Mover) PrepareBackfill(ctx context.Context, name string, o BackfillOpti
 	} else if e, err := l.Manifest.Environment(name); err == nil {
 		members = []manifest.Environment{e}
 	} else {
-		return nil, fault.New(fault.Usage, "oaken pipeline show draws them; oaken owed lists what is missing where.", "There is no lane %s, and no environment of that name.", name)
+		return nil, fault.New(fault.Usage, "oaken pipeline show draws them; oaken owed lists what is missing where.",
+			"There is no lane %s, and no environment of that name.", name)
 	}
 	if o.From != "" {
 		if _, err := l.Manifest.Environment(o.From); err != nil {
@@ -228,17 +229,22 @@ func (m *Mover) bringBack(ctx context.Context, x *BackfillBranch, o BackfillOpti
 			return err
 		}
 		if tip.Depth == 0 {
-			if err := m.Project.Chest.AddBranch(ctx, ledger.Branch{Name: x.Name, Tip: s.Commit.ID, Origin: label(s.Commit), Author: m.Project.Person, Time: m.Now()}); err != nil {
+			if err := m.Project.Chest.AddBranch(ctx, ledger.Branch{Name: x.Name, Tip: s.Commit.ID, Origin: label(s.Commit),
+				Author: m.Project.Person, Time: m.Now()}); err != nil {
 				return err
 			}
 			continue
 		}
-		c, err := m.Project.MergeInto(ctx, project.Into{Branch: x.Name, Onto: tip, Theirs: s.Commit, Message: fmt.Sprintf("What %s has comes back to %s", s.Environment, x.Name)})
+		c, err := m.Project.MergeInto(ctx,
+			project.Into{Branch: x.Name, Onto: tip, Theirs: s.Commit,
+				Message: fmt.Sprintf("What %s has comes back to %s", s.Environment, x.Name)})
 		switch {
 		case fault.CodeOf(err) == fault.Usage: // there is nothing of it left to merge
 			continue
 		case fault.CodeOf(err) == fault.Conflict:
-			return fault.New(fault.Conflict, fmt.Sprintf("Run oaken go %s and oaken merge %s, settle it there, and run oaken backfill again.", x.Name, label(s.Commit)), "What %s has does not merge into %s: %w", s.Environment, x.Name, err)
+			return fault.New(fault.Conflict,
+				fmt.Sprintf("Run oaken go %s and oaken merge %s, settle it there, and run oaken backfill again.", x.Name, label(s.Commit)),
+				"What %s has does not merge into %s: %w", s.Environment, x.Name, err)
 		case err != nil:
 			return err
 		}
@@ -276,7 +282,8 @@ func (m *Mover) backfillStage(ctx context.Context, s *BackfillStage, o BackfillO
 	}
 	defer d.Close()
 	s.Steps, s.Commit = len(d.Plan.Steps), target
-	err = m.deployAs(ctx, d, DeployOptions{AllowLoss: o.AllowLoss, Source: "backfill"}, account{action: ActionBackfill, lane: env.Lane, source: target.ID})
+	err = m.deployAs(ctx, d, DeployOptions{AllowLoss: o.AllowLoss, Source: "backfill"},
+		account{action: ActionBackfill, lane: env.Lane, source: target.ID})
 	s.Left, s.Done = notNow(err), err == nil
 	return unless(s.Left, err)
 }
@@ -299,7 +306,8 @@ func unless(left string, err error) error {
 }
 
 // backfillTarget gives the commit that an environment gets; left says why it gets none.
-func (m *Mover) backfillTarget(ctx context.Context, env manifest.Environment, s *BackfillStage) (target ledger.Commit, left string, err error) {
+func (m *Mover) backfillTarget(ctx context.Context, env manifest.Environment, s *BackfillStage) (target ledger.Commit,
+	left string, err error) {
 	l := m.rules(ctx)
 	err = owed.View(ctx, m.Project.Chest, l, func(book *owed.Book) error {
 		target = book.Tip(l.Manifest.BranchOf(env))

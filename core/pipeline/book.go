@@ -44,7 +44,8 @@ func (m *Mover) Book(ctx context.Context, o BookOptions) (landscape.Slot, error)
 		return slot, fault.New(fault.Usage, "Lanes are declared in oaken.toml, under [[pipeline.lane]].", "There is no lane %s.", o.Lane)
 	}
 	if len(lane.Developers) > 0 && !l.Manifest.Team.Plays(m.Project.Person, append(slices.Clone(lane.Developers), env.Controllers...)) {
-		return slot, fault.New(fault.Refused, "Ask one of them: "+listAnd(lane.Developers)+".", "%s does not work in the lane %s.", m.Project.Person, lane.Name)
+		return slot, fault.New(fault.Refused, "Ask one of them: "+listAnd(lane.Developers)+".", "%s does not work in the lane %s.",
+			m.Project.Person, lane.Name)
 	}
 	if o.From.IsZero() {
 		o.From = m.Now()
@@ -53,7 +54,8 @@ func (m *Mover) Book(ctx context.Context, o BookOptions) (landscape.Slot, error)
 		return slot, fault.New(fault.Usage, "Say how long: --until Friday, or --for 2d.", "The booking would end before it begins.")
 	}
 	w := m.Project
-	b := ledger.Booking{Environment: o.Environment, Lane: o.Lane, Person: w.Person, Workspace: w.Name, Asked: m.Now(), Begins: o.From, Ends: o.Until, Lasts: o.For, Note: o.Note}
+	b := ledger.Booking{Environment: o.Environment, Lane: o.Lane, Person: w.Person, Workspace: w.Name, Asked: m.Now(), Begins: o.From,
+		Ends: o.Until, Lasts: o.For, Note: o.Note}
 	b.ID, err = w.Chest.Book(ctx, b, func(others []ledger.Booking) error {
 		for _, s := range landscape.Schedule(append(slices.Clone(others), b), o.Environment) {
 			if s.ID == 0 {
@@ -61,7 +63,9 @@ func (m *Mover) Book(ctx context.Context, o BookOptions) (landscape.Slot, error)
 				return nil
 			}
 		}
-		return fault.New(fault.Refused, "See them with oaken book "+fault.Word(o.Environment)+", and queue up with --for 2d, which counts from when they have ended.", "%s is booked by others until then.", o.Environment)
+		return fault.New(fault.Refused,
+			"See them with oaken book "+fault.Word(o.Environment)+", and queue up with --for 2d, which counts from when they have ended.",
+			"%s is booked by others until then.", o.Environment)
 	})
 	slot.ID = b.ID
 	return slot, err
@@ -81,11 +85,13 @@ func (m *Mover) EndBooking(ctx context.Context, name, lane string) (landscape.Sl
 			continue
 		}
 		declared, _ := l.Manifest.Pipeline.Lane(s.Lane)
-		if m.Project.Person != s.Person && !l.Manifest.Team.Plays(m.Project.Person, append(slices.Clone(declared.Developers), env.Controllers...)) {
+		if m.Project.Person != s.Person &&
+			!l.Manifest.Team.Plays(m.Project.Person, append(slices.Clone(declared.Developers), env.Controllers...)) {
 			return s, fault.New(fault.Refused, "Ask "+s.Person+", who booked it.", "The booking is one of the lane %s.", s.Lane)
 		}
 		// One that waits has ended before it begins, whenever that would be.
 		return s, m.Project.Chest.EndBooking(ctx, s.Booking, m.Now())
 	}
-	return landscape.Slot{}, fault.New(fault.Usage, "oaken book "+fault.Word(name)+" shows who has it when.", "%s has no such booking.", name)
+	return landscape.Slot{}, fault.New(fault.Usage, "oaken book "+fault.Word(name)+" shows who has it when.",
+		"%s has no such booking.", name)
 }

@@ -52,8 +52,10 @@ func (o CaptureOptions) brake(env manifest.Environment, have environment.Files, 
 	if gone*2 <= len(have) || gone == o.Removes {
 		return nil
 	}
-	return fault.New(fault.Refused, fmt.Sprintf("Look at its target and filters in oaken.toml. If it is right, say so: oaken capture %s --removes %d.", env.Name, gone),
-		"%s lacks what %d of %d files in %s declare; nothing was captured.", env.Name, gone, len(have), strings.Join(env.Folders(), " and "))
+	return fault.New(fault.Refused,
+		fmt.Sprintf("Look at its target and filters in oaken.toml. If it is right, say so: oaken capture %s --removes %d.", env.Name, gone),
+		"%s lacks what %d of %d files in %s declare; nothing was captured.", env.Name, gone, len(have),
+		strings.Join(env.Folders(), " and "))
 }
 
 // Capture is what came of capturing an environment.
@@ -167,7 +169,8 @@ func (m *Mover) Capture(ctx context.Context, name string, o CaptureOptions) (*Ca
 func (c *capturing) where(ctx context.Context) (err error) {
 	m, w := c.m, c.m.Project
 	if m.Desk.Away() {
-		return fault.New(fault.Unreachable, "Try again when it can be reached.", "What %s held is written in the chest, which is out of reach.", c.Environment.Name)
+		return fault.New(fault.Unreachable, "Try again when it can be reached.",
+			"What %s held is written in the chest, which is out of reach.", c.Environment.Name)
 	}
 	env, err := m.environment(m.rules(ctx), c.Environment.Name)
 	if err != nil {
@@ -192,7 +195,9 @@ func (c *capturing) where(ctx context.Context) (err error) {
 	}
 	if !c.o.Commit {
 		if c.Branch != m.branch() {
-			return fault.New(fault.Refused, "Run oaken go "+fault.Word(c.Branch)+" first, or record it at once: oaken capture "+fault.Word(env.Name)+" --commit -m TEXT. For this branch: --onto "+m.branch()+".",
+			return fault.New(fault.Refused,
+				"Run oaken go "+fault.Word(c.Branch)+" first, or record it at once: oaken capture "+fault.Word(env.Name)+
+					" --commit -m TEXT. For this branch: --onto "+m.branch()+".",
 				"What is changed in %s goes to branch %s, and this workspace is on %s.", env.Name, c.Branch, m.branch())
 		}
 		if p, err := m.Desk.Pending(); err != nil || p != nil {
@@ -270,7 +275,8 @@ func (c *capturing) describe(ctx context.Context) (err error) {
 			return err
 		}
 	}
-	c.Differences, err = m.reader(ctx, c.Environment).Compare(ctx, heldState(c.Environment, c.have), heldState(c.Environment, c.got.Files), c.Environment.Folders())
+	c.Differences, err = m.reader(ctx, c.Environment).Compare(ctx, heldState(c.Environment, c.have), heldState(c.Environment, c.got.Files),
+		c.Environment.Folders())
 	if c.first() { // what the branch has and this has not nobody took away
 		for i := range c.Differences {
 			d := &c.Differences[i]
@@ -342,7 +348,8 @@ func (c *capturing) tree(ctx context.Context) (content.Digest, error) {
 // note describes the capture for the workspace, which records it.
 func (c *capturing) note(ctx context.Context) (workspace.Capture, error) {
 	tree, err := c.tree(ctx)
-	n := workspace.Capture{Environment: c.Environment.Name, Folders: c.Environment.Folders(), Rules: c.m.rulesOf(ctx, c.Environment), Number: c.record.Number, Tree: fmt.Sprintf("%x", tree[:])}
+	n := workspace.Capture{Environment: c.Environment.Name, Folders: c.Environment.Folders(), Rules: c.m.rulesOf(ctx, c.Environment),
+		Number: c.record.Number, Tree: fmt.Sprintf("%x", tree[:])}
 	if c.known {
 		n.Record = c.record.Commit.ID.String()
 	}
@@ -375,7 +382,9 @@ func (c *capturing) layOut(ctx context.Context) error {
 		return err
 	}
 	if len(c.Apart) > 0 && len(c.got.Edits) > 0 {
-		return fault.New(fault.Refused, "Work on the branch that was deployed there, or record it beside all branches: oaken capture "+fault.Word(c.Environment.Name)+" --commit -m TEXT; with --onto "+c.Branch+" it comes to that branch alone.",
+		return fault.New(fault.Refused,
+			"Work on the branch that was deployed there, or record it beside all branches: oaken capture "+fault.Word(c.Environment.Name)+
+				" --commit -m TEXT; with --onto "+c.Branch+" it comes to that branch alone.",
 			"%s stood on %s, which branch %s has not.", c.Environment.Name, labels(c.Apart, 2), c.Branch)
 	}
 	if c.o.Mine && !c.known || len(c.got.Edits) == 0 && len(c.own) == 0 {

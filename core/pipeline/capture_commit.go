@@ -19,11 +19,16 @@ func (c *capturing) commit(ctx context.Context) error {
 	}
 	if c.first() && len(c.got.Edits) > 0 {
 		if c.record.Number > 0 {
-			return fault.New(fault.Refused, "Run oaken capture "+fault.Word(c.Environment.Name)+" without --commit: what differs is then laid open to be settled.",
-				"The folders or filters of %s have changed since it was known to hold %s: what they let in now nobody has looked at, and it differs from what %s declares.", c.Environment.Name, label(c.record.Commit), c.Branch)
+			return fault.New(fault.Refused,
+				"Run oaken capture "+fault.Word(c.Environment.Name)+" without --commit: what differs is then laid open to be settled.",
+				"The folders or filters of %s have changed since it was known to hold %s: what they let in now nobody has looked at, and "+
+					"it differs from what %s declares.", c.Environment.Name, label(c.record.Commit), c.Branch)
 		}
-		return fault.New(fault.Refused, "Run oaken capture "+fault.Word(c.Environment.Name)+" without --commit: what differs is then laid open to be settled. Or oaken deploy "+fault.Word(c.Environment.Name)+" makes it hold what is declared.",
-			"Nothing is known of what %s held, and it differs from what %s declares; which of the two counts somebody has to say.", c.Environment.Name, c.Branch)
+		return fault.New(fault.Refused,
+			"Run oaken capture "+fault.Word(c.Environment.Name)+" without --commit: what differs is then laid open to be settled. Or "+
+				"oaken deploy "+fault.Word(c.Environment.Name)+" makes it hold what is declared.",
+			"Nothing is known of what %s held, and it differs from what %s declares; which of the two counts somebody has to say.",
+			c.Environment.Name, c.Branch)
 	}
 	if len(c.got.Edits) == 0 && len(c.own) == 0 {
 		if !c.known && len(c.have) > 0 { // it is as the branch declares
@@ -105,7 +110,8 @@ func (c *capturing) publish(ctx context.Context) error {
 			return c.beside(ctx, note, chest.Draft{})
 		}
 	}
-	return c.beside(ctx, note, chest.Draft{Branch: c.Branch, Tip: c.tip.ID, Tree: b.Tree, Author: w.Person, Workspace: w.Name, Time: c.m.Now(), Message: "From " + c.Environment.Name + ": " + c.o.Message})
+	return c.beside(ctx, note, chest.Draft{Branch: c.Branch, Tip: c.tip.ID, Tree: b.Tree, Author: w.Person, Workspace: w.Name,
+		Time: c.m.Now(), Message: "From " + c.Environment.Name + ": " + c.o.Message})
 }
 
 // broughtBy reports whether the branch has a commit that did just what was done in the
@@ -143,10 +149,12 @@ func (c *capturing) onBranch(ctx context.Context, note workspace.Capture) error 
 		return err
 	}
 	done, err := w.Chest.Conclude(ctx, chest.Conclusion{
-		Expect:     &note.Number,
-		Drafts:     []chest.Draft{{Branch: c.Branch, Tip: c.tip.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: m.Now(), Message: c.o.Message, Item: c.o.Item}},
-		Deployment: ledger.Deployment{Environment: c.Environment.Name, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: ActionFound},
-		Account:    ledger.Account{Action: ActionFound, Began: m.Now(), Gates: "[]"}, Proofs: note.Rules,
+		Expect: &note.Number,
+		Drafts: []chest.Draft{{Branch: c.Branch, Tip: c.tip.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: m.Now(),
+			Message: c.o.Message, Item: c.o.Item}},
+		Deployment: ledger.Deployment{Environment: c.Environment.Name, Author: w.Person, Workspace: w.Name, Time: m.Now(),
+			Source: ActionFound},
+		Account: ledger.Account{Action: ActionFound, Began: m.Now(), Gates: "[]"}, Proofs: note.Rules,
 	})
 	c.Commit = done.Commit
 	return err
@@ -210,10 +218,13 @@ func (c *capturing) bringOnto(ctx context.Context) error {
 			return err
 		}
 		if len(b.Merged.Conflicts) > 0 {
-			return fault.New(fault.Conflict, "It is recorded as "+label(c.Commit)+", beside all branches: oaken go "+fault.Word(c.Branch)+" and oaken merge "+label(c.Commit)+" let you settle it, with what it stands on.",
+			return fault.New(fault.Conflict,
+				"It is recorded as "+label(c.Commit)+", beside all branches: oaken go "+fault.Word(c.Branch)+" and oaken merge "+
+					label(c.Commit)+" let you settle it, with what it stands on.",
 				"What was changed in %s does not go onto %s, at %s.", c.Environment.Name, c.Branch, b.Merged.Conflicts[0].Address)
 		}
-		made, err := w.Chest.Publish(ctx, chest.Draft{Branch: c.Branch, Tip: tip.ID, Tree: b.Tree, Author: x.Author, Workspace: w.Name, Time: c.m.Now(), Message: x.Message, Item: x.Item, Picks: x.ID})
+		made, err := w.Chest.Publish(ctx, chest.Draft{Branch: c.Branch, Tip: tip.ID, Tree: b.Tree, Author: x.Author, Workspace: w.Name,
+			Time: c.m.Now(), Message: x.Message, Item: x.Item, Picks: x.ID})
 		if err != nil {
 			return err
 		}

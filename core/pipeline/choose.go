@@ -28,10 +28,12 @@ type Need struct {
 // To, in their order.
 func (m *Mover) chooseWork(ctx context.Context, p *Promotion, o PromoteOptions) error {
 	if p.Branch == "" || p.shared {
-		return fault.New(fault.Refused, "Give it a branch of its own: branch = \""+p.To.Name+"\" in oaken.toml.", "%s takes its work from the same branch as %s, so all of it moves or nothing.", p.To.Name, p.From.Name)
+		return fault.New(fault.Refused, "Give it a branch of its own: branch = \""+p.To.Name+"\" in oaken.toml.",
+			"%s takes its work from the same branch as %s, so all of it moves or nothing.", p.To.Name, p.From.Name)
 	}
 	if p.fresh {
-		return fault.New(fault.Refused, "Promote everything once, without --item and paths.", "%s holds nothing yet that some work could be added to.", p.To.Name)
+		return fault.New(fault.Refused, "Promote everything once, without --item and paths.",
+			"%s holds nothing yet that some work could be added to.", p.To.Name)
 	}
 	chosen, err := m.fitting(ctx, p.open, o)
 	if err != nil {
@@ -93,7 +95,8 @@ func (m *Mover) pick(ctx context.Context, p *Promotion, take []ledger.Commit) er
 			message += settledText(p.Settled[told:])
 			told = len(p.Settled)
 		}
-		p.drafts = append(p.drafts, chest.Draft{Branch: p.Branch, Tip: p.onto.ID, Tree: b.Tree, Author: c.Author, Workspace: m.Project.Name, Time: m.Now(), Message: message, Item: c.Item, Picks: c.ID})
+		p.drafts = append(p.drafts, chest.Draft{Branch: p.Branch, Tip: p.onto.ID, Tree: b.Tree, Author: c.Author, Workspace: m.Project.Name,
+			Time: m.Now(), Message: message, Item: c.Item, Picks: c.ID})
 	}
 	return nil
 }
@@ -263,7 +266,8 @@ func within(a, above element.Address) bool {
 	if a.Path != above.Path {
 		return above.Whole() && strings.HasPrefix(a.Path, above.Path+"/")
 	}
-	return len(a.Steps) >= len(above.Steps) && slices.Equal(a.Steps[:len(above.Steps)], above.Steps) && (above.Property == "" || len(a.Steps) > len(above.Steps) || a.Property == above.Property)
+	return len(a.Steps) >= len(above.Steps) && slices.Equal(a.Steps[:len(above.Steps)], above.Steps) &&
+		(above.Property == "" || len(a.Steps) > len(above.Steps) || a.Property == above.Property)
 }
 
 func samePlace(a, b element.Address) bool { return a.Path == b.Path && slices.Equal(a.Steps, b.Steps) }
@@ -287,7 +291,8 @@ func (d *deedOf) names(a element.Address) bool {
 // touches reports whether this work is about an element, or about something in it.
 func (d *deedOf) touches(steps []element.Step, p string) bool {
 	at := element.Address{Path: p, Steps: steps}
-	return slices.ContainsFunc(d.touched, func(t element.Address) bool { return within(t, at) }) || slices.ContainsFunc(d.added, func(t element.Address) bool { return within(t, at) })
+	return slices.ContainsFunc(d.touched, func(t element.Address) bool { return within(t, at) }) ||
+		slices.ContainsFunc(d.added, func(t element.Address) bool { return within(t, at) })
 }
 
 // missingNeeds refuses chosen work that other work is needed for.
@@ -297,5 +302,6 @@ func missingNeeds(p *Promotion) error {
 	if len(p.Needs) > 1 {
 		more = " (and more)"
 	}
-	return fault.New(fault.Refused, "Take along what it needs with --with-needed; a dry run lists it all.", "%s %s %s, which %s brings%s.", label(n.For), n.How, n.What, label(n.Commit), more)
+	return fault.New(fault.Refused, "Take along what it needs with --with-needed; a dry run lists it all.", "%s %s %s, which %s brings%s.",
+		label(n.For), n.How, n.What, label(n.Commit), more)
 }

@@ -31,10 +31,12 @@ func newProject(t *testing.T, manifest string) *stand {
 	if err := os.MkdirAll(root, 0o777); err != nil {
 		t.Fatal(err)
 	}
-	if err := os.WriteFile(filepath.Join(root, "oaken.toml"), []byte("project = \"x\"\n[[lock]]\nmatch = \"**\"\npolicy = \"off\"\n"+manifest), 0o666); err != nil {
+	if err := os.WriteFile(filepath.Join(root, "oaken.toml"),
+		[]byte("project = \"x\"\n[[lock]]\nmatch = \"**\"\npolicy = \"off\"\n"+manifest), 0o666); err != nil {
 		t.Fatal(err)
 	}
-	w, err := workspace.Begin(t.Context(), workspace.Host{Now: clock, Machine: "desk", Person: "Imke", Kinds: all.Table()}, root, workspace.BeginOptions{})
+	w, err := workspace.Begin(t.Context(), workspace.Host{Now: clock, Machine: "desk", Person: "Imke", Kinds: all.Table()}, root,
+		workspace.BeginOptions{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -77,22 +79,36 @@ func TestWhatWorkDependsOn(t *testing.T) {
 		before, after map[string]string
 		how, what     string // empty where nothing is needed
 	}{
-		{"a view of a new table", map[string]string{"database/tables/moult.sql": "create table moult (\n  id integer primary key,\n  seen text\n);\n"},
-			map[string]string{"database/views/recent.sql": "create view recent as\nselect seen from moult;\n"}, "uses", "database::table:moult"},
-		{"a reference to a new table", map[string]string{"database/tables/keeper.sql": "create table keeper (\n  id integer primary key\n);\n"},
-			map[string]string{"database/tables/round.sql": "create table round (\n  id integer primary key,\n  keeper_id integer references keeper(id)\n);\n"}, "uses", "database::table:keeper"},
-		{"an edit of a new column", map[string]string{"database/tables/tank.sql": "create table tank (\n  id integer primary key,\n  name text not null,\n  depth integer\n);\n"},
-			map[string]string{"database/tables/tank.sql": "create table tank (\n  id integer primary key,\n  name text not null,\n  depth real not null default 0\n);\n"}, "edits", "database::table:tank/column:depth"},
+		{"a view of a new table", map[string]string{"database/tables/moult.sql": "create table moult (\n  id integer primary key,\n" +
+			"  seen text\n);\n"},
+			map[string]string{"database/views/recent.sql": "create view recent as\nselect seen from moult;\n"}, "uses",
+			"database::table:moult"},
+		{"a reference to a new table",
+			map[string]string{"database/tables/keeper.sql": "create table keeper (\n  id integer primary key\n);\n"},
+			map[string]string{"database/tables/round.sql": "create table round (\n  id integer primary key,\n" +
+				"  keeper_id integer references keeper(id)\n);\n"}, "uses", "database::table:keeper"},
+		{"an edit of a new column", map[string]string{"database/tables/tank.sql": "create table tank (\n  id integer primary key,\n" +
+			"  name text not null,\n  depth integer\n);\n"},
+			map[string]string{"database/tables/tank.sql": "create table tank (\n  id integer primary key,\n  name text not null,\n" +
+				"  depth real not null default 0\n);\n"}, "edits", "database::table:tank/column:depth"},
 		{"a column in a new table", map[string]string{"database/tables/moult.sql": "create table moult (\n  id integer primary key\n);\n"},
-			map[string]string{"database/tables/moult.sql": "create table moult (\n  id integer primary key,\n  note text\n);\n"}, "lies in", "database::table:moult"},
-		{"an index on a new column", map[string]string{"database/tables/tank.sql": "create table tank (\n  id integer primary key,\n  name text not null,\n  depth integer\n);\n"},
-			map[string]string{"database/tables/tank.sql": "create table tank (\n  id integer primary key,\n  name text not null,\n  depth integer\n);\n\ncreate index by_depth on tank (depth);\n"}, "uses", "database::table:tank/column:depth"},
-		{"a new file that is edited", map[string]string{"notes/crabs.txt": "Crabs.\n"}, map[string]string{"notes/crabs.txt": "Crabs and shrimps.\n"}, "edits", "notes/crabs.txt"},
-		{"a file that names a new one", map[string]string{"notes/crabs.txt": "Many of them.\n"}, map[string]string{"notes/list.txt": "see crabs.txt for more\n"}, "uses", "notes/crabs.txt"},
-		{"a new table of another name", map[string]string{"database/tables/guide.sql": "create table guide (\n  id integer primary key\n);\n"},
+			map[string]string{"database/tables/moult.sql": "create table moult (\n  id integer primary key,\n  note text\n);\n"}, "lies in",
+			"database::table:moult"},
+		{"an index on a new column", map[string]string{"database/tables/tank.sql": "create table tank (\n  id integer primary key,\n" +
+			"  name text not null,\n  depth integer\n);\n"},
+			map[string]string{"database/tables/tank.sql": "create table tank (\n  id integer primary key,\n  name text not null,\n" +
+				"  depth integer\n);\n\ncreate index by_depth on tank (depth);\n"}, "uses", "database::table:tank/column:depth"},
+		{"a new file that is edited", map[string]string{"notes/crabs.txt": "Crabs.\n"},
+			map[string]string{"notes/crabs.txt": "Crabs and shrimps.\n"}, "edits", "notes/crabs.txt"},
+		{"a file that names a new one", map[string]string{"notes/crabs.txt": "Many of them.\n"},
+			map[string]string{"notes/list.txt": "see crabs.txt for more\n"}, "uses", "notes/crabs.txt"},
+		{"a new table of another name",
+			map[string]string{"database/tables/guide.sql": "create table guide (\n  id integer primary key\n);\n"},
 			map[string]string{"database/views/names.sql": "create view names as\nselect name from tank;\n"}, "", ""},
-		{"another text", map[string]string{"notes/opening.txt": "The reef exhibit opens in June.\n"}, map[string]string{"notes/shop.txt": "The shop sells shells.\n"}, "", ""},
-		{"a word that is a column elsewhere", map[string]string{"database/tables/feeding.sql": "create table feeding (\n  id integer primary key,\n  food text\n);\n"},
+		{"another text", map[string]string{"notes/opening.txt": "The reef exhibit opens in June.\n"},
+			map[string]string{"notes/shop.txt": "The shop sells shells.\n"}, "", ""},
+		{"a word that is a column elsewhere",
+			map[string]string{"database/tables/feeding.sql": "create table feeding (\n  id integer primary key,\n  food text\n);\n"},
 			map[string]string{"notes/menu.txt": "The food of the guides is good.\n"}, "", ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -60,7 +60,8 @@ func (m *Mover) accountOf(ctx context.Context, d *Deployment, a account) (ledger
 		if into == "" {
 			into = d.Environment.Into
 		}
-		steps = append(steps, StepRecord{Address: s.Address.InPath(into).String(), What: s.What, Effect: string(s.Effect), Loss: s.Loss, Statements: s.Statements})
+		steps = append(steps, StepRecord{Address: s.Address.InPath(into).String(), What: s.What, Effect: string(s.Effect), Loss: s.Loss,
+			Statements: s.Statements})
 	}
 	data, err := json.Marshal(steps)
 	if err != nil {
@@ -72,7 +73,8 @@ func (m *Mover) accountOf(ctx context.Context, d *Deployment, a account) (ledger
 			files = append(files, chest.InMemory(accountGates+strings.ReplaceAll(g.Name, "/", "-"), []byte(g.Output)))
 		}
 	}
-	out := ledger.Account{Action: a.action, Origin: a.origin, Lane: a.lane, Source: a.source, Began: a.began, Took: m.Now().Sub(a.began), Items: itemsOf(a.moved), Reason: a.reason}
+	out := ledger.Account{Action: a.action, Origin: a.origin, Lane: a.lane, Source: a.source, Began: a.began, Took: m.Now().Sub(a.began),
+		Items: itemsOf(a.moved), Reason: a.reason}
 	if out.Tree, err = m.Project.Chest.Store(ctx, files); err != nil {
 		return out, err
 	}
@@ -95,14 +97,16 @@ func itemsOf(commits []ledger.Commit) []string {
 
 // conclude records a deployment with what is known of it, and publishes the commits that
 // it is of, all in one transaction.
-func (m *Mover) conclude(ctx context.Context, d *Deployment, kept int64, a account, x chest.Conclusion, source string) (ledger.Commit, error) {
+func (m *Mover) conclude(ctx context.Context, d *Deployment, kept int64, a account, x chest.Conclusion,
+	source string) (ledger.Commit, error) {
 	var err error
 	if x.Account, err = m.accountOf(ctx, d, a); err != nil {
 		return ledger.Commit{}, err
 	}
 	w := m.Project
 	x.Kept = append(d.unfinished, kept)
-	x.Deployment = ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: source, Steps: len(d.Plan.Steps)}
+	x.Deployment = ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: w.Person, Workspace: w.Name,
+		Time: m.Now(), Source: source, Steps: len(d.Plan.Steps)}
 	x.Proofs = m.rulesOf(ctx, d.Environment)
 	done, err := w.Chest.Conclude(ctx, x)
 	if err == nil {
@@ -131,7 +135,8 @@ func (m *Mover) found(ctx context.Context, env manifest.Environment, c ledger.Co
 
 // newBranch makes a branch with a first commit of its own on top of another, and records that an environment was
 // proven to hold that; all in one act.
-func (m *Mover) newBranch(ctx context.Context, b ledger.Branch, files map[string][]byte, message string, env manifest.Environment, p evidence) (c ledger.Commit, err error) {
+func (m *Mover) newBranch(ctx context.Context, b ledger.Branch, files map[string][]byte, message string, env manifest.Environment,
+	p evidence) (c ledger.Commit, err error) {
 	w := m.Project
 	if err := chest.CheckName(b.Name); err != nil {
 		return c, err
@@ -147,7 +152,8 @@ func (m *Mover) newBranch(ctx context.Context, b ledger.Branch, files map[string
 		}
 		x := m.proof(ctx, env, p)
 		x.NewBranch, x.OwnName, x.OwnSource = b, true, true
-		x.Drafts = []chest.Draft{{Branch: b.Name, Tip: b.Tip, Tree: tree, Author: w.Person, Workspace: w.Name, Time: m.Now(), Message: message}}
+		x.Drafts = []chest.Draft{{Branch: b.Name, Tip: b.Tip, Tree: tree, Author: w.Person, Workspace: w.Name, Time: m.Now(),
+			Message: message}}
 		done, err := w.Chest.Conclude(ctx, x)
 		c = done.Commit
 		return err
@@ -165,8 +171,9 @@ type evidence struct {
 func (m *Mover) proof(ctx context.Context, env manifest.Environment, p evidence) chest.Conclusion {
 	w := m.Project
 	return chest.Conclusion{
-		Deployment: ledger.Deployment{Environment: env.Name, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: p.source, Steps: p.steps},
-		Account:    ledger.Account{Action: p.action, Began: m.Now(), Gates: "[]"}, Proofs: m.rulesOf(ctx, env),
+		Deployment: ledger.Deployment{Environment: env.Name, Author: w.Person, Workspace: w.Name, Time: m.Now(), Source: p.source,
+			Steps: p.steps},
+		Account: ledger.Account{Action: p.action, Began: m.Now(), Gates: "[]"}, Proofs: m.rulesOf(ctx, env),
 	}
 }
 

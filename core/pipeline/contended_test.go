@@ -47,7 +47,8 @@ func (x *marked) contend() {
 	for _, move := range moves {
 		e, err := x.w.Manifest.Environment(move.From)
 		other, err2 := x.w.Manifest.Environment(first.From)
-		if err != nil || err2 != nil || move.To != first.To || e.Lane == other.Lane || e.Tier != manifest.Development || other.Tier != manifest.Development {
+		if err != nil || err2 != nil || move.To != first.To || e.Lane == other.Lane || e.Tier != manifest.Development ||
+			other.Tier != manifest.Development {
 			continue
 		}
 		for i, from := range []manifest.Environment{other, e} {
@@ -56,7 +57,8 @@ func (x *marked) contend() {
 			tip := x.tip(branch)
 			tree, err := x.w.TreeWith(ctx, tip.Tree, map[string][]byte{contended: []byte(from.Name + strconv.Itoa(len(x.works)) + "\n")})
 			if err == nil {
-				_, err = x.w.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: tip.ID, Tree: tree, Author: x.w.Person, Workspace: x.w.Name, Time: x.m.Now(), Message: "contended"})
+				_, err = x.w.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: tip.ID, Tree: tree, Author: x.w.Person,
+					Workspace: x.w.Name, Time: x.m.Now(), Message: "contended"})
 			}
 			if err != nil {
 				x.t.Fatal(err)
@@ -130,7 +132,8 @@ func (x *marked) settlePromotion(move manifest.Move, o PromoteOptions) bool {
 			x.t.Fatalf("%s was settled as %q, and %s holds %q", path, want, move.To, got)
 		}
 	}
-	if all, err := x.w.Chest.PendingPromotions(ctx); err != nil || slices.ContainsFunc(all, func(p ledger.Pending) bool { return p.Origin == move.From && p.Target == move.To }) {
+	if all, err := x.w.Chest.PendingPromotions(ctx); err != nil ||
+		slices.ContainsFunc(all, func(p ledger.Pending) bool { return p.Origin == move.From && p.Target == move.To }) {
 		x.t.Fatalf("a promotion that was carried out is being settled still: %v, %v", all, err)
 	}
 	return true
@@ -161,14 +164,16 @@ func (x *marked) rule(branch string) {
 	who := x.pick([]string{`["Imke"]`, `["Imke", "Jan"]`, `["Imke", "Odalys"]`})
 	i := strings.Index(text, "may-override = ")
 	end := i + strings.IndexByte(text[i:], '\n')
-	tree, err := x.w.TreeWith(x.t.Context(), tip.Tree, map[string][]byte{manifest.Name: []byte(text[:i] + "may-override = " + who + text[end:])})
+	tree, err := x.w.TreeWith(x.t.Context(), tip.Tree,
+		map[string][]byte{manifest.Name: []byte(text[:i] + "may-override = " + who + text[end:])})
 	if err != nil {
 		x.t.Fatal(err)
 	}
 	if tree == tip.Tree {
 		return
 	}
-	_, err = x.w.Chest.Publish(x.t.Context(), chest.Draft{Branch: branch, Tip: tip.ID, Tree: tree, Author: x.w.Person, Workspace: x.w.Name, Time: x.m.Now(), Message: "rules"})
+	_, err = x.w.Chest.Publish(x.t.Context(), chest.Draft{Branch: branch, Tip: tip.ID, Tree: tree, Author: x.w.Person, Workspace: x.w.Name,
+		Time: x.m.Now(), Message: "rules"})
 	x.mayFail("rule", err)
 }
 
@@ -234,7 +239,8 @@ func (x *marked) shared(e manifest.Environment) {
 // free gives back the locks on the files of works from a number on.
 func (x *marked) free(first int, people [][2]string) {
 	for i, who := range people {
-		_, err := x.w.Chest.Unlock(x.t.Context(), chest.FreeLocks{Addresses: []string{"files/w" + strconv.Itoa(first+i) + ".txt"}, Holder: who[0], Workspace: who[1]})
+		_, err := x.w.Chest.Unlock(x.t.Context(), chest.FreeLocks{Addresses: []string{"files/w" + strconv.Itoa(first+i) + ".txt"},
+			Holder: who[0], Workspace: who[1]})
 		if err != nil {
 			x.t.Fatal(err)
 		}

@@ -54,7 +54,8 @@ func (x *marked) commit(branch string) {
 	if err != nil {
 		x.t.Fatal(err)
 	}
-	c, err := x.w.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: tip.ID, Tree: tree, Author: "Imke", Workspace: x.w.Name, Time: x.m.Now(), Message: "x", Item: item})
+	c, err := x.w.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: tip.ID, Tree: tree, Author: "Imke", Workspace: x.w.Name,
+		Time: x.m.Now(), Message: "x", Item: item})
 	if err != nil {
 		x.t.Fatal(err)
 	}
@@ -255,7 +256,8 @@ func (x *marked) check(after string) {
 				}
 			}
 			if is := x.filesOf(c); !maps.Equal(has, is) {
-				return fmt.Errorf("after %s, %s (%s): the records say %v, the files are %v", after, name, label(c), sortedKeys(has), sortedKeys(is))
+				return fmt.Errorf("after %s, %s (%s): the records say %v, the files are %v", after, name, label(c), sortedKeys(has),
+					sortedKeys(is))
 			}
 		}
 		return nil
@@ -346,7 +348,8 @@ func (x *marked) checkOwed(ctx context.Context, after string, holds map[string]m
 			for _, d := range all {
 				told += fmt.Sprintf("  %d %s %s undone %v\n", d.Number, label(d.Commit), d.Source, d.Undone != nil)
 			}
-			x.t.Fatalf("after %s: %s is owed %v, the contents say %v; it holds %v\n%s%v\n%s%s", after, e.Name, sortedKeys(got), sortedKeys(want), sortedKeys(own), told, absences[e.Name], x.w.Root, x.history())
+			x.t.Fatalf("after %s: %s is owed %v, the contents say %v; it holds %v\n%s%v\n%s%s", after, e.Name, sortedKeys(got),
+				sortedKeys(want), sortedKeys(own), told, absences[e.Name], x.w.Root, x.history())
 		}
 	}
 }
@@ -406,7 +409,8 @@ func TestUnreadableRulesOpenNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer d.Close()
-	if err := x.m.Deploy(ctx, d, DeployOptions{AllowLoss: true, ReplaceDrift: true}); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "can't be read there") {
+	if err := x.m.Deploy(ctx, d, DeployOptions{AllowLoss: true, ReplaceDrift: true}); fault.CodeOf(err) != fault.Refused ||
+		!strings.Contains(err.Error(), "can't be read there") {
 		t.Errorf("a deployment: %v", err)
 	}
 }

@@ -76,7 +76,8 @@ type stepped struct {
 
 // onlyIn lists the data steps of files that others lack, under any name, and who added them to
 // what some commits hold.
-func (m *Mover) onlyIn(ctx context.Context, env manifest.Environment, files, others environment.Files, tips []ledger.Commit) (out []stepped, err error) {
+func (m *Mover) onlyIn(ctx context.Context, env manifest.Environment, files, others environment.Files,
+	tips []ledger.Commit) (out []stepped, err error) {
 	there := map[element.Digest]bool{}
 	for _, name := range dataStepsIn(env, others) {
 		there[element.DigestOf(others[name])] = true
@@ -119,13 +120,15 @@ func (m *Mover) addedBy(ctx context.Context, tip ledger.Commit, path string) (*l
 
 // added reports whether a file was added, and not moved, by what a commit did.
 func added(p chest.Pair, pairs []chest.Pair) bool {
-	return p.Was.Mode == 0 && p.Is.Mode != 0 && !slices.ContainsFunc(pairs, func(o chest.Pair) bool { return o.Is.Mode == 0 && o.Was.Digest == p.Is.Digest })
+	return p.Was.Mode == 0 && p.Is.Mode != 0 &&
+		!slices.ContainsFunc(pairs, func(o chest.Pair) bool { return o.Is.Mode == 0 && o.Was.Digest == p.Is.Digest })
 }
 
 // dataSteps finds which data steps are to be run in an environment that is to hold files, with
 // the work of a state, and which are to be taken back; tidied are those that have run and whose
 // files are gone though their work is there.
-func (m *Mover) dataSteps(ctx context.Context, env manifest.Environment, files environment.Files, has works) (out environment.DataSteps, tidied []string, err error) {
+func (m *Mover) dataSteps(ctx context.Context, env manifest.Environment, files environment.Files, has works) (out environment.DataSteps,
+	tidied []string, err error) {
 	if has.steps != nil {
 		return *has.steps, nil, nil
 	}
@@ -257,7 +260,8 @@ func (m *Mover) heldSteps(ctx context.Context, env manifest.Environment, c ledge
 
 // stepsOf gives the data steps that some work added to what an environment holds, as they are
 // held or, where they were tidied away, as they were last.
-func (m *Mover) stepsOf(ctx context.Context, env manifest.Environment, at ledger.Commit, work []ledger.Commit, held environment.Files) (environment.Files, error) {
+func (m *Mover) stepsOf(ctx context.Context, env manifest.Environment, at ledger.Commit, work []ledger.Commit,
+	held environment.Files) (environment.Files, error) {
 	out := environment.Files{}
 	for _, c := range work {
 		pairs, err := m.Project.Did(ctx, c)
@@ -301,7 +305,8 @@ func (m *Mover) heldBy(ctx context.Context, env manifest.Environment) (environme
 // undoing gives what takes back the data steps that some deployments ran, by their accounts, and
 // runs those again that they took back; files get the texts of the latter. What is noted of
 // deployments that did not end is taken back too.
-func (m *Mover) undoing(ctx context.Context, r *Rollback, env manifest.Environment, files environment.Files) (out environment.DataSteps, err error) {
+func (m *Mover) undoing(ctx context.Context, r *Rollback, env manifest.Environment, files environment.Files) (out environment.DataSteps,
+	err error) {
 	if out.Tokens, err = m.unended(ctx, env); err != nil {
 		return out, err
 	}

@@ -106,7 +106,8 @@ func (m *Mover) Foresee(ctx context.Context, name string, s state.State, label s
 
 // prepare is Prepare for any state; lost is what was lost when work was taken back that
 // comes again.
-func (m *Mover) prepare(ctx context.Context, name string, s state.State, label string, mine bool, lost environment.Files, has works) (*Deployment, error) {
+func (m *Mover) prepare(ctx context.Context, name string, s state.State, label string, mine bool, lost environment.Files,
+	has works) (*Deployment, error) {
 	env, d, err := m.stage(ctx, name)
 	if err != nil {
 		return nil, err
@@ -114,7 +115,8 @@ func (m *Mover) prepare(ctx context.Context, name string, s state.State, label s
 	dep := &Deployment{Environment: env, Label: label, driver: d, Part: mine}
 	files, err := holding(ctx, s, env)
 	if err == nil && len(files) == 0 {
-		err = fault.New(fault.Refused, "Capture an environment into it and commit, or deploy another state.", "%s holds nothing in %s, so there is nothing to deploy.", label, strings.Join(env.Folders(), " and "))
+		err = fault.New(fault.Refused, "Capture an environment into it and commit, or deploy another state.",
+			"%s holds nothing in %s, so there is nothing to deploy.", label, strings.Join(env.Folders(), " and "))
 	}
 	if err == nil && mine {
 		if files, err = m.onlyMine(ctx, dep, files); err == nil {
@@ -270,9 +272,11 @@ func (m *Mover) deployPart(ctx context.Context, d *Deployment, o DeployOptions) 
 		if line.Author, line.Time = w.Person, began; fresh {
 			x.NewBranch = line
 		}
-		x.Drafts = []chest.Draft{{Branch: line.Name, Tip: r.Commit.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: began, Message: "What " + w.Person + " changed, as " + d.Label + " has it"}}
+		x.Drafts = []chest.Draft{{Branch: line.Name, Tip: r.Commit.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: began,
+			Message: "What " + w.Person + " changed, as " + d.Label + " has it"}}
 	}
-	_, err = m.conclude(ctx, d, kept, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason, began: began}, x, o.Source)
+	_, err = m.conclude(ctx, d, kept, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason,
+		began: began}, x, o.Source)
 	return err
 }
 
@@ -384,7 +388,8 @@ func (m *Mover) keep(ctx context.Context, d *Deployment) (int64, error) {
 		err := filepath.WalkDir(folder, func(p string, e fs.DirEntry, err error) error {
 			if err == nil && e.Type().IsRegular() {
 				rel, _ := filepath.Rel(folder, p)
-				list = append(list, chest.KeptFile{Name: gone + filepath.ToSlash(rel), Open: func() (io.ReadCloser, error) { return os.Open(p) }})
+				list = append(list, chest.KeptFile{Name: gone + filepath.ToSlash(rel),
+					Open: func() (io.ReadCloser, error) { return os.Open(p) }})
 			}
 			return err
 		})

@@ -52,7 +52,8 @@ type NoDesk struct {
 }
 
 func needsDesk() error {
-	return fault.New(fault.Refused, "Run it in a workspace of the project; oaken open makes one.", "This needs a workspace, and there is none.")
+	return fault.New(fault.Refused, "Run it in a workspace of the project; oaken open makes one.",
+		"This needs a workspace, and there is none.")
 }
 
 // Stands answers Desk, as do those below.

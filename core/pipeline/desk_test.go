@@ -50,7 +50,8 @@ func TestAPipelineNeedsNoFolder(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	m := &Mover{Project: pr, Desk: NoDesk{Project: pr, Newest: tip, Saves: t.TempDir()}, Host: environment.Host{Root: databases}, Now: time.Now}
+	m := &Mover{Project: pr, Desk: NoDesk{Project: pr, Newest: tip, Saves: t.TempDir()}, Host: environment.Host{Root: databases},
+		Now: time.Now}
 	deploy := func(name string) {
 		t.Helper()
 		d, err := m.Prepare(ctx, name, second, false)

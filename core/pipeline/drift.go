@@ -63,7 +63,9 @@ func (m *Mover) tellOfDrift(ctx context.Context, look ledger.Look) {
 	if before, seen := looks[env.Name]; seen && !before.Time.Before(last.Time) && before.Differences > 0 {
 		return
 	}
-	_ = m.Project.Chest.Notify(ctx, ledger.Notice{Workspace: last.Workspace, Time: m.Now(), Text: "Somebody changed " + env.Name + " by hand since you deployed to it: oaken drift " + env.Name + " shows what."})
+	_ = m.Project.Chest.Notify(ctx,
+		ledger.Notice{Workspace: last.Workspace, Time: m.Now(),
+			Text: "Somebody changed " + env.Name + " by hand since you deployed to it: oaken drift " + env.Name + " shows what."})
 }
 
 func (m *Mover) compareDeployed(ctx context.Context, name string) (*Drift, error) {

@@ -26,7 +26,8 @@ func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (le
 	defer release()
 	last, ok, err := m.Project.Chest.LastDeployment(ctx, name)
 	if err == nil && !ok {
-		err = fault.New(fault.Refused, "oaken capture "+fault.Word(name)+" brings what it holds into the workspace.", "Nothing was deployed to %s, so it can't have drifted.", name)
+		err = fault.New(fault.Refused, "oaken capture "+fault.Word(name)+" brings what it holds into the workspace.",
+			"Nothing was deployed to %s, so it can't have drifted.", name)
 	}
 	if err != nil {
 		return ledger.Commit{}, err
@@ -50,7 +51,8 @@ func (m *Mover) KeepDrift(ctx context.Context, name, branch, message string) (le
 		message = "What was changed in " + name + " by hand"
 	}
 	w := m.Project
-	c, err := m.newBranch(ctx, ledger.Branch{Name: branch, Tip: base.ID, Origin: label(base), Author: w.Person, Time: m.Now()}, got.Edits, message,
+	c, err := m.newBranch(ctx, ledger.Branch{Name: branch, Tip: base.ID, Origin: label(base), Author: w.Person, Time: m.Now()},
+		got.Edits, message,
 		env, evidence{ActionFound, ActionFound, 0})
 	if err != nil {
 		return base, err
@@ -66,7 +68,8 @@ func (m *Mover) UndoDrift(ctx context.Context, name string) (*Deployment, error)
 		return nil, err
 	}
 	if !ok {
-		return nil, fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+fault.Word(name)+" STATE.", "Nothing was deployed to %s yet.", name)
+		return nil, fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+fault.Word(name)+" STATE.",
+			"Nothing was deployed to %s yet.", name)
 	}
 	c, err := m.Project.Chest.Commit(ctx, last.Commit)
 	if err != nil {
@@ -84,6 +87,8 @@ func (m *Mover) Undo(ctx context.Context, d *Deployment, o DeployOptions) error 
 	if err := m.change(ctx, d, o); err != nil {
 		return err
 	}
-	_ = m.Project.Chest.Looked(ctx, ledger.Look{Environment: d.Environment.Name, Time: m.Now(), Commit: d.Commit.ID, Person: m.Project.Person}) // it was proven to agree
+	// it was proven to agree
+	_ = m.Project.Chest.Looked(ctx, ledger.Look{Environment: d.Environment.Name, Time: m.Now(), Commit: d.Commit.ID,
+		Person: m.Project.Person})
 	return nil
 }

@@ -119,7 +119,9 @@ func (d *Deployment) overUnknown(o DeployOptions) error {
 		return nil
 	}
 	name := d.Environment.Name
-	return fault.New(fault.Refused, "Nothing was changed. Keep it with oaken capture "+fault.Word(name)+" or oaken drift "+fault.Word(name)+" --keep BRANCH; or replace it with --replace-drift, which keeps it in the chest for oaken rollback.",
+	return fault.New(fault.Refused,
+		"Nothing was changed. Keep it with oaken capture "+fault.Word(name)+" or oaken drift "+fault.Word(name)+
+			" --keep BRANCH; or replace it with --replace-drift, which keeps it in the chest for oaken rollback.",
 		"%s has what no commit knows, and this would change it: %s.", name, firstOf(d.Unknown, 5))
 }
 

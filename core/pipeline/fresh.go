@@ -43,7 +43,8 @@ func (m *Mover) Branch(ctx context.Context, b ledger.Branch, at ledger.Commit, t
 		return nil, err
 	}
 	if env.Into = m.folderFor(kindName); env.Into == "" {
-		return nil, fault.New(fault.Usage, "Declare an environment of that sort first: oaken env add.", "The project has no folder of what %s could hold.", target)
+		return nil, fault.New(fault.Usage, "Declare an environment of that sort first: oaken env add.",
+			"The project has no folder of what %s could hold.", target)
 	}
 	if err := manifest.CheckEnvironment(env); err != nil {
 		return nil, fault.New(fault.Usage, "Choose another name for the branch.", "The environment can't be declared: %w.", err)
@@ -59,7 +60,8 @@ func (m *Mover) Branch(ctx context.Context, b ledger.Branch, at ledger.Commit, t
 	}
 	if err == nil {
 		b.Tip = at.ID
-		f.Commit, err = m.newBranch(ctx, b, map[string][]byte{manifest.Name: manifest.AddEnvironment(text, env)}, "The environment "+env.Name+" of the branch",
+		f.Commit, err = m.newBranch(ctx, b, map[string][]byte{manifest.Name: manifest.AddEnvironment(text, env)},
+			"The environment "+env.Name+" of the branch",
 			env, evidence{ActionBranch, ActionBranch + " " + b.Name, f.Steps})
 	}
 	if err != nil {

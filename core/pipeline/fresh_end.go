@@ -24,8 +24,10 @@ func (m *Mover) EndFresh(ctx context.Context, name string, allowLoss bool) (save
 	if err != nil {
 		return "", err
 	}
-	if !slices.ContainsFunc(done, func(d chest.Deployed) bool { return d.Account != nil && d.Account.Action == ActionBranch }) || len(env.Also) > 0 {
-		return "", fault.New(fault.Refused, "Remove it with the tools of the engine, if that is meant.", "The database of %s was not made for a branch, so it is not dropped.", name)
+	if !slices.ContainsFunc(done, func(d chest.Deployed) bool { return d.Account != nil && d.Account.Action == ActionBranch }) ||
+		len(env.Also) > 0 {
+		return "", fault.New(fault.Refused, "Remove it with the tools of the engine, if that is meant.",
+			"The database of %s was not made for a branch, so it is not dropped.", name)
 	}
 	release, err := m.Project.Chest.Reserve(ctx, name)
 	if err != nil {
@@ -57,7 +59,8 @@ func (m *Mover) leave(ctx context.Context, name string, allowLoss bool) (saved s
 		return "", err
 	}
 	if len(got.Edits) > 0 && !allowLoss {
-		return "", fault.New(fault.Refused, "Capture it first: oaken capture "+fault.Word(name)+". Or consent with --allow-loss.", "%s holds what no commit knows: %s.", name, strings.Join(namesOf(got.Edits, 3), ", "))
+		return "", fault.New(fault.Refused, "Capture it first: oaken capture "+fault.Word(name)+". Or consent with --allow-loss.",
+			"%s holds what no commit knows: %s.", name, strings.Join(namesOf(got.Edits, 3), ", "))
 	}
 	p, err := d.Plan(ctx, environment.Files{}, nil)
 	if err != nil {
@@ -67,7 +70,8 @@ func (m *Mover) leave(ctx context.Context, name string, allowLoss bool) (saved s
 		return "", nil
 	}
 	if !allowLoss {
-		return "", fault.New(fault.Refused, "Run it again with --allow-loss if that is meant; what is lost is saved first.", "Dropping the database of %s would lose data: %s.", name, strings.Join(p.Loses(), ", "))
+		return "", fault.New(fault.Refused, "Run it again with --allow-loss if that is meant; what is lost is saved first.",
+			"Dropping the database of %s would lose data: %s.", name, strings.Join(p.Loses(), ", "))
 	}
 	saved = filepath.Join(m.Desk.SavesRows(), m.Now().UTC().Format("2006-01-02T150405.000Z"), name)
 	return saved, p.Save(ctx, saved)

@@ -82,7 +82,8 @@ func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 		add(GateControl, "the rules can't be read: "+m.unread.Error(), "Mend oaken.toml on branch "+chest.FirstBranch+" first.")
 	}
 	if len(p.Lost) > 0 {
-		add(GateOrder, fmt.Sprintf("%s has work that would go from it: %s", p.To.Name, labels(p.Lost, 3)), "Bring it back first: oaken owed shows what is missing where, oaken backfill brings it.")
+		add(GateOrder, fmt.Sprintf("%s has work that would go from it: %s", p.To.Name, labels(p.Lost, 3)),
+			"Bring it back first: oaken owed shows what is missing where, oaken backfill brings it.")
 	}
 	if err := m.againGate(ctx, p, add); err != nil {
 		return err
@@ -176,7 +177,8 @@ func (m *Mover) driftGate(ctx context.Context, p *Promotion, add func(name, said
 		unknown, err := m.unknownTo(ctx, p.To, p.Deployment.target)
 		if err == nil && len(unknown) > 0 {
 			p.Deployment.Unknown = unknown
-			add(GateDrift, fmt.Sprintf("%s has what no commit knows, and this would change it: %s", p.To.Name, firstOf(unknown, 5)), "Bring that into the chest with oaken capture "+fault.Word(p.To.Name)+".")
+			add(GateDrift, fmt.Sprintf("%s has what no commit knows, and this would change it: %s", p.To.Name, firstOf(unknown, 5)),
+				"Bring that into the chest with oaken capture "+fault.Word(p.To.Name)+".")
 		}
 		return err
 	}
@@ -189,7 +191,9 @@ func (m *Mover) driftGate(ctx context.Context, p *Promotion, add func(name, said
 		return nil
 	}
 	p.Drift = d.Differences
-	add(GateDrift, fmt.Sprintf("%s differs from %s, which was deployed there", p.To.Name, label(*p.Standing)), "Keep it with oaken drift "+fault.Word(p.To.Name)+" --keep BRANCH, or take it back with oaken drift "+fault.Word(p.To.Name)+" --undo.")
+	add(GateDrift, fmt.Sprintf("%s differs from %s, which was deployed there", p.To.Name, label(*p.Standing)),
+		"Keep it with oaken drift "+fault.Word(p.To.Name)+" --keep BRANCH, or take it back with oaken drift "+
+			fault.Word(p.To.Name)+" --undo.")
 	return nil
 }
 
@@ -200,7 +204,8 @@ func (m *Mover) bookingGate(ctx context.Context, p *Promotion, add func(name, sa
 		return err
 	}
 	if s, ok := landscape.Held(all, p.To.Name, m.Now()); ok && !p.isFor(s.Lane) {
-		add(GateBooking, fmt.Sprintf("%s is booked for %s by %s until %s", p.To.Name, s.Lane, s.Person, s.Until.Local().Format("2006-01-02 15:04")), "Wait, or queue up with oaken book "+p.To.Name+laneFlag(p.Lane)+" --for 2d.")
+		add(GateBooking, fmt.Sprintf("%s is booked for %s by %s until %s", p.To.Name, s.Lane, s.Person,
+			s.Until.Local().Format("2006-01-02 15:04")), "Wait, or queue up with oaken book "+p.To.Name+laneFlag(p.Lane)+" --for 2d.")
 	} else if ok {
 		add(GateBooking, fmt.Sprintf("%s is booked for %s until %s", p.To.Name, s.Lane, s.Until.Local().Format("2006-01-02 15:04")), "")
 	}
@@ -238,7 +243,9 @@ func (m *Mover) owedGate(l *landscape.Landscape, p *Promotion, add func(name, sa
 		return nil
 	}
 	slices.SortFunc(late, func(a, b owed.Work) int { return a.Since.Compare(b.Since) })
-	add(GateOwed, fmt.Sprintf("%s has owed %s of live for more than %s, since %s", lane.Name, commitsOf(late), l.Manifest.Pipeline.OwedLimit, late[0].Since.Local().Format("2006-01-02")), "Bring it back: oaken backfill "+fault.Word(lane.Name)+".")
+	add(GateOwed, fmt.Sprintf("%s has owed %s of live for more than %s, since %s", lane.Name, commitsOf(late),
+		l.Manifest.Pipeline.OwedLimit, late[0].Since.Local().Format("2006-01-02")),
+		"Bring it back: oaken backfill "+fault.Word(lane.Name)+".")
 	return nil
 }
 
@@ -258,7 +265,8 @@ func (m *Mover) declaredGates(ctx context.Context, l *landscape.Landscape, p *Pr
 		var err error
 		switch {
 		case !ok || slices.Contains(alwaysThere, name):
-			r.Verdict, r.Said, r.Do = Shut, "there is no gate of that name", "Declare it under [[pipeline.gate]] in oaken.toml, with a name of its own."
+			r.Verdict, r.Said, r.Do = Shut, "there is no gate of that name",
+				"Declare it under [[pipeline.gate]] in oaken.toml, with a name of its own."
 		case len(g.Command) > 0:
 			r.Verdict, r.Said = ToBeRun, strings.Join(g.Command, " ")
 		case g.Needs == manifest.NeedsReviews:
@@ -351,7 +359,8 @@ func (m *Mover) approvalGate(ctx context.Context, l *landscape.Landscape, p *Pro
 	}
 	var yes, own, lapsed []string
 	for _, a := range given {
-		author := slices.ContainsFunc(p.Moving, func(c ledger.Commit) bool { return c.Author == a.Person }) || slices.Contains(people(p.Settled), a.Person)
+		author := slices.ContainsFunc(p.Moving, func(c ledger.Commit) bool { return c.Author == a.Person }) ||
+			slices.Contains(people(p.Settled), a.Person)
 		switch {
 		case a.Tree != p.approvedTree(): // what was approved has become something else
 			lapsed = append(lapsed, a.Person)

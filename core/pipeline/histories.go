@@ -162,7 +162,8 @@ func (m *Mover) allWork(ctx context.Context, p *Promotion) error {
 		return nil
 	}
 	p.Conflicts, p.Settled = b.Merged.Conflicts, p.choices.counted()
-	p.drafts = []chest.Draft{{Branch: p.Branch, Tip: p.onto.ID, Merged: p.Source.ID, Tree: b.Tree, Author: w.Person, Workspace: w.Name, Time: m.Now(), Settled: len(p.Settled) > 0,
+	p.drafts = []chest.Draft{{Branch: p.Branch, Tip: p.onto.ID, Merged: p.Source.ID, Tree: b.Tree, Author: w.Person, Workspace: w.Name,
+		Time: m.Now(), Settled: len(p.Settled) > 0,
 		Message: fmt.Sprintf("%s from %s to %s", label(p.Source), p.From.Name, p.To.Name)}}
 	if len(p.Conflicts) > 0 {
 		return nil

@@ -57,7 +57,8 @@ func (m *Mover) laneGate(ctx context.Context, l *landscape.Landscape, p *Promoti
 	if err != nil || len(carried) == 0 {
 		return err
 	}
-	add(GateLane, fmt.Sprintf("it would carry work of %s past %s: %s", listAnd(lanes), gatesNamed(past), labels(carried, 3)), "Let "+lanes[0]+" bring it by its own way; oaken pipeline show draws that.")
+	add(GateLane, fmt.Sprintf("it would carry work of %s past %s: %s", listAnd(lanes), gatesNamed(past), labels(carried, 3)),
+		"Let "+lanes[0]+" bring it by its own way; oaken pipeline show draws that.")
 	return nil
 }
 

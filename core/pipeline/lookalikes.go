@@ -88,7 +88,8 @@ func (m *Mover) addedByLanes(ctx context.Context) ([]lookalike.Thing, error) {
 		if len(work) == 0 {
 			continue
 		}
-		a := &adder{m: m, lane: lane.Name, now: m.Project.CommitState(tip, lane.Branch), roots: map[string]*element.Element{}, seen: map[string]bool{}}
+		a := &adder{m: m, lane: lane.Name, now: m.Project.CommitState(tip, lane.Branch), roots: map[string]*element.Element{},
+			seen: map[string]bool{}}
 		for _, c := range work {
 			if err := a.commit(ctx, c); err != nil {
 				return nil, err
@@ -101,7 +102,8 @@ func (m *Mover) addedByLanes(ctx context.Context) ([]lookalike.Thing, error) {
 
 // unreleased lists the work of a lane that is not live: what its branch has, however that
 // came there, but for the work of other lanes and of stages that all share.
-func (m *Mover) unreleased(ctx context.Context, l *landscape.Landscape, lane manifest.Lane) (tip ledger.Commit, work []ledger.Commit, err error) {
+func (m *Mover) unreleased(ctx context.Context, l *landscape.Landscape, lane manifest.Lane) (tip ledger.Commit,
+	work []ledger.Commit, err error) {
 	err = owed.View(ctx, m.Project.Chest, l, func(b *owed.Book) error {
 		tip = b.Tip(lane.Branch)
 		var live ledger.Commit
@@ -226,7 +228,8 @@ func users(root *element.Element, name string) []string {
 	var walk func(e *element.Element, top string)
 	walk = func(e *element.Element, top string) {
 		for _, p := range e.Props {
-			if p.Value.Sort() == element.Text && e.Key != name && containsWord(p.Value.String(), name) && top != "" && !slices.Contains(out, top) {
+			if p.Value.Sort() == element.Text && e.Key != name && containsWord(p.Value.String(), name) && top != "" &&
+				!slices.Contains(out, top) {
 				out = append(out, top)
 			}
 		}

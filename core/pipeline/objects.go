@@ -69,7 +69,8 @@ func (f folder) read(files environment.Files) (*contents, error) {
 	} else {
 		r, err := f.kind.Read(&memory{f.path, files})
 		if err != nil {
-			return nil, fault.New(fault.Refused, "Correct that file; nothing was changed.", "What is declared in %s can't be read: %w.", f.path, err)
+			return nil, fault.New(fault.Refused, "Correct that file; nothing was changed.", "What is declared in %s can't be read: %w.",
+				f.path, err)
 		}
 		c.root = r.Root
 	}

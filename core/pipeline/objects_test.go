@@ -21,7 +21,8 @@ func database(r *rand.Rand) environment.Files {
 			continue
 		}
 		extra := []string{"", ",\n  note text"}[r.IntN(2)]
-		files[fmt.Sprintf("care/tables/t%d.sql", i)] = []byte(fmt.Sprintf("-- table %d\ncreate table care.t%d (\n  id integer primary key,\n  code text%s\n);\n", i, i, extra))
+		files[fmt.Sprintf("care/tables/t%d.sql",
+			i)] = []byte(fmt.Sprintf("-- table %d\ncreate table care.t%d (\n  id integer primary key,\n  code text%s\n);\n", i, i, extra))
 		if r.IntN(2) == 0 {
 			files[fmt.Sprintf("care/rows/t%d.csv", i)] = []byte(fmt.Sprintf("id,code\n1,%s\n", []string{"reef", "kelp"}[r.IntN(2)]))
 		}
@@ -92,7 +93,8 @@ func TestAMixHasEachObjectFromItsSide(t *testing.T) {
 			if string(files[name]) == string(data) || !strings.HasPrefix(name, "care/tables/") {
 				continue
 			}
-			if table := "schema:care/table:" + strings.TrimSuffix(name[len("care/tables/"):], ".sql"); same(own, other, table) || !taken[table] {
+			if table := "schema:care/table:" + strings.TrimSuffix(name[len("care/tables/"):], ".sql"); same(own, other, table) ||
+				!taken[table] {
 				t.Errorf("round %d: %s was written, though %s stays", round, name, table)
 			}
 		}
@@ -107,7 +109,8 @@ func TestFilesOfAFolderAreMixedWhole(t *testing.T) {
 		t.Errorf("what differs: %s", got)
 	}
 	files, err := f.mix(a, b, func(name string) bool { return !strings.Contains(name, "too") })
-	if err != nil || len(files) != 4 || string(files["edited"]) != "2" || string(files["theirs"]) != "2" || string(files["mine too"]) != "1" {
+	if err != nil || len(files) != 4 || string(files["edited"]) != "2" || string(files["theirs"]) != "2" ||
+		string(files["mine too"]) != "1" {
 		t.Errorf("mixed: %q, %v", files, err)
 	}
 	if e := edits(a.files, files); len(e) != 3 || e["mine"] != nil || string(e["edited"]) != "2" {
@@ -121,7 +124,8 @@ func TestDirectionsByDefault(t *testing.T) {
 		here, there bool
 		want        Direction
 	}{
-		{PreferNone, true, false, ToEnvironment}, {PreferNone, false, true, ToChest}, {PreferNone, true, true, Leave}, {PreferNone, false, false, Leave},
+		{PreferNone, true, false, ToEnvironment}, {PreferNone, false, true, ToChest}, {PreferNone, true, true, Leave}, {PreferNone, false,
+			false, Leave},
 		{PreferChest, false, true, ToEnvironment}, {PreferEnvironment, true, false, ToChest}, {PreferNeither, true, false, Leave},
 	} {
 		if got := direction(c.prefer, c.here, c.there); got != c.want {
@@ -131,16 +135,19 @@ func TestDirectionsByDefault(t *testing.T) {
 }
 
 func TestAPlanIsReadAsItWasWritten(t *testing.T) {
-	p := SettlePlan{Format: settleFormat, Environment: `a "b" 'c'`, Objects: []Settled{{Address: `schema:care/table:"it's"`, Chest: Edited, Environment: Gone, Seen: "1/none", Direction: ToChest}}}
+	p := SettlePlan{Format: settleFormat, Environment: `a "b" 'c'`,
+		Objects: []Settled{{Address: `schema:care/table:"it's"`, Chest: Edited, Environment: Gone, Seen: "1/none", Direction: ToChest}}}
 	text, err := p.Text()
 	if err != nil || !strings.HasPrefix(string(text), "# What becomes of each object") {
 		t.Fatal(string(text), err)
 	}
 	got, err := ParseSettlePlan(text)
-	if err != nil || got.Environment != p.Environment || len(got.Objects) != 1 || got.Objects[0].Address != p.Objects[0].Address || got.Count(ToChest) != 1 {
+	if err != nil || got.Environment != p.Environment || len(got.Objects) != 1 || got.Objects[0].Address != p.Objects[0].Address ||
+		got.Count(ToChest) != 1 {
 		t.Errorf("read as %+v, %v", got, err)
 	}
-	for _, bad := range []string{"", "format = 'other/9'", "format = 'oaken.settle/1'\nnothing = 1", "format = 'oaken.settle/1'\n[[object]]\naddress = 'x'\ndirection = 'up'", "["} {
+	for _, bad := range []string{"", "format = 'other/9'", "format = 'oaken.settle/1'\nnothing = 1",
+		"format = 'oaken.settle/1'\n[[object]]\naddress = 'x'\ndirection = 'up'", "["} {
 		if _, err := ParseSettlePlan([]byte(bad)); err == nil {
 			t.Errorf("%q is taken", bad)
 		}

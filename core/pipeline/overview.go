@@ -83,7 +83,8 @@ func (m *Mover) Overview(ctx context.Context) (*Overview, error) {
 	column := l.Column()
 	err = owed.View(ctx, c, l, func(b *owed.Book) error {
 		for _, e := range l.Staged() {
-			s := StageView{Environment: e, Branch: l.Manifest.BranchOf(e), Column: column[e.Name], Bookings: landscape.Coming(bookings, e.Name, m.Now())}
+			s := StageView{Environment: e, Branch: l.Manifest.BranchOf(e), Column: column[e.Name],
+				Bookings: landscape.Coming(bookings, e.Name, m.Now())}
 			s.Settling = slices.DeleteFunc(slices.Clone(settling), func(p ledger.Pending) bool { return p.Target != e.Name })
 			if f, ok := landscape.Frozen(l.Manifest, e, m.Now().Local()); ok {
 				s.Freeze = &f

@@ -160,13 +160,15 @@ func (m *Mover) BeginSettling(ctx context.Context, from, to string, o PromoteOpt
 		return nil, err
 	}
 	if len(s.Open)+len(s.Settled) == 0 {
-		return nil, fault.New(fault.Usage, "Carry it out: oaken promote "+fault.Word(from)+" "+fault.Word(to)+".", "Nothing of it is in conflict.")
+		return nil, fault.New(fault.Usage, "Carry it out: oaken promote "+fault.Word(from)+" "+fault.Word(to)+".",
+			"Nothing of it is in conflict.")
 	}
 	chosen, err := json.Marshal(chosenWork{Lane: o.Lane, Item: o.Item, Paths: o.Paths, WithNeeded: o.WithNeeded})
 	if err != nil {
 		return nil, err
 	}
-	err = m.Project.Chest.Settle(ctx, ledger.Pending{Origin: from, Target: to, Chosen: string(chosen), Person: m.Project.Person, Time: m.Now()})
+	err = m.Project.Chest.Settle(ctx, ledger.Pending{Origin: from, Target: to, Chosen: string(chosen), Person: m.Project.Person,
+		Time: m.Now()})
 	return s, err
 }
 
@@ -187,13 +189,16 @@ func (m *Mover) Settling(ctx context.Context, from, to string) (*PendingPromotio
 		for _, s := range all {
 			names = append(names, s.Origin)
 		}
-		return nil, fault.New(fault.Usage, "Name one with --from.", "Several promotions into %s are being settled: from %s.", to, listAnd(names))
+		return nil, fault.New(fault.Usage, "Name one with --from.", "Several promotions into %s are being settled: from %s.", to,
+			listAnd(names))
 	}
 	var what chosenWork
 	if err := json.Unmarshal([]byte(all[0].Chosen), &what); err != nil {
-		return nil, fault.New(fault.Damaged, "Begin it anew: oaken promote "+fault.Word(all[0].Origin)+" "+fault.Word(to)+" --settle.", "The record of the promotion that is being settled can't be read: %w.", err)
+		return nil, fault.New(fault.Damaged, "Begin it anew: oaken promote "+fault.Word(all[0].Origin)+" "+fault.Word(to)+" --settle.",
+			"The record of the promotion that is being settled can't be read: %w.", err)
 	}
-	return m.pending(ctx, all[0].Origin, to, PromoteOptions{Lane: what.Lane, Item: what.Item, Paths: what.Paths, WithNeeded: what.WithNeeded})
+	return m.pending(ctx, all[0].Origin, to, PromoteOptions{Lane: what.Lane, Item: what.Item, Paths: what.Paths,
+		WithNeeded: what.WithNeeded})
 }
 
 // pending computes what is in conflict in a promotion, and what was settled of it.
@@ -214,11 +219,13 @@ func (m *Mover) pending(ctx context.Context, from, to string, o PromoteOptions) 
 	if err := m.takeIn(ctx, p, o); err != nil {
 		return nil, err
 	}
-	return &PendingPromotion{From: from, To: to, Branch: p.Branch, Open: p.Conflicts, Settled: p.Settled, m: m, p: p, choices: p.choices}, nil
+	return &PendingPromotion{From: from, To: to, Branch: p.Branch, Open: p.Conflicts, Settled: p.Settled, m: m, p: p,
+		choices: p.choices}, nil
 }
 
 // Resolve settles the conflicts that a person named, as workspace.Resolve does for a merge.
-func (s *PendingPromotion) Resolve(ctx context.Context, text string, keep element.Keep, value string) (settled, left []element.Conflict, err error) {
+func (s *PendingPromotion) Resolve(ctx context.Context, text string, keep element.Keep, value string) (settled,
+	left []element.Conflict, err error) {
 	meant, _, err := choice.Meant(text)
 	if err != nil {
 		return nil, nil, err
@@ -231,7 +238,8 @@ func (s *PendingPromotion) Resolve(ctx context.Context, text string, keep elemen
 		settled = meant(again)
 	}
 	if len(settled) == 0 {
-		return nil, nil, fault.New(fault.Usage, "oaken conflicts --to "+fault.Word(s.To)+" lists the addresses that are open.", "No conflict is open at %s.", text)
+		return nil, nil, fault.New(fault.Usage, "oaken conflicts --to "+fault.Word(s.To)+" lists the addresses that are open.",
+			"No conflict is open at %s.", text)
 	}
 	left, err = s.choose(ctx, settled, func(element.Conflict) (element.Keep, string) { return keep, value })
 	return settled, left, err
@@ -271,18 +279,21 @@ func (s *PendingPromotion) Decide(ctx context.Context, list []workspace.Decision
 	})
 }
 
-func (s *PendingPromotion) choose(ctx context.Context, conflicts []element.Conflict, how func(element.Conflict) (element.Keep, string)) ([]element.Conflict, error) {
+func (s *PendingPromotion) choose(ctx context.Context, conflicts []element.Conflict,
+	how func(element.Conflict) (element.Keep, string)) ([]element.Conflict, error) {
 	var list []ledger.Chosen
 	for _, c := range conflicts {
 		if len(c.Allows) == 0 {
-			return nil, fault.New(fault.Refused, "Bring one of the two to what the other has of it first, by a commit.", "%s is in conflict with something that was taken back; it can't be settled here.", c.Address)
+			return nil, fault.New(fault.Refused, "Bring one of the two to what the other has of it first, by a commit.",
+				"%s is in conflict with something that was taken back; it can't be settled here.", c.Address)
 		}
 		keep, value := how(c)
 		made, err := choice.Make(c, keep, value)
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, ledger.Chosen{Origin: s.From, Target: s.To, Address: made.Address, Sides: s.choices.sides(c), Keep: made.Keep, Sort: made.Sort, Value: made.Value, Person: s.m.Project.Person, Time: s.m.Now()})
+		list = append(list, ledger.Chosen{Origin: s.From, Target: s.To, Address: made.Address, Sides: s.choices.sides(c), Keep: made.Keep,
+			Sort: made.Sort, Value: made.Value, Person: s.m.Project.Person, Time: s.m.Now()})
 	}
 	if err := s.m.Project.Chest.Choose(ctx, list); err != nil {
 		return nil, err

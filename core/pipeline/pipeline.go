@@ -61,7 +61,8 @@ func (m *Mover) reach(ctx context.Context, name string, s manifest.Site) (enviro
 			return nil, err
 		}
 	}
-	return environment.Open(ctx, m.Host, s.Target, environment.Settings{Scope: m.counting(ctx, s.Into).Scope(s.Into), Scratch: s.Scratch, LockWait: s.Wait(), Online: s.Online, Fill: m.Fill, Counting: m.Counting})
+	return environment.Open(ctx, m.Host, s.Target, environment.Settings{Scope: m.counting(ctx, s.Into).Scope(s.Into), Scratch: s.Scratch,
+		LockWait: s.Wait(), Online: s.Online, Fill: m.Fill, Counting: m.Counting})
 }
 
 // declared gives the files below an environment's folder in a state.
@@ -85,7 +86,8 @@ func declared(ctx context.Context, s state.State, env manifest.Environment) (env
 
 // live reads what an environment holds, beside what the workspace has of it. The driver
 // stays open.
-func (m *Mover) live(ctx context.Context, name string) (env manifest.Environment, d environment.Driver, have environment.Files, got *environment.Captured, err error) {
+func (m *Mover) live(ctx context.Context, name string) (env manifest.Environment, d environment.Driver, have environment.Files,
+	got *environment.Captured, err error) {
 	if env, d, err = m.stage(ctx, name); err != nil {
 		return env, nil, nil, nil, err
 	}
@@ -145,7 +147,8 @@ func (m *Mover) Has(ctx context.Context, name string) (ledger.Commit, error) {
 			return c, nil
 		}
 	}
-	return none, fault.New(fault.Refused, "Bring it into the chest first: oaken capture "+fault.Word(name)+", then oaken commit.", "%s holds changes that no commit has, so they can't be promoted.", name)
+	return none, fault.New(fault.Refused, "Bring it into the chest first: oaken capture "+fault.Word(name)+", then oaken commit.",
+		"%s holds changes that no commit has, so they can't be promoted.", name)
 }
 
 // holds reports whether an environment holds what a commit declares: what means the same

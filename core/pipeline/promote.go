@@ -117,9 +117,12 @@ func (m *Mover) Next(ctx context.Context, from string) (string, error) {
 	case 1:
 		return moves[0].To, nil
 	case 0:
-		return "", fault.New(fault.Usage, "Name it: oaken promote "+fault.Word(from)+" TO. Moves are declared in oaken.toml, under [[pipeline.move]].", "No move leads on from %s.", from)
+		return "", fault.New(fault.Usage,
+			"Name it: oaken promote "+fault.Word(from)+" TO. Moves are declared in oaken.toml, under [[pipeline.move]].",
+			"No move leads on from %s.", from)
 	}
-	return "", fault.New(fault.Usage, "Name one: oaken promote "+fault.Word(from)+" TO.", "Several moves lead on from %s: to %s.", from, listAnd(names(moves, end)))
+	return "", fault.New(fault.Usage, "Name one: oaken promote "+fault.Word(from)+" TO.", "Several moves lead on from %s: to %s.", from,
+		listAnd(names(moves, end)))
 }
 
 // PreparePromotion computes what a promotion would do, and how its gates stand; nothing is
@@ -131,7 +134,8 @@ func (m *Mover) PreparePromotion(ctx context.Context, from, to string, o Promote
 		return nil, err
 	}
 	if o.Expect != (ledger.ID{}) && p.Source.ID != o.Expect {
-		return nil, fault.New(fault.Refused, "Look at it again, and plan the promotion anew.", "%s holds %s now, and not what was to be promoted.", from, label(p.Source))
+		return nil, fault.New(fault.Refused, "Look at it again, and plan the promotion anew.",
+			"%s holds %s now, and not what was to be promoted.", from, label(p.Source))
 	}
 	given, err := m.Project.Chest.Reserve(ctx, to)
 	if err != nil {
@@ -290,7 +294,8 @@ func (p *Promotion) Untested() (out []string) {
 
 // Nothing reports that there is nothing to promote: To has all that From has.
 func (p *Promotion) Nothing() bool {
-	return p.Standing != nil && p.Deployment != nil && p.Deployment.Unfinished.IsZero() && len(p.Moving)+len(p.Conflicts)+len(p.Needs)+len(p.Lost)+len(p.Drift) == 0 && len(p.Deployment.Plan.Steps) == 0
+	return p.Standing != nil && p.Deployment != nil && p.Deployment.Unfinished.IsZero() &&
+		len(p.Moving)+len(p.Conflicts)+len(p.Needs)+len(p.Lost)+len(p.Drift) == 0 && len(p.Deployment.Plan.Steps) == 0
 }
 
 // inTheWay says what keeps a promotion from being carried out; nil for nothing.
@@ -300,7 +305,9 @@ func (p *Promotion) inTheWay() error {
 		if n := len(p.Conflicts) - 1; n > 0 {
 			what += fmt.Sprintf(" and %d more", n)
 		}
-		return fault.New(fault.Conflict, "Settle it in the promotion: oaken promote "+fault.Word(p.From.Name)+" "+fault.Word(p.To.Name)+" --settle. Nothing of it goes on before its gates are open.", "What %s has does not merge with %s, at %s.", p.From.Name, p.with(), what)
+		return fault.New(fault.Conflict,
+			"Settle it in the promotion: oaken promote "+fault.Word(p.From.Name)+" "+fault.Word(p.To.Name)+" --settle. Nothing of it "+
+				"goes on before its gates are open.", "What %s has does not merge with %s, at %s.", p.From.Name, p.with(), what)
 	}
 	return nil
 }
@@ -334,7 +341,8 @@ func (m *Mover) override(l *landscape.Landscape, p *Promotion, o PromoteOptions)
 	}
 	for _, name := range o.Override {
 		if !slices.ContainsFunc(p.Gates, func(g GateResult) bool { return g.Name == name }) {
-			return fault.New(fault.Usage, "A dry run lists the gates of the move: oaken promote "+fault.Word(p.From.Name)+" "+fault.Word(p.To.Name)+" --dry-run.", "The move from %s to %s has no gate %s.", p.From.Name, p.To.Name, name)
+			return fault.New(fault.Usage, "A dry run lists the gates of the move: oaken promote "+fault.Word(p.From.Name)+" "+
+				fault.Word(p.To.Name)+" --dry-run.", "The move from %s to %s has no gate %s.", p.From.Name, p.To.Name, name)
 		}
 	}
 	p.override(o.Override)
@@ -376,7 +384,8 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) (er
 		if err != nil {
 			return err
 		}
-		a := account{action: ActionPromote, origin: p.From.Name, lane: p.Lane, source: p.Source.ID, began: began, gates: p.Gates, moved: p.Moving}
+		a := account{action: ActionPromote, origin: p.From.Name, lane: p.Lane, source: p.Source.ID, began: began, gates: p.Gates,
+			moved: p.Moving}
 		if slices.ContainsFunc(p.Gates, func(g GateResult) bool { return g.Verdict == Overridden }) {
 			a.reason = o.Reason
 		}
@@ -418,7 +427,8 @@ func (m *Mover) pass(ctx context.Context, l *landscape.Landscape, p *Promotion, 
 		return missingNeeds(p)
 	}
 	if o.some() && len(p.Chosen) == 0 {
-		return fault.New(fault.Refused, "A promotion without --item and paths shows all that would move.", "%s has no such work that %s has not.", p.From.Name, p.To.Name)
+		return fault.New(fault.Refused, "A promotion without --item and paths shows all that would move.",
+			"%s has no such work that %s has not.", p.From.Name, p.To.Name)
 	}
 	if err := m.Project.Chest.Allowed(ctx, p.drafts...); err != nil {
 		return err
@@ -462,6 +472,8 @@ func (m *Mover) tellOwners(ctx context.Context, p *Promotion) {
 		}
 	}
 	for workspace, list := range theirs {
-		_ = m.Project.Chest.Notify(ctx, ledger.Notice{Workspace: workspace, Time: m.Now(), Text: fmt.Sprintf("%s promoted your %s to %s.", m.Project.Person, labels(list, 3), p.To.Name)})
+		_ = m.Project.Chest.Notify(ctx,
+			ledger.Notice{Workspace: workspace, Time: m.Now(), Text: fmt.Sprintf("%s promoted your %s to %s.", m.Project.Person,
+				labels(list, 3), p.To.Name)})
 	}
 }

@@ -49,7 +49,8 @@ func narrower(was, is string) bool {
 	if json.Unmarshal([]byte(was), &a) != nil || json.Unmarshal([]byte(is), &b) != nil {
 		return false
 	}
-	return slices.Equal(a.Only, b.Only) && slices.Equal(a.Owners, b.Owners) && slices.Equal(a.Ignore, b.Ignore) && slices.Equal(a.Track, b.Track) &&
+	return slices.Equal(a.Only, b.Only) && slices.Equal(a.Owners, b.Owners) && slices.Equal(a.Ignore, b.Ignore) &&
+		slices.Equal(a.Track, b.Track) &&
 		!slices.ContainsFunc(a.Skip, func(p string) bool { return !slices.Contains(b.Skip, p) })
 }
 

@@ -24,7 +24,9 @@ func (m *Mover) resumeGate(ctx context.Context, p *Promotion, add func(name, sai
 		add(GateDrift, p.To.Name+" is between what it was and what it is to be", "")
 		return nil
 	}
-	add(GateDrift, fmt.Sprintf("a deployment to %s did not end, and %s there is neither as it was nor as it is to be", p.To.Name, foreign[0]), "Look at it with oaken drift "+fault.Word(p.To.Name)+"; oaken rollback "+fault.Word(p.To.Name)+" takes that deployment back.")
+	add(GateDrift, fmt.Sprintf("a deployment to %s did not end, and %s there is neither as it was nor as it is to be", p.To.Name,
+		foreign[0]), "Look at it with oaken drift "+fault.Word(p.To.Name)+"; oaken rollback "+fault.Word(p.To.Name)+
+		" takes that deployment back.")
 	return nil
 }
 
@@ -107,7 +109,8 @@ func (m *Mover) halfway(ctx context.Context, p *Promotion, names []string, befor
 	for _, d := range done {
 		for _, c := range d.Changes {
 			onTheWay := slices.ContainsFunc(goals, func(g element.Change) bool {
-				return c.Kind == g.Kind && c.Address.String() == g.Address.String() && c.To.Equal(g.To) || c.Kind == element.Removed && within(g.Address, c.Address)
+				return c.Kind == g.Kind && c.Address.String() == g.Address.String() && c.To.Equal(g.To) || c.Kind == element.Removed &&
+					within(g.Address, c.Address)
 			})
 			if !onTheWay {
 				return names, nil

@@ -86,7 +86,8 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 		if _, r.driver, err = m.stage(ctx, env.Name); err != nil {
 			return err
 		}
-		if r.Plan, err = m.planOf(ctx, r.driver, env, m.Project.CommitState(r.is, label(r.is)), before, lost, works{steps: &steps}); err == nil {
+		if r.Plan, err = m.planOf(ctx, r.driver, env, m.Project.CommitState(r.is, label(r.is)), before, lost,
+			works{steps: &steps}); err == nil {
 			err = m.recordedFiles(ctx, &r.Deployment)
 		}
 		if err == nil {
@@ -127,7 +128,8 @@ func (m *Mover) fillBack(r *Rollback, env manifest.Environment, lost environment
 				m.Fill = map[string]string{}
 			}
 			m.Fill[key] = value
-			r.Filled = append(r.Filled, fmt.Sprintf("%s takes no null: rows that came since get %s there, unless --fill says otherwise.", key, value))
+			r.Filled = append(r.Filled, fmt.Sprintf("%s takes no null: rows that came since get %s there, unless --fill says otherwise.",
+				key, value))
 			return true
 		}
 	}
@@ -162,7 +164,8 @@ func (m *Mover) takenBack(ctx context.Context, name string, to int64, r *Rollbac
 	if i >= 0 {
 		r.to = done[i].Commit
 	} else if to != 0 {
-		return fault.New(fault.Usage, "oaken deployments "+fault.Word(name)+" lists them with their numbers.", "Deployment %d is none that %s could go back to.", to, name)
+		return fault.New(fault.Usage, "oaken deployments "+fault.Word(name)+" lists them with their numbers.",
+			"Deployment %d is none that %s could go back to.", to, name)
 	}
 	for _, k := range all {
 		if to == 0 && len(r.kept) > 0 && k.Deployment != r.kept[0].Deployment {
@@ -177,10 +180,12 @@ func (m *Mover) takenBack(ctx context.Context, name string, to int64, r *Rollbac
 		}
 	}
 	if len(r.kept) == 0 && to != 0 {
-		return fault.New(fault.Refused, "oaken drift "+fault.Word(name)+" shows what somebody changed since.", "%s is at deployment %d, or at one that changed nothing since.", name, to)
+		return fault.New(fault.Refused, "oaken drift "+fault.Word(name)+" shows what somebody changed since.",
+			"%s is at deployment %d, or at one that changed nothing since.", name, to)
 	}
 	if len(r.kept) == 0 {
-		return fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+fault.Word(name)+" STATE.", "No deployment to %s is recorded that could be taken back.", name)
+		return fault.New(fault.Refused, "Deploy the state that it is to have: oaken deploy "+fault.Word(name)+" STATE.",
+			"No deployment to %s is recorded that could be taken back.", name)
 	}
 	first := int64(0)
 	for _, k := range r.kept {
@@ -274,7 +279,8 @@ func (m *Mover) Rollback(ctx context.Context, r *Rollback, o DeployOptions) (err
 	}()
 	order := slices.Clone(r.kept)
 	slices.Reverse(order)
-	if i := slices.IndexFunc(order, func(k ledger.Kept) bool { return k.Deployment > 0 }); i > 0 { // the oldest deployment first: all after it are undone with it, at once
+	// the oldest deployment first: all after it are undone with it, at once
+	if i := slices.IndexFunc(order, func(k ledger.Kept) bool { return k.Deployment > 0 }); i > 0 {
 		order[0], order[i] = order[i], order[0]
 	}
 	return m.recordTaken(ctx, r, kept, order, o.Reason)

@@ -84,7 +84,8 @@ func (m *Mover) UntrackRows(ctx context.Context, name string, tables []string) (
 			}
 		}
 		if found == "" {
-			return nil, fault.New(fault.Usage, "The folders called rows in "+env.Into+" have a file for each table that is tracked.", "The rows of table %s are not tracked.", t)
+			return nil, fault.New(fault.Usage, "The folders called rows in "+env.Into+" have a file for each table that is tracked.",
+				"The rows of table %s are not tracked.", t)
 		}
 		edits[found] = nil
 	}
@@ -109,10 +110,12 @@ func (m *Mover) database(ctx context.Context, name string, same func(a, b manife
 		}
 	}
 	if len(found) == 0 {
-		return manifest.Environment{}, fault.New(fault.Usage, "Add one with oaken env add.", "The project has no environment that is a database.")
+		return manifest.Environment{}, fault.New(fault.Usage, "Add one with oaken env add.",
+			"The project has no environment that is a database.")
 	}
 	if slices.ContainsFunc(found, func(e manifest.Environment) bool { return !same(e, found[0]) }) {
-		return manifest.Environment{}, fault.New(fault.Usage, "Say which with --from, such as --from "+found[0].Name+".", "The project has %d environments that are databases.", len(found))
+		return manifest.Environment{}, fault.New(fault.Usage, "Say which with --from, such as --from "+found[0].Name+".",
+			"The project has %d environments that are databases.", len(found))
 	}
 	return found[0], nil
 }

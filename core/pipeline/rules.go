@@ -60,7 +60,8 @@ func (m *Mover) readable() error {
 	if m.unread == nil {
 		return nil
 	}
-	return fault.New(fault.Refused, "Mend oaken.toml on branch "+chest.FirstBranch+" first.", "The rules of this project count as branch %s has them, and can't be read there: %w", chest.FirstBranch, m.unread)
+	return fault.New(fault.Refused, "Mend oaken.toml on branch "+chest.FirstBranch+" first.",
+		"The rules of this project count as branch %s has them, and can't be read there: %w", chest.FirstBranch, m.unread)
 }
 
 // Landscape gives the landscape as it counts.
@@ -69,7 +70,8 @@ func (m *Mover) Landscape(ctx context.Context) *landscape.Landscape { return m.r
 // Other reports that the workspace declares another landscape than the one that counts.
 func (m *Mover) Other(ctx context.Context) bool {
 	l := m.rules(ctx)
-	return !reflect.DeepEqual(l.Manifest.Pipeline, m.Project.Manifest.Pipeline) || !reflect.DeepEqual(l.Manifest.Environments, m.Project.Manifest.Environments)
+	return !reflect.DeepEqual(l.Manifest.Pipeline, m.Project.Manifest.Pipeline) ||
+		!reflect.DeepEqual(l.Manifest.Environments, m.Project.Manifest.Environments)
 }
 
 // environment gives an environment as a landscape has it, or, where that does not name it, as
@@ -111,7 +113,8 @@ func (m *Mover) mayControl(l *landscape.Landscape, env manifest.Environment, wha
 	if err != nil || len(declared.Controllers) == 0 || l.Manifest.Team.Plays(m.Project.Person, declared.Controllers) {
 		return nil
 	}
-	return fault.New(fault.Refused, "Ask them to do it, or to approve it with oaken approve "+fault.Word(env.Name)+".", "%s controls %s, so %s can't %s.", listAnd(declared.Controllers), env.Name, m.Project.Person, what)
+	return fault.New(fault.Refused, "Ask them to do it, or to approve it with oaken approve "+fault.Word(env.Name)+".",
+		"%s controls %s, so %s can't %s.", listAnd(declared.Controllers), env.Name, m.Project.Person, what)
 }
 
 // mayOverride refuses people who have no right to pass a gate that is shut.
@@ -120,10 +123,12 @@ func (m *Mover) mayOverride(l *landscape.Landscape, reason string) error {
 		return err
 	}
 	if len(l.Manifest.Pipeline.MayOverride) == 0 {
-		return fault.New(fault.Refused, "Name people or roles under may-override in [pipeline] of oaken.toml, and commit that.", "Nobody may override gates in this project.")
+		return fault.New(fault.Refused, "Name people or roles under may-override in [pipeline] of oaken.toml, and commit that.",
+			"Nobody may override gates in this project.")
 	}
 	if !l.Manifest.Team.Plays(m.Project.Person, l.Manifest.Pipeline.MayOverride) {
-		return fault.New(fault.Refused, "They can do it: "+listAnd(l.Manifest.Pipeline.MayOverride)+".", "%s may not override gates.", m.Project.Person)
+		return fault.New(fault.Refused, "They can do it: "+listAnd(l.Manifest.Pipeline.MayOverride)+".", "%s may not override gates.",
+			m.Project.Person)
 	}
 	if reason == "" {
 		return fault.New(fault.Usage, "Say why with --reason TEXT; it stays on the record.", "An override needs a reason.")
@@ -145,7 +150,9 @@ func (m *Mover) direct(ctx context.Context, env manifest.Environment, reason str
 	if reason != "" {
 		return m.mayOverride(l, reason)
 	}
-	return fault.New(fault.Refused, "Run oaken promote "+fault.Word(moves[0].From)+" "+fault.Word(env.Name)+". Who may override gates can deploy with --reason TEXT.", "%s takes work by promotion alone.", env.Name)
+	return fault.New(fault.Refused,
+		"Run oaken promote "+fault.Word(moves[0].From)+" "+fault.Word(env.Name)+". Who may override gates can deploy with --reason TEXT.",
+		"%s takes work by promotion alone.", env.Name)
 }
 
 // mayPass refuses what changes an environment past the pipeline.

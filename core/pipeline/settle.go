@@ -124,7 +124,8 @@ func (m *Mover) PrepareSettle(ctx context.Context, name string, prefer Prefer) (
 	if err != nil {
 		return nil, err
 	}
-	s := &Settlement{env: env, driver: d, Plan: SettlePlan{Format: settleFormat, Environment: name, Made: m.Now().UTC().Truncate(time.Second)}}
+	s := &Settlement{env: env, driver: d,
+		Plan: SettlePlan{Format: settleFormat, Environment: name, Made: m.Now().UTC().Truncate(time.Second)}}
 	err = m.compareSides(ctx, s, prefer)
 	if err == nil {
 		err = m.stepsBefore(ctx, s)
@@ -139,7 +140,8 @@ func (m *Mover) PrepareSettle(ctx context.Context, name string, prefer Prefer) (
 func (m *Mover) stepsBefore(ctx context.Context, s *Settlement) error {
 	steps, _, err := m.dataSteps(ctx, s.env, s.have, works{of: []ledger.Commit{m.base()}})
 	if err == nil && len(steps.Due) > 0 {
-		err = fault.New(fault.Refused, "Capture what is new there, deploy, and settle then what is left.", "Data steps are due in %s, which a deployment runs: %s.", s.env.Name, strings.Join(steps.Due, ", "))
+		err = fault.New(fault.Refused, "Capture what is new there, deploy, and settle then what is left.",
+			"Data steps are due in %s, which a deployment runs: %s.", s.env.Name, strings.Join(steps.Due, ", "))
 	}
 	return err
 }
@@ -179,7 +181,8 @@ func (m *Mover) compareSides(ctx context.Context, s *Settlement, prefer Prefer) 
 
 // settled tells of one object in which the two sides differ.
 func (p *settledPlace) settled(address string, prefer Prefer) Settled {
-	o := Settled{Address: p.name(address), Seen: p.seen(address), Chest: presence(p.here, address), Environment: presence(p.there, address), Direction: Leave}
+	o := Settled{Address: p.name(address), Seen: p.seen(address), Chest: presence(p.here, address), Environment: presence(p.there, address),
+		Direction: Leave}
 	changedHere, changedThere := true, true
 	if p.base != nil {
 		o.Chest, changedHere = stateSince(p.base, p.here, address)
@@ -316,7 +319,8 @@ func (s *Settlement) Direct(ctx context.Context) error {
 }
 
 func unmixable(err error) error {
-	return fault.New(fault.Refused, "Give objects that need each other the same direction; nothing was changed.", "The two sides can't be put together like this: %w.", err)
+	return fault.New(fault.Refused, "Give objects that need each other the same direction; nothing was changed.",
+		"The two sides can't be put together like this: %w.", err)
 }
 
 // Count gives the number of objects that go in a direction.
@@ -370,7 +374,8 @@ func (p *SettlePlan) Text() ([]byte, error) {
 	for i, d := range Directions {
 		words[i] = string(d)
 	}
-	return append([]byte("# What becomes of each object in which the workspace and the environment differ.\n# direction is one of "+strings.Join(words, ", ")+".\n"), data...), nil
+	return append([]byte("# What becomes of each object in which the workspace and the environment differ.\n# direction is one of "+
+		strings.Join(words, ", ")+".\n"), data...), nil
 }
 
 // ParseSettlePlan reads such a file.
@@ -388,11 +393,13 @@ func ParseSettlePlan(data []byte) (*SettlePlan, error) {
 		return nil, fault.New(fault.Usage, "Correct it, or write a new one with --plan.", "The plan can't be read: %s.", reason)
 	}
 	if p.Format != settleFormat {
-		return nil, fault.New(fault.Usage, "Write a new one with --plan.", "The plan has the format %q; this program knows %s.", p.Format, settleFormat)
+		return nil, fault.New(fault.Usage, "Write a new one with --plan.", "The plan has the format %q; this program knows %s.",
+			p.Format, settleFormat)
 	}
 	for _, o := range p.Objects {
 		if !slices.Contains(Directions, o.Direction) {
-			return nil, fault.New(fault.Usage, "Directions are to-chest, to-environment and leave.", "The direction %q of %s is none.", o.Direction, o.Address)
+			return nil, fault.New(fault.Usage, "Directions are to-chest, to-environment and leave.", "The direction %q of %s is none.",
+				o.Direction, o.Address)
 		}
 	}
 	return &p, nil
@@ -403,7 +410,8 @@ func ParseSettlePlan(data []byte) (*SettlePlan, error) {
 // left.
 func (s *Settlement) Follow(p *SettlePlan) error {
 	if p.Environment != s.env.Name {
-		return fault.New(fault.Usage, "Name that environment, or write a plan for this one.", "The plan is one for %s, not for %s.", p.Environment, s.env.Name)
+		return fault.New(fault.Usage, "Name that environment, or write a plan for this one.", "The plan is one for %s, not for %s.",
+			p.Environment, s.env.Name)
 	}
 	given := map[string]Settled{}
 	for _, o := range p.Objects {
@@ -434,5 +442,6 @@ func stale(address string) error {
 	if a, err := element.ParseAddress("x::" + address); err == nil {
 		at = strings.TrimPrefix(a.String(), "x::")
 	}
-	return fault.New(fault.Refused, "Nothing was changed. Write a new plan with --plan, and look at it again.", "%s has changed since the plan was made.", at)
+	return fault.New(fault.Refused, "Nothing was changed. Write a new plan with --plan, and look at it again.",
+		"%s has changed since the plan was made.", at)
 }

@@ -50,9 +50,11 @@ func (x *world) drawLandscape() string {
 	var b strings.Builder
 	b.WriteString("project = \"x\"\n\n[[lock]]\nmatch = \"**\"\npolicy = \"off\"\n")
 	env := func(name, tier, lane, branch string) {
-		fmt.Fprintf(&b, "\n[[environment]]\nname = %q\ntarget = \"folder:%s\"\ninto = \"files\"\ntier = %q\nlane = %q\nbranch = %q\n", name, filepath.ToSlash(filepath.Join(x.root, "stages", name)), tier, lane, branch)
+		fmt.Fprintf(&b, "\n[[environment]]\nname = %q\ntarget = \"folder:%s\"\ninto = \"files\"\ntier = %q\nlane = %q\nbranch = %q\n", name,
+			filepath.ToSlash(filepath.Join(x.root, "stages", name)), tier, lane, branch)
 		if x.r.IntN(2) == 0 {
-			fmt.Fprintf(&b, "\n[[environment.also]]\ntarget = \"folder:%s\"\ninto = \"more\"\n", filepath.ToSlash(filepath.Join(x.root, "stages", name+"-more")))
+			fmt.Fprintf(&b, "\n[[environment.also]]\ntarget = \"folder:%s\"\ninto = \"more\"\n",
+				filepath.ToSlash(filepath.Join(x.root, "stages", name+"-more")))
 		}
 	}
 	var moves [][2]string
@@ -129,7 +131,8 @@ func newWorld(t *testing.T, seed uint64) *world {
 	}
 	now := time.Date(2026, 6, 1, 9, 0, 0, 0, time.UTC)
 	clock := func() time.Time { now = now.Add(time.Minute); return now }
-	w, err := workspace.Begin(ctx, workspace.Host{Now: clock, Machine: "desk", Person: "Imke", Kinds: all.Table()}, folder, workspace.BeginOptions{})
+	w, err := workspace.Begin(ctx, workspace.Host{Now: clock, Machine: "desk", Person: "Imke", Kinds: all.Table()}, folder,
+		workspace.BeginOptions{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -264,7 +267,8 @@ func (x *world) play() {
 func (x *world) commit(branch string) {
 	files := map[string][]byte{}
 	for range 1 + x.r.IntN(2) {
-		name := x.pick([]string{"files/f0.txt", "files/f1.txt", "files/f2.txt", "files/f3.txt", "more/g0.txt", "more/g1.txt", "files/new.txt"})
+		name := x.pick([]string{"files/f0.txt", "files/f1.txt", "files/f2.txt", "files/f3.txt", "more/g0.txt", "more/g1.txt",
+			"files/new.txt"})
 		files[name] = []byte(text(x.r.IntN(4), x.r.IntN(4)))
 	}
 	x.record(branch, files)
@@ -339,7 +343,8 @@ func (x *world) mergeCommit(theirs ledger.Commit, to string, takeTheirs bool) {
 		return
 	}
 	settled = settled || len(b.Merged.Conflicts) > 0 // with something that was taken back
-	_, err = x.w.Chest.Publish(ctx, chest.Draft{Branch: to, Tip: onto.ID, Merged: theirs.ID, Tree: b.Tree, Author: "Imke", Workspace: x.w.Name, Time: x.m.Now(), Message: "merge", Settled: settled})
+	_, err = x.w.Chest.Publish(ctx, chest.Draft{Branch: to, Tip: onto.ID, Merged: theirs.ID, Tree: b.Tree, Author: "Imke",
+		Workspace: x.w.Name, Time: x.m.Now(), Message: "merge", Settled: settled})
 	if err != nil {
 		x.t.Fatal(err)
 	}
@@ -459,7 +464,8 @@ type graph struct {
 }
 
 func (x *world) readGraph() *graph {
-	g := &graph{map[ledger.ID]ledger.Commit{}, map[ledger.ID]map[ledger.ID]bool{}, map[ledger.ID]ledger.ID{}, map[ledger.ID]bool{}, map[ledger.ID]string{}, map[ledger.ID][]ledger.ID{}}
+	g := &graph{map[ledger.ID]ledger.Commit{}, map[ledger.ID]map[ledger.ID]bool{}, map[ledger.ID]ledger.ID{}, map[ledger.ID]bool{},
+		map[ledger.ID]string{}, map[ledger.ID][]ledger.ID{}}
 	var list []ledger.Commit
 	var picks map[ledger.ID]ledger.ID
 	var settled map[ledger.ID]bool

@@ -53,7 +53,8 @@ func heldState(env manifest.Environment, files environment.Files) state.State {
 
 // perTarget lets this person's changes be told in each target of an environment: fn gets
 // its driver, and the files of two states below its folder.
-func (m *Mover) perTarget(ctx context.Context, env manifest.Environment, a, b environment.Files, fn func(s manifest.Site, f folder, d environment.Driver, a, b environment.Files) error) error {
+func (m *Mover) perTarget(ctx context.Context, env manifest.Environment, a, b environment.Files,
+	fn func(s manifest.Site, f folder, d environment.Driver, a, b environment.Files) error) error {
 	for _, s := range env.Sites() {
 		f, err := m.folderOf(s.Into, s.Target)
 		if err != nil {
@@ -73,7 +74,8 @@ func (m *Mover) perTarget(ctx context.Context, env manifest.Environment, a, b en
 
 // onlyMineIn gives what an environment has, with this person's objects as they are in
 // another set of files, and who is behind the differences.
-func (m *Mover) onlyMineIn(ctx context.Context, env manifest.Environment, own, other environment.Files) (environment.Files, []Attribution, error) {
+func (m *Mover) onlyMineIn(ctx context.Context, env manifest.Environment, own, other environment.Files) (environment.Files,
+	[]Attribution, error) {
 	out := environment.Files{}
 	var by []Attribution
 	err := m.perTarget(ctx, env, own, other, func(s manifest.Site, f folder, d environment.Driver, a, b environment.Files) error {
@@ -110,7 +112,8 @@ func whole(ctx context.Context, d environment.Driver, have environment.Files) (*
 
 // planOf plans what makes an environment hold the files of a state; what it is known to hold
 // tells what was called otherwise, and the work that the state has, which data steps are due.
-func (m *Mover) planOf(ctx context.Context, d environment.Driver, env manifest.Environment, s state.State, files, lost environment.Files, has works) (*environment.Plan, error) {
+func (m *Mover) planOf(ctx context.Context, d environment.Driver, env manifest.Environment, s state.State, files, lost environment.Files,
+	has works) (*environment.Plan, error) {
 	past := &environment.Past{Lost: lost, Runs: map[string]bool{}}
 	list, err := s.Files(ctx)
 	for _, f := range list {

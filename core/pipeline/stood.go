@@ -72,8 +72,10 @@ func (c *capturing) whichItStoodOn(other ledger.Commit, near, known int) error {
 		how = "in nothing"
 	}
 	return fault.New(fault.Refused,
-		fmt.Sprintf("If it was brought to that, from a copy or by hand, say oaken capture %s --stood-on %s. If somebody has changed all of it, say --stood-on %s.", name, label(other), label(c.record.Commit)),
-		"%s was known to hold %s, and differs from that in %s; from %s it differs %s. Which of the two it stood on can't be told; nothing was captured.", name, label(c.record.Commit), objectCount(known), label(other), how)
+		fmt.Sprintf("If it was brought to that, from a copy or by hand, say oaken capture %s --stood-on %s. If somebody has changed all "+
+			"of it, say --stood-on %s.", name, label(other), label(c.record.Commit)),
+		"%s was known to hold %s, and differs from that in %s; from %s it differs %s. Which of the two it stood on can't be told; "+
+			"nothing was captured.", name, label(c.record.Commit), objectCount(known), label(other), how)
 }
 
 func objectCount(n int) string {

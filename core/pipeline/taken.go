@@ -22,7 +22,8 @@ func (m *Mover) recordTaken(ctx context.Context, r *Rollback, aside int64, order
 	for range mostTries {
 		x := chest.TakingBack{Kept: order, Author: w.Person, Workspace: w.Name, Time: m.Now(), Aside: aside}
 		for _, c := range r.Takes {
-			x.Absences = append(x.Absences, ledger.Absence{Environment: r.Environment.Name, Work: c.ID, Person: w.Person, Time: x.Time, Reason: reason, Kept: aside})
+			x.Absences = append(x.Absences, ledger.Absence{Environment: r.Environment.Name, Work: c.ID, Person: w.Person, Time: x.Time,
+				Reason: reason, Kept: aside})
 		}
 		held, err := w.Chest.Hold(ctx)
 		if err != nil {
@@ -88,7 +89,8 @@ func (m *Mover) takingCommit(ctx context.Context, r *Rollback, reason string) (d
 	if reason != "" {
 		message += "\n\n" + reason
 	}
-	return chest.Draft{Branch: branch, Tip: tip.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: m.Now(), Message: message, Takes: there}, nil
+	return chest.Draft{Branch: branch, Tip: tip.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: m.Now(), Message: message,
+		Takes: there}, nil
 }
 
 // treeWithout takes out of a commit what a rollback takes back: all that led from what the
@@ -121,7 +123,8 @@ func (m *Mover) treeWithout(ctx context.Context, tip ledger.Commit, r *Rollback)
 // takesFrom reports whether others take work from the branch of an environment: another
 // environment, or the people of a lane, who commit to it.
 func takesFrom(l *landscape.Landscape, branch string, env manifest.Environment) bool {
-	if env.Tier == manifest.Development || env.Tier == "" || slices.ContainsFunc(l.Manifest.Pipeline.Lanes, func(lane manifest.Lane) bool { return lane.Branch == branch }) {
+	if env.Tier == manifest.Development || env.Tier == "" ||
+		slices.ContainsFunc(l.Manifest.Pipeline.Lanes, func(lane manifest.Lane) bool { return lane.Branch == branch }) {
 		return true
 	}
 	return slices.ContainsFunc(l.Manifest.Environments, func(e manifest.Environment) bool {
@@ -131,7 +134,8 @@ func takesFrom(l *landscape.Landscape, branch string, env manifest.Environment) 
 
 // comesAgain lists what of some work was taken back from an environment, the last taking of
 // each, and what was lost then.
-func (m *Mover) comesAgain(ctx context.Context, env manifest.Environment, works []ledger.Commit) (out []ledger.Absence, lost environment.Files, err error) {
+func (m *Mover) comesAgain(ctx context.Context, env manifest.Environment, works []ledger.Commit) (out []ledger.Absence,
+	lost environment.Files, err error) {
 	all, err := m.Project.Chest.Absences(ctx)
 	if err != nil || len(all[env.Name]) == 0 || len(works) == 0 {
 		return nil, nil, err

@@ -65,7 +65,9 @@ func (m *Mover) PrepareWithdrawal(ctx context.Context, name string, o WithdrawOp
 	}
 	branch := l.Manifest.BranchOf(env)
 	if branch == "" || takesFrom(l, branch, env) {
-		return nil, fault.New(fault.Refused, "Undo the work on the branch, with oaken revert, and promote that; or give "+name+" a branch of its own: branch = \""+name+"\" in oaken.toml.",
+		return nil, fault.New(fault.Refused,
+			"Undo the work on the branch, with oaken revert, and promote that; or give "+name+" a branch of its own: branch = \""+name+
+				"\" in oaken.toml.",
 			"%s has no branch of its own, so what is taken out of it would go from others too.", name)
 	}
 	x := &Withdrawal{Item: o.Item}
@@ -105,24 +107,28 @@ func (m *Mover) planWithdrawal(ctx context.Context, env manifest.Environment, br
 			return err
 		}
 		if len(b.Merged.Conflicts) > 0 {
-			return fault.New(fault.Conflict, "Take that out first, or undo the work on a branch where you can settle it.", "%s can't be taken out alone: other work has changed %s since.", label(c), b.Merged.Conflicts[0].Address)
+			return fault.New(fault.Conflict, "Take that out first, or undo the work on a branch where you can settle it.",
+				"%s can't be taken out alone: other work has changed %s since.", label(c), b.Merged.Conflicts[0].Address)
 		}
 		tree = b.Tree
 	}
 	what := env.Name + " without " + o.Item
-	d, err := m.prepare(ctx, env.Name, m.Project.TreeState(tree, what), what, false, nil, works{of: []ledger.Commit{r.Commit}, without: x.Takes})
+	d, err := m.prepare(ctx, env.Name, m.Project.TreeState(tree, what), what, false, nil,
+		works{of: []ledger.Commit{r.Commit}, without: x.Takes})
 	if err != nil {
 		return err
 	}
 	d.release, x.release = x.release, nil
 	x.Deployment = *d
-	x.draft = chest.Draft{Branch: branch, Tip: x.onto.ID, Tree: tree, Author: m.Project.Person, Workspace: m.Project.Name, Message: "Withdrawn from " + env.Name + ": " + o.Item, Item: ""}
+	x.draft = chest.Draft{Branch: branch, Tip: x.onto.ID, Tree: tree, Author: m.Project.Person, Workspace: m.Project.Name,
+		Message: "Withdrawn from " + env.Name + ": " + o.Item, Item: ""}
 	beside, err := m.lacks(ctx, x.onto, r.Commit)
 	if err != nil {
 		return errors.Join(err, d.driver.Close())
 	}
 	if len(beside) > 0 { // what was captured there and is not in the branch yet comes first
-		x.drafts = append(x.drafts, chest.Draft{Branch: branch, Tip: x.onto.ID, Merged: r.Commit.ID, Tree: r.Commit.Tree, Author: m.Project.Person, Workspace: m.Project.Name, Time: m.Now(), Message: "What " + env.Name + " holds"})
+		x.drafts = append(x.drafts, chest.Draft{Branch: branch, Tip: x.onto.ID, Merged: r.Commit.ID, Tree: r.Commit.Tree,
+			Author: m.Project.Person, Workspace: m.Project.Name, Time: m.Now(), Message: "What " + env.Name + " holds"})
 	}
 	for _, c := range x.Takes {
 		x.draft.Takes = append(x.draft.Takes, c.ID)
@@ -131,12 +137,14 @@ func (m *Mover) planWithdrawal(ctx context.Context, env manifest.Environment, br
 }
 
 // chooseWithdrawn finds the work that goes, and what stands on it.
-func (m *Mover) chooseWithdrawn(ctx context.Context, env manifest.Environment, branch string, standing ledger.Commit, o WithdrawOptions, x *Withdrawal) error {
+func (m *Mover) chooseWithdrawn(ctx context.Context, env manifest.Environment, branch string, standing ledger.Commit, o WithdrawOptions,
+	x *Withdrawal) error {
 	var all []ledger.Commit
 	err := arrival.View(ctx, m.Project.Chest, func(r *arrival.Reader) (err error) {
 		waiting, err := r.Missing(standing, x.onto)
 		if err == nil && len(waiting) > 0 {
-			err = fault.New(fault.Refused, "Promote that first, or take it back from the branch.", "Branch %s has work that %s has not yet: %s.", branch, env.Name, labels(waiting, 3))
+			err = fault.New(fault.Refused, "Promote that first, or take it back from the branch.",
+				"Branch %s has work that %s has not yet: %s.", branch, env.Name, labels(waiting, 3))
 		}
 		if err == nil {
 			all, err = r.Missing(ledger.Commit{}, standing)
@@ -152,7 +160,8 @@ func (m *Mover) chooseWithdrawn(ctx context.Context, env manifest.Environment, b
 		}
 	}
 	if len(x.Takes) == 0 {
-		return fault.New(fault.Refused, "oaken deployments "+fault.Word(env.Name)+" --by-item lists the items that it has.", "%s has no work for %s.", env.Name, o.Item)
+		return fault.New(fault.Refused, "oaken deployments "+fault.Word(env.Name)+" --by-item lists the items that it has.",
+			"%s has no work for %s.", env.Name, o.Item)
 	}
 	if x.Dependents, err = m.dependents(ctx, x.Takes, all); err != nil || len(x.Dependents) == 0 {
 		return err
@@ -163,7 +172,8 @@ func (m *Mover) chooseWithdrawn(ctx context.Context, env manifest.Environment, b
 		if len(x.Dependents) > 1 {
 			more = fmt.Sprintf(" (and %d more)", len(x.Dependents)-1)
 		}
-		return fault.New(fault.Refused, "Take that out, too, with --with-dependents.", "%s %s %s, which %s brings%s.", label(n.Commit), n.How, n.What, label(n.For), more)
+		return fault.New(fault.Refused, "Take that out, too, with --with-dependents.", "%s %s %s, which %s brings%s.", label(n.Commit),
+			n.How, n.What, label(n.For), more)
 	}
 	for _, n := range x.Dependents {
 		x.Takes = append(x.Takes, n.Commit)
@@ -234,12 +244,14 @@ func (m *Mover) Withdraw(ctx context.Context, x *Withdrawal, o DeployOptions) (e
 	}
 	c := chest.Conclusion{Drafts: append(x.drafts, x.draft)}
 	for _, work := range x.Takes {
-		c.Absences = append(c.Absences, ledger.Absence{Environment: x.Environment.Name, Work: work.ID, Person: m.Project.Person, Time: x.draft.Time, Reason: o.Reason, Kept: kept})
+		c.Absences = append(c.Absences, ledger.Absence{Environment: x.Environment.Name, Work: work.ID, Person: m.Project.Person,
+			Time: x.draft.Time, Reason: o.Reason, Kept: kept})
 	}
 	if known, err := m.Project.Chest.Branch(ctx, x.draft.Branch); err != nil || known.Name == "" {
 		c.NewBranch = ledger.Branch{Name: x.draft.Branch, Tip: x.onto.ID, Origin: label(x.onto), Author: m.Project.Person, Time: began}
 	}
-	if x.Commit, err = m.conclude(ctx, &x.Deployment, kept, account{action: ActionWithdraw, lane: x.Environment.Lane, source: x.onto.ID, reason: o.Reason, began: began}, c, ActionWithdraw+" "+x.Item); err != nil {
+	if x.Commit, err = m.conclude(ctx, &x.Deployment, kept, account{action: ActionWithdraw, lane: x.Environment.Lane, source: x.onto.ID,
+		reason: o.Reason, began: began}, c, ActionWithdraw+" "+x.Item); err != nil {
 		return err
 	}
 	_ = m.Project.Chest.Gather(ctx)

@@ -32,7 +32,8 @@ type Preset struct {
 var All = []Preset{
 	{"engine-assets", "a game engine's project of Assets and ProjectSettings",
 		[]string{"Assets", "ProjectSettings"},
-		[]string{"Library", "Temp", "Obj", "Logs", "UserSettings", "MemoryCaptures", "Build", "Builds", "*.csproj", "*.sln"}, nil, []manifest.Companion{{Of: "Assets/**", Is: "{path}.meta"}}},
+		[]string{"Library", "Temp", "Obj", "Logs", "UserSettings", "MemoryCaptures", "Build", "Builds", "*.csproj", "*.sln"}, nil,
+		[]manifest.Companion{{Of: "Assets/**", Is: "{path}.meta"}}},
 	{"engine-content", "a game engine's project with a .uproject file",
 		[]string{"*.uproject"},
 		[]string{"Binaries", "DerivedDataCache", "Intermediate", "Saved", "**/*.VC.db", ".vs"}, nil, nil},

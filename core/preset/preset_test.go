@@ -13,8 +13,10 @@ import (
 
 func TestProjectsAreRecognisedByTheirSigns(t *testing.T) {
 	for _, c := range []struct{ lies, want string }{
-		{"Assets/ ProjectSettings/", "engine-assets"}, {"Assets/", ""}, {"Reef.uproject Content/", "engine-content"}, {"project.godot", "engine-scenes"}, {"package.json plan.docx", "web office"},
-		{"reef.blend", "modelling"}, {"solution.xml customizations.xml", "low-code-export"}, {"Solution.xml", ""}, {"a.sqlproj", "database-project"}, {"notes.txt", ""},
+		{"Assets/ ProjectSettings/", "engine-assets"}, {"Assets/", ""}, {"Reef.uproject Content/", "engine-content"}, {"project.godot",
+			"engine-scenes"}, {"package.json plan.docx", "web office"},
+		{"reef.blend", "modelling"}, {"solution.xml customizations.xml", "low-code-export"}, {"Solution.xml", ""}, {"a.sqlproj",
+			"database-project"}, {"notes.txt", ""},
 	} {
 		dir := t.TempDir()
 		for name := range strings.FieldsSeq(c.lies) {

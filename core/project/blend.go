@@ -100,7 +100,8 @@ func (p *Project) blendOn(ctx context.Context, g Ground, onto content.Digest, th
 	return b, err
 }
 
-func (p *Project) BlendAgainst(ctx context.Context, base state.State, onto content.Digest, theirs state.State, settle element.Settle) (*Blended, error) {
+func (p *Project) BlendAgainst(ctx context.Context, base state.State, onto content.Digest, theirs state.State,
+	settle element.Settle) (*Blended, error) {
 	m, err := p.Reader().Merge(ctx, base, p.TreeState(onto, "mine"), theirs, settle)
 	if err != nil {
 		return nil, err

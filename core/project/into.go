@@ -45,7 +45,8 @@ func (p *Project) mergeInto(ctx context.Context, o Into) (*Arrived, error) {
 		return nil, fault.New(fault.Usage, "There is nothing to merge.", "Everything of %s is in %s already.", Label(o.Theirs), o.Branch)
 	}
 	if len(m.Merged.Conflicts) > 0 {
-		return nil, fault.New(fault.Conflict, "Merge "+o.Branch+" into that branch, and settle it there.", "It does not merge, at %s%s.", m.Merged.Conflicts[0].Address, more(len(m.Merged.Conflicts)-1))
+		return nil, fault.New(fault.Conflict, "Merge "+o.Branch+" into that branch, and settle it there.", "It does not merge, at %s%s.",
+			m.Merged.Conflicts[0].Address, more(len(m.Merged.Conflicts)-1))
 	}
 	tree := m.Tree
 	if o.Check != nil {
@@ -53,7 +54,8 @@ func (p *Project) mergeInto(ctx context.Context, o Into) (*Arrived, error) {
 			return nil, err
 		}
 	}
-	c, err := p.Chest.PublishRuled(ctx, chest.Draft{Branch: o.Branch, Tip: o.Onto.ID, Merged: o.Theirs.ID, Tree: tree, Author: p.Person, Workspace: p.Name, Time: p.Now(), Message: o.Message, Item: o.Item}, o.By)
+	c, err := p.Chest.PublishRuled(ctx, chest.Draft{Branch: o.Branch, Tip: o.Onto.ID, Merged: o.Theirs.ID, Tree: tree, Author: p.Person,
+		Workspace: p.Name, Time: p.Now(), Message: o.Message, Item: o.Item}, o.By)
 	if err != nil {
 		return nil, err
 	}

@@ -79,14 +79,16 @@ func (p *Project) TreeTaking(ctx context.Context, tree, from content.Digest, pat
 
 // CommitFiles records files, nil ones removed, on top of a commit that is the tip of a branch, which need
 // not be the workspace's. Nothing in the workspace changes.
-func (p *Project) CommitFiles(ctx context.Context, branch string, on ledger.Commit, files map[string][]byte, message string) (ledger.Commit, error) {
+func (p *Project) CommitFiles(ctx context.Context, branch string, on ledger.Commit, files map[string][]byte,
+	message string) (ledger.Commit, error) {
 	var made ledger.Commit
 	err := p.Chest.Storing(ctx, func() error {
 		tree, err := p.TreeWith(ctx, on.Tree, files)
 		if err != nil {
 			return err
 		}
-		made, err = p.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: on.ID, Tree: tree, Author: p.Person, Workspace: p.Name, Time: p.Now(), Message: message})
+		made, err = p.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: on.ID, Tree: tree, Author: p.Person, Workspace: p.Name,
+			Time: p.Now(), Message: message})
 		return err
 	})
 	return made, err
@@ -164,5 +166,6 @@ func Unstored(p string, err error) error {
 	if explained := chest.Explain(err); fault.CodeOf(explained) == fault.Unreachable {
 		return explained
 	}
-	return fault.New(fault.Failed, "Nothing was recorded. Check the disk and the rights, and commit again.", "%s can't be stored: %w.", p, err)
+	return fault.New(fault.Failed, "Nothing was recorded. Check the disk and the rights, and commit again.",
+		"%s can't be stored: %w.", p, err)
 }

@@ -58,7 +58,8 @@ func (g Warden) MayRule(ctx context.Context, from content.Digest, text []byte) e
 	after := &manifest.Manifest{}
 	if text != nil {
 		if after, err = g.ReadManifest(text); err != nil {
-			return fault.New(fault.Refused, "Correct "+manifest.Name+" first.", "%s could not be read then, and with it the rules that guard branch %s: %w.", manifest.Name, chest.FirstBranch, err)
+			return fault.New(fault.Refused, "Correct "+manifest.Name+" first.",
+				"%s could not be read then, and with it the rules that guard branch %s: %w.", manifest.Name, chest.FirstBranch, err)
 		}
 	}
 	changes := before.RulesThatChange(after)
@@ -78,8 +79,11 @@ func (g Warden) MayRule(ctx context.Context, from content.Digest, text []byte) e
 	} else if !left && g.Owner != nil && g.Owner() {
 		return g.asOwner(ctx, list, may)
 	}
-	return fault.New(fault.Refused, "Nothing was recorded. Propose it alone: commit oaken.toml on a branch of its own, open a review into "+chest.FirstBranch+", and let one of them merge it.",
-		"Rules that change on branch %s: %s. They are changed by %s alone.", chest.FirstBranch, strings.Join(list, "; "), strings.Join(may, ", "))
+	return fault.New(fault.Refused,
+		"Nothing was recorded. Propose it alone: commit oaken.toml on a branch of its own, open a review into "+chest.FirstBranch+
+			", and let one of them merge it.",
+		"Rules that change on branch %s: %s. They are changed by %s alone.", chest.FirstBranch, strings.Join(list, "; "),
+		strings.Join(may, ", "))
 }
 
 // goneAfter is how long nothing was seen of somebody who is not here any more.
@@ -117,7 +121,8 @@ func (g Warden) somebodyLeft(ctx context.Context, team manifest.Team, may []stri
 // puts it on the record.
 func (g Warden) asOwner(ctx context.Context, changes, may []string) error {
 	said := "As the chest's owner, because nothing was seen of " + strings.Join(may, ", ") + " for 90 days: " + strings.Join(changes, "; ")
-	return g.Chest.Attempted(ctx, ledger.Attempt{Environment: chest.FirstBranch, Action: "rules", Person: g.Person, Workspace: g.Name, Time: g.Now(), Outcome: "changed", Said: said})
+	return g.Chest.Attempted(ctx, ledger.Attempt{Environment: chest.FirstBranch, Action: "rules", Person: g.Person, Workspace: g.Name,
+		Time: g.Now(), Outcome: "changed", Said: said})
 }
 
 // RecordName gives the name under which records of an environment are kept.

@@ -110,7 +110,8 @@ func (d *Deployments) Sheet() ([]byte, error) {
 		return nil, err
 	}
 	w := &writer{f: f, head: head, when: when}
-	w.sheet("Deployments", []string{"number", "time", "environment", "state", "what", "from", "lane", "by", "items", "steps", "seconds", "gates", "reason", "taken back"}, []float64{8, 18, 16, 14, 12, 14, 14, 12, 24, 8, 9, 40, 30, 18})
+	w.sheet("Deployments", []string{"number", "time", "environment", "state", "what", "from", "lane", "by", "items", "steps", "seconds",
+		"gates", "reason", "taken back"}, []float64{8, 18, 16, 14, 12, 14, 14, 12, 24, 8, 9, 40, 30, 18})
 	for _, r := range d.Records {
 		w.row(d.row(r))
 	}
@@ -166,13 +167,15 @@ func cut(s string) string {
 }
 
 func (d *Deployments) row(r pipeline.Record) []any {
-	out := []any{r.Number, r.Time.Local(), r.Environment, workspace.Label(r.Commit), "deploy", "", "", r.Author, "", r.Deployment.Steps, "", "", "", ""}
+	out := []any{r.Number, r.Time.Local(), r.Environment, workspace.Label(r.Commit), "deploy", "", "", r.Author, "", r.Deployment.Steps,
+		"", "", "", ""}
 	if a := r.Account; a != nil {
 		var gates []string
 		for _, g := range r.Gates {
 			gates = append(gates, fmt.Sprintf("%s: %s", g.Name, g.Verdict))
 		}
-		out[4], out[5], out[6], out[8], out[10], out[11], out[12] = a.Action, a.Origin, a.Lane, strings.Join(a.Items, ", "), a.Took.Seconds(), strings.Join(gates, ", "), a.Reason
+		out[4], out[5], out[6], out[8], out[10], out[11], out[12] = a.Action, a.Origin, a.Lane, strings.Join(a.Items, ", "),
+			a.Took.Seconds(), strings.Join(gates, ", "), a.Reason
 	}
 	if r.Undone != nil {
 		out[13] = r.Undone.Time.Local()

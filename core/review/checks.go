@@ -43,11 +43,13 @@ func (d *Desk) checks(ctx context.Context, r *Review, list []manifest.ReviewChec
 		if failed != nil {
 			kind = ledger.RemarkKind("failed:" + c.Name)
 		}
-		if err := d.Project.Chest.AddRemark(ctx, ledger.Remark{Review: r.Number, Kind: kind, Tip: r.Tip.ID, Author: d.Project.Person, Time: d.now(), Text: output}); err != nil {
+		if err := d.Project.Chest.AddRemark(ctx, ledger.Remark{Review: r.Number, Kind: kind, Tip: r.Tip.ID, Author: d.Project.Person,
+			Time: d.now(), Text: output}); err != nil {
 			return err
 		}
 		if failed != nil {
-			return fault.New(fault.Refused, "Its output is kept: oaken review show tells it.", "The check %s did not pass (%w): %s", c.Name, failed, check.LastLine(output))
+			return fault.New(fault.Refused, "Its output is kept: oaken review show tells it.", "The check %s did not pass (%w): %s", c.Name,
+				failed, check.LastLine(output))
 		}
 	}
 	return nil

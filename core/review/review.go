@@ -129,7 +129,9 @@ func (d *Desk) Open(ctx context.Context, o Draft) (*Review, error) {
 		o.Target = chest.FirstBranch
 	}
 	if o.Source == o.Target {
-		return nil, fault.New(fault.Usage, "Make a branch with oaken branch NAME, switch to it (edits come along), commit there, and open the review from it.", "A review brings the work of one branch into another, and both are %s.", o.Source)
+		return nil, fault.New(fault.Usage,
+			"Make a branch with oaken branch NAME, switch to it (edits come along), commit there, and open the review from it.",
+			"A review brings the work of one branch into another, and both are %s.", o.Source)
 	}
 	if strings.TrimSpace(o.Title) == "" {
 		return nil, fault.New(fault.Usage, "Give it with --title TEXT.", "A review needs a title.")
@@ -142,7 +144,8 @@ func (d *Desk) Open(ctx context.Context, o Draft) (*Review, error) {
 		}
 	}
 	if branch == o.Source && unsent {
-		return nil, fault.New(fault.Refused, "Publish them first, with oaken sync.", "Commits of %s are unsent, so others can't see them.", o.Source)
+		return nil, fault.New(fault.Refused, "Publish them first, with oaken sync.", "Commits of %s are unsent, so others can't see them.",
+			o.Source)
 	}
 	all, err := w.Chest.Reviews(ctx)
 	if err != nil {
@@ -150,15 +153,18 @@ func (d *Desk) Open(ctx context.Context, o Draft) (*Review, error) {
 	}
 	for _, r := range all {
 		if r.State == ledger.ReviewOpen && r.Source == o.Source && r.Target == o.Target {
-			return nil, fault.New(fault.Usage, fmt.Sprintf("It takes new commits of %s by itself: oaken review show %d.", o.Source, r.Number), "Review %d of %s into %s is open already.", r.Number, o.Source, o.Target)
+			return nil, fault.New(fault.Usage, fmt.Sprintf("It takes new commits of %s by itself: oaken review show %d.", o.Source,
+				r.Number), "Review %d of %s into %s is open already.", r.Number, o.Source, o.Target)
 		}
 	}
-	r := &Review{Review: ledger.Review{Title: o.Title, Text: o.Text, Item: o.Item, Source: o.Source, Target: o.Target, Author: w.Person, Workspace: w.Name, Opened: d.now(), State: ledger.ReviewOpen}}
+	r := &Review{Review: ledger.Review{Title: o.Title, Text: o.Text, Item: o.Item, Source: o.Source, Target: o.Target, Author: w.Person,
+		Workspace: w.Name, Opened: d.now(), State: ledger.ReviewOpen}}
 	if err := d.fill(ctx, r); err != nil {
 		return nil, err
 	}
 	if len(r.Paths) == 0 {
-		return nil, fault.New(fault.Usage, "Commit something on "+o.Source+" first.", "Everything of %s is in %s already.", o.Source, o.Target)
+		return nil, fault.New(fault.Usage, "Commit something on "+o.Source+" first.", "Everything of %s is in %s already.",
+			o.Source, o.Target)
 	}
 	r.Number, err = w.Chest.AddReview(ctx, r.Review)
 	return r, err
@@ -284,7 +290,8 @@ func (d *Desk) rules(ctx context.Context, onto ledger.Commit) (manifest.ReviewRu
 func missing(r *Review, rules manifest.ReviewRules) []string {
 	var out []string
 	if n := len(r.Conflicts); n > 0 {
-		out = append(out, fmt.Sprintf("It does not merge: %s%s. Merge %s into %s and settle that there.", r.Conflicts[0].Address, others(n-1), r.Target, r.Source))
+		out = append(out, fmt.Sprintf("It does not merge: %s%s. Merge %s into %s and settle that there.", r.Conflicts[0].Address,
+			others(n-1), r.Target, r.Source))
 	}
 	var approved []string
 	for _, a := range r.Said(ledger.Approval, true) {
@@ -348,7 +355,8 @@ func (d *Desk) Approve(ctx context.Context, number int64, text string) error {
 		return err
 	}
 	if r.Author == d.Project.Person && !rules.SelfApproval {
-		return fault.New(fault.Refused, "Ask somebody else to look at it.", "Review %d is your own, and this project lets nobody approve their own work.", number)
+		return fault.New(fault.Refused, "Ask somebody else to look at it.",
+			"Review %d is your own, and this project lets nobody approve their own work.", number)
 	}
 	return d.say(ctx, number, ledger.Approval, "", text)
 }
@@ -375,7 +383,8 @@ func (d *Desk) say(ctx context.Context, number int64, kind ledger.RemarkKind, ad
 		}
 	}
 	text = strings.TrimSpace(text)
-	if err := d.Project.Chest.AddRemark(ctx, ledger.Remark{Review: number, Kind: kind, Address: address, Tip: r.Tip.ID, Author: d.Project.Person, Time: d.now(), Text: text}); err != nil {
+	if err := d.Project.Chest.AddRemark(ctx, ledger.Remark{Review: number, Kind: kind, Address: address, Tip: r.Tip.ID,
+		Author: d.Project.Person, Time: d.now(), Text: text}); err != nil {
 		return err
 	}
 	if d.Project.Name == r.Workspace {
@@ -418,7 +427,8 @@ func (d *Desk) Withdraw(ctx context.Context, number int64) error {
 		return fault.New(fault.Refused, "oaken review list shows those that are open.", "Review %d is %s.", number, r.State)
 	}
 	if r.Author != d.Project.Person {
-		return fault.New(fault.Refused, "Decline it with oaken review decline, and say why.", "Only %s, who opened it, withdraws review %d.", r.Author, number)
+		return fault.New(fault.Refused, "Decline it with oaken review decline, and say why.",
+			"Only %s, who opened it, withdraws review %d.", r.Author, number)
 	}
 	row := r.Review
 	row.State, row.Closer, row.Closed = ledger.ReviewEnded, d.Project.Person, d.now()
@@ -436,9 +446,12 @@ func (d *Desk) Merge(ctx context.Context, number int64, message string, progress
 	case r.State != ledger.ReviewOpen:
 		return nil, nil, fault.New(fault.Refused, "oaken review list shows those that are open.", "Review %d is %s.", number, r.State)
 	case len(r.Conflicts) > 0:
-		return nil, nil, fault.New(fault.Conflict, "Run oaken go "+fault.Word(r.Source)+", oaken merge "+fault.Word(r.Target)+", and settle it there; the review goes on.", "Review %d does not merge, at %s%s.", number, r.Conflicts[0].Address, others(len(r.Conflicts)-1))
+		return nil, nil, fault.New(fault.Conflict,
+			"Run oaken go "+fault.Word(r.Source)+", oaken merge "+fault.Word(r.Target)+", and settle it there; the review goes on.",
+			"Review %d does not merge, at %s%s.", number, r.Conflicts[0].Address, others(len(r.Conflicts)-1))
 	case len(r.Missing) > 0:
-		return nil, nil, fault.New(fault.Refused, "oaken review show "+fmt.Sprint(number)+" tells all that is missing.", "Review %d can't be merged yet: %s", number, strings.TrimSuffix(r.Missing[0], "."))
+		return nil, nil, fault.New(fault.Refused, "oaken review show "+fmt.Sprint(number)+" tells all that is missing.",
+			"Review %d can't be merged yet: %s", number, strings.TrimSuffix(r.Missing[0], "."))
 	}
 	first, err := d.Project.Chest.Branch(ctx, chest.FirstBranch)
 	if err != nil {
@@ -468,7 +481,9 @@ func (d *Desk) Merge(ctx context.Context, number int64, message string, progress
 		err = d.Home.Follow(ctx, r.Target, r.Onto)
 	}
 	if d.Project.Name != r.Workspace {
-		err = errors.Join(err, d.Project.Chest.Notify(ctx, ledger.Notice{Workspace: r.Workspace, Time: d.now(), Text: fmt.Sprintf("%s merged your review %d (%s) as %s.", d.Project.Person, number, r.Title, project.Label(c.Commit))}))
+		err = errors.Join(err, d.Project.Chest.Notify(ctx,
+			ledger.Notice{Workspace: r.Workspace, Time: d.now(), Text: fmt.Sprintf("%s merged your review %d (%s) as %s.", d.Project.Person,
+				number, r.Title, project.Label(c.Commit))}))
 	}
 	r.Review = row
 	return r, c, err

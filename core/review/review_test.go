@@ -37,7 +37,8 @@ func sit(t *testing.T) *table {
 	t.Helper()
 	s := &table{t: t, chest: chesttest.New(t, "Imke"), tips: map[string]ledger.Commit{}, now: time.Date(2026, 5, 4, 9, 0, 0, 0, time.UTC)}
 	s.commit("main", map[string]string{"oaken.toml": "project = \"reef\"\n" + rules, "notes/opening.txt": "one\ntwo\n"})
-	if err := s.chest.AddBranch(t.Context(), ledger.Branch{Name: "kelp", Tip: s.tips["main"].ID, Origin: "main", Author: "Imke", Time: s.now}); err != nil {
+	if err := s.chest.AddBranch(t.Context(), ledger.Branch{Name: "kelp", Tip: s.tips["main"].ID, Origin: "main", Author: "Imke",
+		Time: s.now}); err != nil {
 		t.Fatal(err)
 	}
 	s.tips["kelp"] = s.tips["main"]
@@ -62,7 +63,8 @@ func (s *table) commit(branch string, files map[string]string) {
 	for name, text := range files {
 		data[name] = []byte(text)
 	}
-	c, err := s.desk("Imke").Project.CommitFiles(s.t.Context(), branch, s.tips[branch], data, strings.Join(slices.Sorted(maps.Keys(files)), " "))
+	c, err := s.desk("Imke").Project.CommitFiles(s.t.Context(), branch, s.tips[branch], data,
+		strings.Join(slices.Sorted(maps.Keys(files)), " "))
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -113,7 +115,8 @@ func TestALifeOfAReview(t *testing.T) {
 	s.must(ravi.Approve(ctx, 1, ""))
 	s.must(tarek.Approve(ctx, 1, ""))
 	done, arrived, err := ravi.Merge(ctx, 1, "", nil)
-	if err != nil || done.Standing() != "merged" || done.Outcome != arrived.Commit.ID || arrived.Commit.Branch != "main" || arrived.Commit.Message != "The rounds" {
+	if err != nil || done.Standing() != "merged" || done.Outcome != arrived.Commit.ID || arrived.Commit.Branch != "main" ||
+		arrived.Commit.Message != "The rounds" {
 		t.Fatalf("%+v, %+v, %v", done, arrived, err)
 	}
 	_, _, err = ravi.Merge(ctx, 1, "", nil)

@@ -10,7 +10,8 @@ import (
 )
 
 func TestElementsAreOfferedStepByStep(t *testing.T) {
-	s := state.Memory{Name: "work", Contents: map[string][]byte{"rounds.json": []byte(`{"form": {"title": "Rounds", "a/b": {"x": 1}}, "list": [1, 2]}`)}}
+	s := state.Memory{Name: "work",
+		Contents: map[string][]byte{"rounds.json": []byte(`{"form": {"title": "Rounds", "a/b": {"x": 1}}, "list": [1, 2]}`)}}
 	r := &state.Reader{Kinds: all.Table(), Manifest: &manifest.Manifest{}}
 	first := Elements(t.Context(), r, s, "rounds.json::")
 	if len(first) == 0 {

@@ -86,7 +86,8 @@ func FileState(folder, name string) (state.State, error) {
 // Commit gives the commit that a person wrote.
 func (d Desk) Commit(ctx context.Context, text string) (ledger.Commit, error) {
 	if beside(text) {
-		return ledger.Commit{}, fault.New(fault.Usage, "Name a branch, BRANCH:NUMBER, a release or a commit's id.", "%s is not recorded in the chest.", text)
+		return ledger.Commit{}, fault.New(fault.Usage, "Name a branch, BRANCH:NUMBER, a release or a commit's id.",
+			"%s is not recorded in the chest.", text)
 	}
 	return d.Workspace.CommitOf(ctx, text)
 }
@@ -99,7 +100,8 @@ func (d Desk) Record(ctx context.Context, text string) (ledger.Commit, error) {
 	}
 	r, known, err := d.Workspace.Chest.Record(ctx, name)
 	if err == nil && !known {
-		err = fault.New(fault.Usage, "Name a branch, BRANCH:NUMBER, a release or a commit's id.", "Nothing is known of what %s holds.", name)
+		err = fault.New(fault.Usage, "Name a branch, BRANCH:NUMBER, a release or a commit's id.",
+			"Nothing is known of what %s holds.", name)
 	}
 	return r.Commit, err
 }
@@ -141,7 +143,8 @@ func (d Desk) Elements(args []string) (elements []element.Address, rest []string
 		}
 		e, err := element.ParseAddress(arg)
 		if err != nil {
-			return nil, nil, fault.New(fault.Usage, "Write PATH::type:key or PATH::type:key.property, as oaken compare does.", "That is no address: %w.", err)
+			return nil, nil, fault.New(fault.Usage, "Write PATH::type:key or PATH::type:key.property, as oaken compare does.",
+				"That is no address: %w.", err)
 		}
 		if e.Path, err = d.Workspace.ProjectPath(d.Folder, e.Path); err != nil {
 			return nil, nil, err
@@ -201,7 +204,8 @@ func Time(text string, now time.Time) (time.Time, error) {
 	if d, err := manifest.Duration(text); err == nil && d > 0 {
 		return now.Add(d), nil
 	}
-	return time.Time{}, fault.New(fault.Usage, "Write 2026-12-01, \"2026-12-01 22:00\", Friday, or a length such as 8h or 3d.", "%q is no time.", text)
+	return time.Time{}, fault.New(fault.Usage, "Write 2026-12-01, \"2026-12-01 22:00\", Friday, or a length such as 8h or 3d.",
+		"%q is no time.", text)
 }
 
 // errNoLength says that a text is no length of time.

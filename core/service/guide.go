@@ -108,7 +108,8 @@ func (g *guide) here(s *workspace.Status, merging bool) {
 	}
 	for _, l := range s.Mine {
 		if edited == 0 && contested == "" {
-			g.say("oaken unlock "+fault.Word(l.Address), "You hold the lock of %s, and nothing is edited. Edit it, or give it back", l.Address)
+			g.say("oaken unlock "+fault.Word(l.Address), "You hold the lock of %s, and nothing is edited. Edit it, or give it back",
+				l.Address)
 			break
 		}
 	}
@@ -122,7 +123,8 @@ func (g *guide) environments(ctx context.Context, m *pipeline.Mover) error {
 	}
 	for _, b := range behind {
 		if n := len(b.Lacks); n > 0 && len(g.out) < mostAdvice {
-			g.say("oaken deploy "+fault.Word(b.Environment.Name)+" --dry-run", "%s lacks %s of %s. See what would be done there", b.Environment.Name, many(n, "commit"), b.Branch)
+			g.say("oaken deploy "+fault.Word(b.Environment.Name)+" --dry-run", "%s lacks %s of %s. See what would be done there",
+				b.Environment.Name, many(n, "commit"), b.Branch)
 		}
 	}
 	return nil

@@ -13,15 +13,16 @@ func TestTextsMerge(t *testing.T) {
 		base, mine, theirs, want string
 		open                     int
 	}{
-		"neighbouring lines":       {"a\nb\n", "A\nb\n", "a\nB\n", "A\nB\n", 0},
-		"one line, two places":     {"rate: 8 # per hour\n", "rate: 9 # per hour\n", "rate: 8 # per HOUR\n", "rate: 9 # per HOUR\n", 0},
-		"one remark, two words":    {"# one two\n", "# ONE two\n", "# one TWO\n", "# ONE two\n", 1},
-		"one text in quotes":       {`a "one two"`, `a "ONE two"`, `a "one TWO"`, `a "ONE two"`, 1},
-		"both take lines away":     {"a\nb\nc\n", "b\nc\n", "a\nc\n", "c\n", 0},
-		"beside what is gone":      {"a\nb\nc\n", "a\nc\n", "a\nnew\nb\nc\n", "a\nc\n", 1},
-		"line ends":                {"a\nb\n", "a\r\nb\r\n", "a\nB\n", "a\r\nB\r\n", 0},
-		"a mark":                   {"a\nb\n", "\ufeffa\nb\n", "a\nB\n", "\ufeffa\nB\n", 0},
-		"an encoding":              {"gr\xfcn\nb\nhere and there\n", "grün\nb\nhere and there\n", "gr\xfcn\nB\nhere and there\n", "grün\nB\nhere and there\n", 0},
+		"neighbouring lines":    {"a\nb\n", "A\nb\n", "a\nB\n", "A\nB\n", 0},
+		"one line, two places":  {"rate: 8 # per hour\n", "rate: 9 # per hour\n", "rate: 8 # per HOUR\n", "rate: 9 # per HOUR\n", 0},
+		"one remark, two words": {"# one two\n", "# ONE two\n", "# one TWO\n", "# ONE two\n", 1},
+		"one text in quotes":    {`a "one two"`, `a "ONE two"`, `a "one TWO"`, `a "ONE two"`, 1},
+		"both take lines away":  {"a\nb\nc\n", "b\nc\n", "a\nc\n", "c\n", 0},
+		"beside what is gone":   {"a\nb\nc\n", "a\nc\n", "a\nnew\nb\nc\n", "a\nc\n", 1},
+		"line ends":             {"a\nb\n", "a\r\nb\r\n", "a\nB\n", "a\r\nB\r\n", 0},
+		"a mark":                {"a\nb\n", "\ufeffa\nb\n", "a\nB\n", "\ufeffa\nB\n", 0},
+		"an encoding": {"gr\xfcn\nb\nhere and there\n", "grün\nb\nhere and there\n", "gr\xfcn\nB\nhere and there\n",
+			"grün\nB\nhere and there\n", 0},
 		"nothing before":           {"", "a\n", "a\n", "a\n", 0},
 		"the same on both sides":   {"a\n", "b\n", "b\n", "b\n", 0},
 		"another end of last line": {"a\nb", "a\nb\n", "A\nb", "A\nb\n", 0},
@@ -74,7 +75,8 @@ func TestLinesOfBothArrive(t *testing.T) {
 			return out
 		}
 		mine, theirs := edit("mine"), edit("theirs")
-		got, open, ok := Merge([]byte(strings.Join(base, "")), []byte(strings.Join(mine, "")), []byte(strings.Join(theirs, "")), Sense(r.IntN(2)), nil)
+		got, open, ok := Merge([]byte(strings.Join(base, "")), []byte(strings.Join(mine, "")), []byte(strings.Join(theirs, "")),
+			Sense(r.IntN(2)), nil)
 		if !ok {
 			t.Fatal("not merged")
 		}

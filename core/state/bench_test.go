@@ -40,7 +40,8 @@ func plainText(edit func(i int) bool) string {
 
 func three(file string, text func(func(int) bool) string) [3]Memory {
 	return [3]Memory{
-		memory(file, text(func(int) bool { return false })), memory(file, text(func(i int) bool { return i%100 == 3 })), memory(file, text(func(i int) bool { return i%100 == 57 })),
+		memory(file, text(func(int) bool { return false })), memory(file, text(func(i int) bool { return i%100 == 3 })), memory(file,
+			text(func(i int) bool { return i%100 == 57 })),
 	}
 }
 

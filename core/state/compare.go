@@ -187,7 +187,8 @@ func (r *Reader) compareUnit(a, b *Snapshot, moved moves, p string) (*Difference
 		}
 	}
 	whole := func(c element.ChangeKind, art *Artifact) *Difference {
-		d := &Difference{Path: p, Kind: art.Kind.Name(), Changes: []element.Change{{Kind: c, Address: element.Address{Path: p}, Element: summary(art)}}}
+		d := &Difference{Path: p, Kind: art.Kind.Name(),
+			Changes: []element.Change{{Kind: c, Address: element.Address{Path: p}, Element: summary(art)}}}
 		if art.Why != nil {
 			d.Why = art.Why.Error()
 		}
@@ -230,7 +231,8 @@ func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 	if x.Kind.Name() != y.Kind.Name() || y.Kind.Name() == opaque {
 		d.Kind = opaque
 		if fx.Digest != fy.Digest {
-			d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p}, From: element.BytesValue(fx.Digest, fx.Size), To: element.BytesValue(fy.Digest, fy.Size)})
+			d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p},
+				From: element.BytesValue(fx.Digest, fx.Size), To: element.BytesValue(fy.Digest, fy.Size)})
 			if x.Kind.Name() == opaque && y.Kind.Name() == opaque {
 				d.Notes = measure(x, y, d.Changes)
 			}
@@ -239,7 +241,8 @@ func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 			d.Changes = append(d.Changes, fileChanges(p, x, y)...)
 		}
 		if len(d.Changes) == 0 && len(d.Unread) > 0 && !(fx.Same(fy) && why(x).Equal(why(y))) {
-			d.Changes = []element.Change{{Kind: element.Edited, Address: element.Address{Path: p, Property: element.ReadingProperty}, From: why(x), To: why(y)}}
+			d.Changes = []element.Change{{Kind: element.Edited, Address: element.Address{Path: p, Property: element.ReadingProperty},
+				From: why(x), To: why(y)}}
 		}
 	} else {
 		is := y.Reading.Root
@@ -250,10 +253,12 @@ func (r *Reader) contentChanges(a, b *Snapshot, x, y *Artifact) *Difference {
 		d.Notes = measure(x, y, d.Changes)
 	}
 	if fx.Mode != fy.Mode && fx.Mode != 0 && fy.Mode != 0 {
-		d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p, Property: "file mode"}, From: element.TextValue(modeText(fx.Mode)), To: element.TextValue(modeText(fy.Mode))})
+		d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p, Property: "file mode"},
+			From: element.TextValue(modeText(fx.Mode)), To: element.TextValue(modeText(fy.Mode))})
 	}
 	if len(d.Changes) == 0 && len(d.Unread) > 0 && fx.Digest != fy.Digest { // nobody can say that it means nothing
-		d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p}, From: element.BytesValue(fx.Digest, fx.Size), To: element.BytesValue(fy.Digest, fy.Size)})
+		d.Changes = append(d.Changes, element.Change{Kind: element.Edited, Address: element.Address{Path: p},
+			From: element.BytesValue(fx.Digest, fx.Size), To: element.BytesValue(fy.Digest, fy.Size)})
 	}
 	d.Quiet = len(d.Changes) == 0
 	d.Noise = d.Quiet && x.Reading.Hidden != y.Reading.Hidden
@@ -316,7 +321,8 @@ func fileValues(a *Artifact) map[string]element.Value {
 // measure asks the kind of two versions how much the root's properties differ.
 func measure(x, y *Artifact, changes []element.Change) map[string]string {
 	m, ok := y.Kind.(kind.Measurer)
-	if !ok || x.Source == nil || y.Source == nil || !slices.ContainsFunc(changes, func(c element.Change) bool { return len(c.Address.Steps) == 0 }) {
+	if !ok || x.Source == nil || y.Source == nil ||
+		!slices.ContainsFunc(changes, func(c element.Change) bool { return len(c.Address.Steps) == 0 }) {
 		return nil
 	}
 	notes, err := m.Measure(x.Source, y.Source)

@@ -90,7 +90,8 @@ func (g *merge) finishMoves() {
 	}
 	for _, r := range g.renamed {
 		text := func(p string) element.Side { return element.Side{Value: element.TextValue(p)} }
-		c := element.Conflict{Address: element.Address{Path: r.mine, Property: element.NameProperty}, Base: text(r.base), Mine: text(r.mine), Theirs: text(r.theirs),
+		c := element.Conflict{Address: element.Address{Path: r.mine, Property: element.NameProperty}, Base: text(r.base),
+			Mine: text(r.mine), Theirs: text(r.theirs),
 			Allows: []element.Keep{element.KeepMine, element.KeepTheirs}}
 		choice, ok := element.Choice{}, false
 		if g.settle != nil {
@@ -172,7 +173,8 @@ func (g *merge) moves(side, other *Snapshot) map[string]string {
 	}
 	var came []string
 	for p, f := range side.files {
-		if _, was := g.b.files[p]; !was && !taken[p] && f.Mode != chest.Folder && f.Mode != chest.Link && f.Size > 0 && f.Size <= largestLike {
+		if _, was := g.b.files[p]; !was && !taken[p] && f.Mode != chest.Folder && f.Mode != chest.Link && f.Size > 0 &&
+			f.Size <= largestLike {
 			came = append(came, p)
 		}
 	}

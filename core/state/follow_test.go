@@ -46,19 +46,31 @@ func TestMovesMeetEdits(t *testing.T) {
 		want               Memory
 		conflicts          string
 	}{
-		{"mine moved, theirs edited", memory("a.txt", numbered(9)), memory("b/a.txt", numbered(9)), memory("a.txt", numbered(9, "5", "FIVE")), nil, memory("b/a.txt", numbered(9, "5", "FIVE")), ""},
-		{"theirs moved, mine edited", memory("a.txt", numbered(9)), memory("a.txt", numbered(9, "5", "FIVE")), memory("b/c.txt", numbered(9)), nil, memory("b/c.txt", numbered(9, "5", "FIVE")), ""},
-		{"mine moved and edited", memory("a.txt", numbered(9)), memory("b.txt", numbered(9, "1", "ONE")), memory("a.txt", numbered(9, "7", "SEVEN")), nil, memory("b.txt", numbered(9, "1", "ONE", "7", "SEVEN")), ""},
-		{"both edited, theirs moved", memory("a.txt", numbered(9)), memory("a.txt", numbered(9, "1", "ONE")), memory("b.txt", numbered(9, "7", "SEVEN")), nil, memory("b.txt", numbered(9, "1", "ONE", "7", "SEVEN")), ""},
-		{"both moved alike", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory("b.txt", numbered(9)), nil, memory("b.txt", numbered(9)), ""},
-		{"both moved and edited alike and apart", memory("a.txt", numbered(9)), memory("b.txt", numbered(9, "1", "ONE")), memory("b.txt", numbered(9, "7", "SEVEN")), nil, memory("b.txt", numbered(9, "1", "ONE", "7", "SEVEN")), ""},
-		{"moved apart", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory("c.txt", numbered(9)), nil, memory("b.txt", numbered(9)), "b.txt::.(name)"},
-		{"moved apart, theirs kept", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory("c.txt", numbered(9)), keep(element.KeepTheirs), memory("c.txt", numbered(9)), ""},
-		{"moved apart, mine kept", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory("c.txt", numbered(9)), keep(element.KeepMine), memory("b.txt", numbered(9)), ""},
-		{"mine moved, theirs took away", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory(), nil, memory("b.txt", numbered(9)), "b.txt"},
-		{"mine moved, theirs took away, theirs kept", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory(), keep(element.KeepTheirs), memory(), ""},
+		{"mine moved, theirs edited", memory("a.txt", numbered(9)), memory("b/a.txt", numbered(9)),
+			memory("a.txt", numbered(9, "5", "FIVE")), nil, memory("b/a.txt", numbered(9, "5", "FIVE")), ""},
+		{"theirs moved, mine edited", memory("a.txt", numbered(9)), memory("a.txt", numbered(9, "5", "FIVE")),
+			memory("b/c.txt", numbered(9)), nil, memory("b/c.txt", numbered(9, "5", "FIVE")), ""},
+		{"mine moved and edited", memory("a.txt", numbered(9)), memory("b.txt", numbered(9, "1", "ONE")),
+			memory("a.txt", numbered(9, "7", "SEVEN")), nil, memory("b.txt", numbered(9, "1", "ONE", "7", "SEVEN")), ""},
+		{"both edited, theirs moved", memory("a.txt", numbered(9)), memory("a.txt", numbered(9, "1", "ONE")),
+			memory("b.txt", numbered(9, "7", "SEVEN")), nil, memory("b.txt", numbered(9, "1", "ONE", "7", "SEVEN")), ""},
+		{"both moved alike", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory("b.txt", numbered(9)), nil,
+			memory("b.txt", numbered(9)), ""},
+		{"both moved and edited alike and apart", memory("a.txt", numbered(9)), memory("b.txt", numbered(9, "1", "ONE")),
+			memory("b.txt", numbered(9, "7", "SEVEN")), nil, memory("b.txt", numbered(9, "1", "ONE", "7", "SEVEN")), ""},
+		{"moved apart", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory("c.txt", numbered(9)), nil,
+			memory("b.txt", numbered(9)), "b.txt::.(name)"},
+		{"moved apart, theirs kept", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory("c.txt", numbered(9)),
+			keep(element.KeepTheirs), memory("c.txt", numbered(9)), ""},
+		{"moved apart, mine kept", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory("c.txt", numbered(9)),
+			keep(element.KeepMine), memory("b.txt", numbered(9)), ""},
+		{"mine moved, theirs took away", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory(), nil,
+			memory("b.txt", numbered(9)), "b.txt"},
+		{"mine moved, theirs took away, theirs kept", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory(),
+			keep(element.KeepTheirs), memory(), ""},
 		{"theirs moved, mine took away", memory("a.txt", numbered(9)), memory(), memory("b.txt", numbered(9)), nil, memory(), "b.txt"},
-		{"a path that the other side uses otherwise", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)), memory("a.txt", numbered(9), "b.txt", "other\n"), nil, memory("b.txt", numbered(9)), "b.txt::line:#1.(inserted)"},
+		{"a path that the other side uses otherwise", memory("a.txt", numbered(9)), memory("b.txt", numbered(9)),
+			memory("a.txt", numbered(9), "b.txt", "other\n"), nil, memory("b.txt", numbered(9)), "b.txt::line:#1.(inserted)"},
 	} {
 		got, conflicts := merged(t, c.base, c.mine, c.theirs, c.settle)
 		if listed(got) != listed(c.want) {
@@ -76,7 +88,9 @@ func TestCompanionsTakeOneSide(t *testing.T) {
 	theirs := memory("map.lvl", "\x00theirs", "map.lvl.baked", "\x00theirs'")
 	r := reader()
 	r.Manifest.Companions = []manifest.Companion{{Of: "*.lvl", Is: "{path}.baked"}}
-	for k, want := range map[element.Keep]string{"": "map.lvl=\x00mine|map.lvl.baked=\x00baked", element.KeepMine: "map.lvl=\x00mine|map.lvl.baked=\x00baked", element.KeepTheirs: "map.lvl=\x00theirs|map.lvl.baked=\x00theirs'", element.KeepBase: "map.lvl=\x00base|map.lvl.baked=\x00baked"} {
+	for k, want := range map[element.Keep]string{"": "map.lvl=\x00mine|map.lvl.baked=\x00baked",
+		element.KeepMine: "map.lvl=\x00mine|map.lvl.baked=\x00baked", element.KeepTheirs: "map.lvl=\x00theirs|map.lvl.baked=\x00theirs'",
+		element.KeepBase: "map.lvl=\x00base|map.lvl.baked=\x00baked"} {
 		settle := keep(k)
 		if k == "" {
 			settle = nil
@@ -147,13 +161,15 @@ func TestMovesLoseNothing(t *testing.T) {
 				for line := range strings.Lines(string(data)) {
 					line = strings.TrimSpace(line)
 					if strings.Contains(line, " ") && strings.Count(text, line+"\n") != 1 {
-						t.Fatalf("round %d: %q is there %d times in\n%s\nbase %s\nmine %s\ntheirs %s", round, line, strings.Count(text, line+"\n"), text, listed(base), listed(mine), listed(theirs))
+						t.Fatalf("round %d: %q is there %d times in\n%s\nbase %s\nmine %s\ntheirs %s", round, line,
+							strings.Count(text, line+"\n"), text, listed(base), listed(mine), listed(theirs))
 					}
 				}
 			}
 		}
 		if len(got.Contents) != len(base.Contents) {
-			t.Fatalf("round %d: %d files of %d\n%s\nmine %s\ntheirs %s", round, len(got.Contents), len(base.Contents), text, listed(mine), listed(theirs))
+			t.Fatalf("round %d: %d files of %d\n%s\nmine %s\ntheirs %s", round, len(got.Contents), len(base.Contents), text, listed(mine),
+				listed(theirs))
 		}
 	}
 }

@@ -157,7 +157,8 @@ func TestWorkbooksBeforeAJudge(t *testing.T) {
 				want[at] = c
 			}
 		}
-		got, conflicts := merged(t, memory("b.xlsx", string(writeBook(t, base))), memory("b.xlsx", string(writeBook(t, mine))), memory("b.xlsx", string(writeBook(t, theirs))), nil)
+		got, conflicts := merged(t, memory("b.xlsx", string(writeBook(t, base))), memory("b.xlsx", string(writeBook(t, mine))),
+			memory("b.xlsx", string(writeBook(t, theirs))), nil)
 		is, err := readBook(got.Contents["b.xlsx"])
 		switch {
 		case err != nil:
@@ -167,10 +168,12 @@ func TestWorkbooksBeforeAJudge(t *testing.T) {
 				t.Logf("seed %d: %v\nbase   %v\nmine   %v\ntheirs %v", seed+uint64(n), conflicts, base, mine, theirs)
 			}
 		case len(conflicts) == 0 && len(k.conflicts) > 0:
-			t.Fatalf("seed %d: a conflict went unseen: %v\nbase   %v\nmine   %v\ntheirs %v\nis     %v", seed+uint64(n), k.conflicts, base, mine, theirs, is)
+			t.Fatalf("seed %d: a conflict went unseen: %v\nbase   %v\nmine   %v\ntheirs %v\nis     %v", seed+uint64(n), k.conflicts, base,
+				mine, theirs, is)
 		case len(conflicts) == 0:
 			if clean++; fmt.Sprint(is) != fmt.Sprint(want) {
-				t.Fatalf("seed %d: it means something else\nbase   %v\nmine   %v\ntheirs %v\nis     %v\nwant   %v", seed+uint64(n), base, mine, theirs, is, want)
+				t.Fatalf("seed %d: it means something else\nbase   %v\nmine   %v\ntheirs %v\nis     %v\nwant   %v", seed+uint64(n), base,
+					mine, theirs, is, want)
 			}
 		}
 	}

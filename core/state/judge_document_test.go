@@ -125,7 +125,8 @@ func blendReports(k *known, b, m, t report) report {
 		return x.title == y.title && x.picture == y.picture && x.link == y.link && slices.Equal(x.paras, y.paras)
 	}
 	out := pick(k, "chapter", b, m, t, func(c *chapter) int { return c.id }, same, func(b, m, t *chapter) *chapter {
-		c := &chapter{id: m.id, title: k.value("title", b.title, m.title, t.title), picture: k.value("picture", b.picture, m.picture, t.picture)}
+		c := &chapter{id: m.id, title: k.value("title", b.title, m.title, t.title),
+			picture: k.value("picture", b.picture, m.picture, t.picture)}
 		if b.picture == "" && m.picture != "" && t.picture != "" && m.picture != t.picture {
 			k.soft = append(k.soft, "both put in a picture") // where they are paragraphs, both stand
 		}
@@ -138,9 +139,10 @@ func blendReports(k *known, b, m, t report) report {
 			}
 			return out
 		}
-		paras := pick(k, "paragraph", point(b.paras), point(m.paras), point(t.paras), func(p *para) int { return p.id }, func(x, y *para) bool { return x.text == y.text }, func(b, m, t *para) *para {
-			return &para{m.id, k.value("text", b.text, m.text, t.text)}
-		})
+		paras := pick(k, "paragraph", point(b.paras), point(m.paras), point(t.paras), func(p *para) int { return p.id },
+			func(x, y *para) bool { return x.text == y.text }, func(b, m, t *para) *para {
+				return &para{m.id, k.value("text", b.text, m.text, t.text)}
+			})
 		for _, p := range paras {
 			c.paras = append(c.paras, *p)
 		}
@@ -280,7 +282,8 @@ var documentWriters = map[string]func(r *rand.Rand, d report) []byte{
 		for i, c := range d {
 			own, shapes := newNumbers(r), ""
 			if c.title != "" {
-				shapes += `<p:sp><p:nvSpPr><p:nvPr><p:ph type="title"/></p:nvPr></p:nvSpPr><p:txBody><a:p><a:r><a:t>` + c.title + `</a:t></a:r></a:p></p:txBody></p:sp>`
+				shapes += `<p:sp><p:nvSpPr><p:nvPr><p:ph type="title"/></p:nvPr></p:nvSpPr><p:txBody><a:p><a:r><a:t>` + c.title +
+					`</a:t></a:r></a:p></p:txBody></p:sp>`
 			}
 			if c.link != 0 {
 				shapes += `<p:cxnSp><a:hlinkClick r:id="` + own.id("slide", fmt.Sprintf("slide%d.xml", number[c.link])) + `"/></p:cxnSp>`
@@ -296,12 +299,15 @@ var documentWriters = map[string]func(r *rand.Rand, d report) []byte{
 				shapes += `<a:p><a:r><a:t>` + p.text + `</a:t></a:r></a:p>`
 			}
 			name := fmt.Sprintf("slides/slide%d.xml", i+1)
-			parts["ppt/"+name] = `<p:sld xmlns:p="p" xmlns:a="a" xmlns:r="` + relationships + `"><p:cSld><p:spTree>` + shapes + `</p:txBody></p:sp></p:spTree></p:cSld></p:sld>`
+			parts["ppt/"+name] = `<p:sld xmlns:p="p" xmlns:a="a" xmlns:r="` + relationships + `"><p:cSld><p:spTree>` + shapes +
+				`</p:txBody></p:sp></p:spTree></p:cSld></p:sld>`
 			parts[fmt.Sprintf("ppt/slides/_rels/slide%d.xml.rels", i+1)] = own.xml()
-			types += `<Override PartName="/ppt/` + name + `" ContentType="application/vnd.openxmlformats-officedocument.presentationml.slide+xml"/>`
+			types += `<Override PartName="/ppt/` + name +
+				`" ContentType="application/vnd.openxmlformats-officedocument.presentationml.slide+xml"/>`
 			list += fmt.Sprintf(`<p:sldId id="%d" r:id="%s"/>`, 256+i, top.id("slide", name))
 		}
-		parts["ppt/presentation.xml"] = `<p:presentation xmlns:p="p" xmlns:r="` + relationships + `"><p:sldIdLst>` + list + `</p:sldIdLst></p:presentation>`
+		parts["ppt/presentation.xml"] = `<p:presentation xmlns:p="p" xmlns:r="` + relationships + `"><p:sldIdLst>` + list +
+			`</p:sldIdLst></p:presentation>`
 		parts["ppt/_rels/presentation.xml.rels"] = top.xml()
 		root := newNumbers(r)
 		root.id("officeDocument", "ppt/presentation.xml")
@@ -325,7 +331,8 @@ var documentWriters = map[string]func(r *rand.Rand, d report) []byte{
 		}
 		own.id("styles", "styles.xml")
 		parts["word/styles.xml"] = `<w:styles xmlns:w="w"><w:style w:styleId="H1"><w:name w:val="heading 1"/></w:style></w:styles>`
-		parts["word/document.xml"] = `<w:document xmlns:w="w" xmlns:a="a" xmlns:r="` + relationships + `"><w:body>` + body + `<w:sectPr/></w:body></w:document>`
+		parts["word/document.xml"] = `<w:document xmlns:w="w" xmlns:a="a" xmlns:r="` + relationships + `"><w:body>` + body +
+			`<w:sectPr/></w:body></w:document>`
 		parts["word/_rels/document.xml.rels"] = own.xml()
 		parts["[Content_Types].xml"] = `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="png" ContentType="image/png"/></Types>`
 		return packed(r, parts)
@@ -335,7 +342,8 @@ var documentWriters = map[string]func(r *rand.Rand, d report) []byte{
 		for i, c := range d {
 			body += fmt.Sprintf(`<draw:page draw:name="page%d">`, i+1)
 			if c.title != "" {
-				body += `<draw:frame presentation:class="title"><draw:text-box><text:p>` + c.title + `</text:p></draw:text-box></draw:frame>`
+				body += `<draw:frame presentation:class="title"><draw:text-box><text:p>` + c.title +
+					`</text:p></draw:text-box></draw:frame>`
 			}
 			body += `<draw:frame draw:layer="layout" svg:width="20cm" svg:height="3cm"><draw:text-box>`
 			for _, p := range c.paras {
@@ -564,9 +572,11 @@ func TestDocumentsBeforeAJudge(t *testing.T) {
 				k := &known{}
 				want := report(blendReports(k, b, m, th)).means()
 				name := "d." + ending
-				got, conflicts := merged(t, memory(name, string(write(r, b))), memory(name, string(write(r, m))), memory(name, string(write(r, th))), nil)
+				got, conflicts := merged(t, memory(name, string(write(r, b))), memory(name, string(write(r, m))),
+					memory(name, string(write(r, th))), nil)
 				is, err := readDocument(ending, got.Contents[name])
-				tell := fmt.Sprintf("seed %d\n--- base\n%s\n--- mine\n%s\n--- theirs\n%s\n--- outcome, conflicts %v\n%s\n", seed+uint64(n), b.means(), m.means(), th.means(), conflicts, is.means())
+				tell := fmt.Sprintf("seed %d\n--- base\n%s\n--- mine\n%s\n--- theirs\n%s\n--- outcome, conflicts %v\n%s\n", seed+uint64(n),
+					b.means(), m.means(), th.means(), conflicts, is.means())
 				switch {
 				case err != nil:
 					t.Fatalf("the outcome can't be read: %v\n%s", err, tell)

@@ -155,14 +155,16 @@ func writeYAML(p *paper, st style) string {
 				if st.flow {
 					fmt.Fprintf(&b, "%s- {id: %s, one: %s, two: %s}\n", st.indent, t.name, t.fields[0], t.fields[1])
 				} else {
-					fmt.Fprintf(&b, "%s- id: %s\n%s  one: %s\n%s  two: %s\n", st.indent, t.name, st.indent, t.fields[0], st.indent, t.fields[1])
+					fmt.Fprintf(&b, "%s- id: %s\n%s  one: %s\n%s  two: %s\n", st.indent, t.name, st.indent, t.fields[0],
+						st.indent, t.fields[1])
 				}
 			}
 		}
 		if len(s.loose) > 0 {
 			b.WriteString(st.indent + "lamps:\n")
 			for _, l := range s.loose {
-				fmt.Fprintf(&b, "%s- lamp: %s\n%s  tint: %s\n%s  watt: %s\n", st.indent, l.props[0], st.indent, l.props[1], st.indent, l.props[2])
+				fmt.Fprintf(&b, "%s- lamp: %s\n%s  tint: %s\n%s  watt: %s\n", st.indent, l.props[0], st.indent, l.props[1],
+					st.indent, l.props[2])
 			}
 		}
 		b.WriteString("\n")
@@ -211,10 +213,12 @@ func writeTOML(p *paper, st style) string {
 		for _, t := range s.things {
 			b.WriteString("\n")
 			remark(t.remark)
-			fmt.Fprintf(&b, "[[%s.things]]\nid = %q\none = %s\ntwo = %s\n", s.name, t.name, value(t.fields[0], false), value(t.fields[1], false))
+			fmt.Fprintf(&b, "[[%s.things]]\nid = %q\none = %s\ntwo = %s\n", s.name, t.name, value(t.fields[0], false),
+				value(t.fields[1], false))
 		}
 		for _, l := range s.loose {
-			fmt.Fprintf(&b, "\n[[%s.lamps]]\nlamp = %q\ntint = %s\nwatt = %s\n", s.name, l.props[0], value(l.props[1], false), value(l.props[2], false))
+			fmt.Fprintf(&b, "\n[[%s.lamps]]\nlamp = %q\ntint = %s\nwatt = %s\n", s.name, l.props[0], value(l.props[1], false),
+				value(l.props[2], false))
 		}
 		b.WriteString("\n")
 	}
@@ -239,14 +243,16 @@ func writeJSON(p *paper, st style) string {
 		if len(s.things) > 0 {
 			var things []string
 			for _, t := range s.things {
-				things = append(things, fmt.Sprintf(`{"id": %q, "one": %s, "two": %s}`, t.name, js(scalar(t.fields[0])), js(scalar(t.fields[1]))))
+				things = append(things, fmt.Sprintf(`{"id": %q, "one": %s, "two": %s}`, t.name, js(scalar(t.fields[0])),
+					js(scalar(t.fields[1]))))
 			}
 			members = append(members, `"things": [`+nl+in+in+in+strings.Join(things, ","+nl+in+in+in)+nl+in+in+"]")
 		}
 		if len(s.loose) > 0 {
 			var lamps []string
 			for _, l := range s.loose {
-				lamps = append(lamps, fmt.Sprintf(`{"lamp": %q, "tint": %s, "watt": %s}`, l.props[0], js(scalar(l.props[1])), js(scalar(l.props[2]))))
+				lamps = append(lamps, fmt.Sprintf(`{"lamp": %q, "tint": %s, "watt": %s}`, l.props[0], js(scalar(l.props[1])),
+					js(scalar(l.props[2]))))
 			}
 			members = append(members, `"lamps": [`+strings.Join(lamps, ", ")+`]`)
 		}

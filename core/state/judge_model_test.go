@@ -357,24 +357,31 @@ func blend(b, m, t *paper) *known {
 	}
 	sameSection := func(x, y *section) bool {
 		return x.name == y.name && kept(x.remark, y.remark) && slices.Equal(x.words, y.words) &&
-			slices.EqualFunc(x.loose, y.loose, func(x, y *loose) bool { return *x == *y }) && slices.EqualFunc(x.entries, y.entries, sameEntry) && slices.EqualFunc(x.things, y.things, sameThing)
+			slices.EqualFunc(x.loose, y.loose, func(x, y *loose) bool { return *x == *y }) &&
+			slices.EqualFunc(x.entries, y.entries, sameEntry) && slices.EqualFunc(x.things, y.things, sameThing)
 	}
 	b, m, t = b.clone(), m.clone(), t.clone()
 	m.rename(b, 1_000_000)
 	t.rename(b, 2_000_000)
-	k.paper.sections = pick(k, "section", b.sections, m.sections, t.sections, func(s *section) int { return s.id }, sameSection, func(b, m, t *section) *section {
-		out := &section{id: m.id, name: k.value("name", b.name, m.name, t.name), remark: k.remark(b.remark, m.remark, t.remark)}
-		out.entries = pick(k, "entry", b.entries, m.entries, t.entries, func(e *entry) int { return e.id }, sameEntry, func(b, m, t *entry) *entry {
-			return &entry{id: m.id, key: k.renamed(b.key, m.key, t.key, b.value == m.value && b.value == t.value), value: k.value("value", b.value, m.value, t.value), remark: k.remark(b.remark, m.remark, t.remark), beside: k.remark(b.beside, m.beside, t.beside)}
+	k.paper.sections = pick(k, "section", b.sections, m.sections, t.sections, func(s *section) int { return s.id }, sameSection,
+		func(b, m, t *section) *section {
+			out := &section{id: m.id, name: k.value("name", b.name, m.name, t.name), remark: k.remark(b.remark, m.remark, t.remark)}
+			out.entries = pick(k, "entry", b.entries, m.entries, t.entries, func(e *entry) int { return e.id }, sameEntry,
+				func(b, m, t *entry) *entry {
+					return &entry{id: m.id, key: k.renamed(b.key, m.key, t.key, b.value == m.value && b.value == t.value),
+						value: k.value("value", b.value, m.value, t.value), remark: k.remark(b.remark, m.remark, t.remark),
+						beside: k.remark(b.beside, m.beside, t.beside)}
+				})
+			out.things = pick(k, "thing", b.things, m.things, t.things, func(e *thing) int { return e.id }, sameThing,
+				func(b, m, t *thing) *thing {
+					return &thing{id: m.id, name: k.value("name", b.name, m.name, t.name), remark: k.remark(b.remark, m.remark, t.remark),
+						fields: [2]string{k.value("field", b.fields[0], m.fields[0], t.fields[0]),
+							k.value("field", b.fields[1], m.fields[1], t.fields[1])}}
+				})
+			out.loose = k.loose(b.loose, m.loose, t.loose)
+			out.words = k.words(b.words, m.words, t.words)
+			return out
 		})
-		out.things = pick(k, "thing", b.things, m.things, t.things, func(e *thing) int { return e.id }, sameThing, func(b, m, t *thing) *thing {
-			return &thing{id: m.id, name: k.value("name", b.name, m.name, t.name), remark: k.remark(b.remark, m.remark, t.remark),
-				fields: [2]string{k.value("field", b.fields[0], m.fields[0], t.fields[0]), k.value("field", b.fields[1], m.fields[1], t.fields[1])}}
-		})
-		out.loose = k.loose(b.loose, m.loose, t.loose)
-		out.words = k.words(b.words, m.words, t.words)
-		return out
-	})
 	return k
 }
 

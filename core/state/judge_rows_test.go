@@ -154,7 +154,8 @@ func writeTanks(s *tanks) ([]byte, error) {
 		errs = errors.Join(errs, f.Write(&b))
 		return b.Bytes(), errs
 	}
-	errs = errors.Join(errs, f.SetCellFormula("Sheet1", cell(halves+2, len(s.rows)+2), "SUM("+cell(col, s.at(s.first)+2)+":"+cell(col, s.at(s.last)+2)+")"))
+	errs = errors.Join(errs, f.SetCellFormula("Sheet1", cell(halves+2, len(s.rows)+2),
+		"SUM("+cell(col, s.at(s.first)+2)+":"+cell(col, s.at(s.last)+2)+")"))
 	var b bytes.Buffer
 	errs = errors.Join(errs, f.Write(&b))
 	return b.Bytes(), errs
@@ -250,13 +251,14 @@ func blendTanks(k *known, b, m, t *tanks) *tanks {
 	if (b.first != m.first || b.last != m.last) && (b.first != t.first || b.last != t.last) {
 		k.soft = append(k.soft, "both changed the sum") // it is one formula
 	}
-	out.rows = pick(k, "tank", b.rows, m.rows, t.rows, func(r *tankRow) int { return r.id }, func(x, y *tankRow) bool { return *x == *y }, func(b, m, t *tankRow) *tankRow {
-		r := &tankRow{id: m.id, half: number("half", b.half, m.half, t.half)}
-		for i := range r.figure {
-			r.figure[i] = k.value("figure", b.figure[i], m.figure[i], t.figure[i])
-		}
-		return r
-	})
+	out.rows = pick(k, "tank", b.rows, m.rows, t.rows, func(r *tankRow) int { return r.id }, func(x, y *tankRow) bool { return *x == *y },
+		func(b, m, t *tankRow) *tankRow {
+			r := &tankRow{id: m.id, half: number("half", b.half, m.half, t.half)}
+			for i := range r.figure {
+				r.figure[i] = k.value("figure", b.figure[i], m.figure[i], t.figure[i])
+			}
+			return r
+		})
 	for _, r := range out.rows {
 		if r.half != 0 && out.at(r.half) < 0 {
 			k.conflicts = append(k.conflicts, "a formula leads to what was taken away")
@@ -286,7 +288,9 @@ func TestMovedRowsBeforeAJudge(t *testing.T) {
 func judgeRows(t *testing.T, keyed bool, rounds int, seed uint64) {
 	by := reader()
 	if keyed {
-		by.Kinds = recipe.Over(by.Kinds, []manifest.Recipe{{Name: "tanks", Match: "*.xlsx", Elements: []manifest.ElementRule{{At: "workbook/Sheet1", Key: []string{"Tank"}}}}})
+		by.Kinds = recipe.Over(by.Kinds,
+			[]manifest.Recipe{{Name: "tanks", Match: "*.xlsx",
+				Elements: []manifest.ElementRule{{At: "workbook/Sheet1", Key: []string{"Tank"}}}}})
 	}
 	clean, needless := 0, 0
 	for n := range rounds {
@@ -335,7 +339,8 @@ func judgeRows(t *testing.T, keyed bool, rounds int, seed uint64) {
 		}
 		got, conflicts := mergedBy(t, by, memory("b.xlsx", books[0]), memory("b.xlsx", books[1]), memory("b.xlsx", books[2]), nil)
 		is, err := readTanks(got.Contents["b.xlsx"])
-		tell := fmt.Sprintf("seed %d\n--- base %v\n%s\n--- mine %v\n%s\n--- theirs %v\n%s\n--- outcome, conflicts %v\n%s\n", seed+uint64(n), b.columns, b.told(), m.columns, m.told(), th.columns, th.told(), conflicts, is)
+		tell := fmt.Sprintf("seed %d\n--- base %v\n%s\n--- mine %v\n%s\n--- theirs %v\n%s\n--- outcome, conflicts %v\n%s\n", seed+uint64(n),
+			b.columns, b.told(), m.columns, m.told(), th.columns, th.told(), conflicts, is)
 		switch {
 		case err != nil:
 			t.Fatalf("the outcome can't be read: %v\n%s", err, tell)

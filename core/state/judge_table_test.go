@@ -180,7 +180,8 @@ func judgeTable(t *testing.T, o *outside, keyed bool, seed uint64, v *verdicts) 
 	text := string(got.Contents["t.csv"])
 	v.merges++
 	fail := func(format string, args ...any) {
-		t.Errorf("seed %d: %s\n--- base\n%s--- mine\n%s--- theirs\n%s--- outcome, conflicts %v\n%s", seed, fmt.Sprintf(format, args...), base, mine, theirs, conflicts, text)
+		t.Errorf("seed %d: %s\n--- base\n%s--- mine\n%s--- theirs\n%s--- outcome, conflicts %v\n%s", seed, fmt.Sprintf(format, args...),
+			base, mine, theirs, conflicts, text)
 	}
 	doc, err := o.read("csv", text)
 	switch {

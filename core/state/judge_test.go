@@ -150,7 +150,8 @@ func newTrial(f format, seed uint64) *Trial {
 
 // Told is an outcome with all that it came from.
 func (x *Trial) Told(outcome string, conflicts any) string {
-	return fmt.Sprintf("seed %d\n--- base\n%s--- mine\n%s--- theirs\n%s--- outcome, conflicts %v\n%s", x.seed, x.Base, x.Mine, x.Theirs, conflicts, outcome)
+	return fmt.Sprintf("seed %d\n--- base\n%s--- mine\n%s--- theirs\n%s--- outcome, conflicts %v\n%s", x.seed, x.Base, x.Mine, x.Theirs,
+		conflicts, outcome)
 }
 
 // Needless reports whether a conflict would be without need.
@@ -176,7 +177,8 @@ func (x *Trial) Wrong(o *outside, text string) string {
 	if meant, is := x.sorted(x.means(want)), x.folded(doc); !reflect.DeepEqual(meant, is) {
 		return fmt.Sprintf("it means something else:\ngot  %v\nwant %v", is, meant)
 	}
-	if crlf := strings.Contains(text, "\r\n"); crlf != want.crlf || crlf && strings.Count(text, "\r\n") != strings.Count(text, "\n") || strings.HasPrefix(text, "\ufeff") != want.mark {
+	if crlf := strings.Contains(text, "\r\n"); crlf != want.crlf || crlf && strings.Count(text, "\r\n") != strings.Count(text, "\n") ||
+		strings.HasPrefix(text, "\ufeff") != want.mark {
 		return fmt.Sprintf("line ends or byte-order mark: want %v, %v", want.crlf, want.mark)
 	}
 	due := append(want.remarks(), x.known.both...)

@@ -33,7 +33,8 @@ func newPair(t *testing.T) *pair {
 	dir := t.TempDir()
 	root := filepath.Join(dir, "imke")
 	p.must(os.Mkdir(root, 0o777))
-	p.must(os.WriteFile(filepath.Join(root, "oaken.toml"), []byte("project = \"Rates\"\n\n[[artifact]]\npath = \"database\"\nkind = \"schema\"\n"), 0o666))
+	p.must(os.WriteFile(filepath.Join(root, "oaken.toml"),
+		[]byte("project = \"Rates\"\n\n[[artifact]]\npath = \"database\"\nkind = \"schema\"\n"), 0o666))
 	var err error
 	p.imke, err = workspace.Begin(t.Context(), host, root, workspace.BeginOptions{Chest: filepath.Join(dir, "chest")})
 	p.must(err)

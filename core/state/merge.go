@@ -76,7 +76,8 @@ type merge struct {
 // by element where their kind can write, and are a conflict as a whole where
 // it can't. The result of a kind is read again and must be what was asked for.
 func (r *Reader) Merge(ctx context.Context, base, mine, theirs State, settle element.Settle) (*Merged, error) {
-	g := &merge{r: r, settle: settle, edits: map[string]Edit{}, done: map[string]bool{}, readings: map[string]map[*Snapshot]*Artifact{}, whole: map[string]element.Keep{}}
+	g := &merge{r: r, settle: settle, edits: map[string]Edit{}, done: map[string]bool{}, readings: map[string]map[*Snapshot]*Artifact{},
+		whole: map[string]element.Keep{}}
 	var err1, err2, err3 error
 	g.b, err1 = open(ctx, base)
 	g.m, err2 = open(ctx, mine)
@@ -351,7 +352,8 @@ func (g *merge) unreadable(x *witness, m, t *Artifact) bool {
 	if _, folder := g.r.Manifest.Declared(x.path); !folder || x.unread == nil || isFile(g.m, x.path) {
 		return false
 	}
-	c := element.Conflict{Address: element.Address{Path: x.path, Property: element.ReadingProperty}, Theirs: element.Side{Value: element.TextValue(x.unread.Error())},
+	c := element.Conflict{Address: element.Address{Path: x.path, Property: element.ReadingProperty},
+		Theirs: element.Side{Value: element.TextValue(x.unread.Error())},
 		Allows: []element.Keep{element.KeepMine, element.KeepTheirs}}
 	choice, ok := x.settle(c)
 	switch {

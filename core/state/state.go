@@ -324,7 +324,8 @@ func (r *Reader) read(t *Snapshot, p string) (*Artifact, error) {
 	}
 	if f.Mode == chest.Link || f.Size > kind.MaxFile {
 		out.Kind = r.Kinds.Opaque()
-		out.Reading = &kind.Reading{Root: &element.Element{Type: "opaque", Props: []element.Prop{{Name: "content", Value: element.BytesValue(f.Digest, f.Size)}}}}
+		out.Reading = &kind.Reading{Root: &element.Element{Type: "opaque",
+			Props: []element.Prop{{Name: "content", Value: element.BytesValue(f.Digest, f.Size)}}}}
 		if f.Size > kind.MaxFile {
 			out.Why = fmt.Errorf("it is larger than %s", element.SizeText(kind.MaxFile))
 		}

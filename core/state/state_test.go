@@ -44,8 +44,10 @@ func compare(t *testing.T, a, b State, paths ...string) string {
 const tank = "create table tank (id integer primary key, name text);"
 
 func TestCompareSpeaksInElements(t *testing.T) {
-	from := memory("database/tables/tank.sql", tank, "a.txt", "one\n", "b.bin", "\x00\x01", "old.json", `{"a":1}`, "same.xml", "<a>  <b/></a>", "broken.xml", "<a>")
-	to := memory("database/tables/tank.sql", "create table tank (id integer primary key, name text, litres real not null);", "a.txt", "one!\n", "b.bin", "\x00\x02", "new.json", `{"a":1}`,
+	from := memory("database/tables/tank.sql", tank, "a.txt", "one\n", "b.bin", "\x00\x01", "old.json", `{"a":1}`, "same.xml",
+		"<a>  <b/></a>", "broken.xml", "<a>")
+	to := memory("database/tables/tank.sql", "create table tank (id integer primary key, name text, litres real not null);", "a.txt",
+		"one!\n", "b.bin", "\x00\x02", "new.json", `{"a":1}`,
 		"same.xml", "<a> <b/></a>", "broken.xml", "<b>", "fresh.txt", "x")
 	want := `text edited a.txt::line:#1.text one → one!
 opaque edited b.bin 2 B b413f47d → 2 B b1fc78d8
@@ -122,24 +124,35 @@ func TestMergeByArtifact(t *testing.T) {
 		settle                   element.Settle
 		conflicts                string
 	}{
-		"one side each":         {memory("a", "1", "b", "1"), memory("a", "2", "b", "1"), memory("a", "1", "b", "2", "c", "new"), memory("a", "2", "b", "2", "c", "new"), nil, ""},
-		"two columns":           {memory("database/t.sql", tank), memory("database/t.sql", add("litres real")), memory("database/t.sql", add("depth_m real")), memory("database/t.sql", add("litres real,\n  depth_m real")), nil, ""},
-		"objects in two files":  {memory("database/t.sql", tank), memory("database/t.sql", add("litres real")), memory("database/t.sql", tank, "database/views/v.sql", "create view v as select 1;"), memory("database/t.sql", add("litres real"), "database/views/v.sql", "create view v as select 1;"), nil, ""},
-		"a column twice":        {memory("database/t.sql", tank), memory("database/t.sql", add("litres real")), memory("database/t.sql", add("litres int")), memory("database/t.sql", add("litres real")), nil, "database::table:tank/column:litres.type"},
-		"opaque twice":          {memory("b.bin", "\x00"), memory("b.bin", "\x01"), memory("b.bin", "\x02"), memory("b.bin", "\x01"), nil, "b.bin"},
-		"opaque, theirs":        {memory("b.bin", "\x00"), memory("b.bin", "\x01"), memory("b.bin", "\x02"), memory("b.bin", "\x02"), keep(element.KeepTheirs), ""},
-		"opaque, both":          {memory("b.bin", "\x00"), memory("b.bin", "\x01"), memory("b.bin", "\x02"), memory("b.bin", "\x01", "b (theirs).bin", "\x02"), keep(element.KeepBoth), ""},
+		"one side each": {memory("a", "1", "b", "1"), memory("a", "2", "b", "1"), memory("a", "1", "b", "2", "c", "new"),
+			memory("a", "2", "b", "2", "c", "new"), nil, ""},
+		"two columns": {memory("database/t.sql", tank), memory("database/t.sql", add("litres real")),
+			memory("database/t.sql", add("depth_m real")), memory("database/t.sql", add("litres real,\n  depth_m real")), nil, ""},
+		"objects in two files": {memory("database/t.sql", tank), memory("database/t.sql", add("litres real")),
+			memory("database/t.sql", tank, "database/views/v.sql", "create view v as select 1;"), memory("database/t.sql",
+				add("litres real"), "database/views/v.sql", "create view v as select 1;"), nil, ""},
+		"a column twice": {memory("database/t.sql", tank), memory("database/t.sql", add("litres real")),
+			memory("database/t.sql", add("litres int")), memory("database/t.sql", add("litres real")), nil,
+			"database::table:tank/column:litres.type"},
+		"opaque twice": {memory("b.bin", "\x00"), memory("b.bin", "\x01"), memory("b.bin", "\x02"), memory("b.bin", "\x01"),
+			nil, "b.bin"},
+		"opaque, theirs": {memory("b.bin", "\x00"), memory("b.bin", "\x01"), memory("b.bin", "\x02"), memory("b.bin", "\x02"),
+			keep(element.KeepTheirs), ""},
+		"opaque, both": {memory("b.bin", "\x00"), memory("b.bin", "\x01"), memory("b.bin", "\x02"),
+			memory("b.bin", "\x01", "b (theirs).bin", "\x02"), keep(element.KeepBoth), ""},
 		"deleted and edited":    {memory("a", "1\n"), memory(), memory("a", "2\n"), memory(), nil, "a"},
 		"edited and deleted":    {memory("a", "1\n"), memory("a", "2\n"), memory(), memory("a", "2\n"), nil, "a"},
 		"deleted, theirs stays": {memory("a", "1\n"), memory(), memory("a", "2\n"), memory("a", "2\n"), keep(element.KeepTheirs), ""},
 		"both deleted":          {memory("a", "1\n"), memory(), memory(), memory(), nil, ""},
 		"both added alike":      {memory(), memory("a", "1\n"), memory("a", "1\n"), memory("a", "1\n"), nil, ""},
-		"both added json":       {memory(), memory("a.json", `{"x":1}`), memory("a.json", `{"y":2}`), memory("a.json", `{"x":1,"y":2}`), nil, ""},
-		"mine moved":            {memory("a", "reef"), memory("b", "reef"), memory("a", "reef!"), memory("b", "reef!"), nil, ""},
-		"theirs moved":          {memory("a", "reef"), memory("a", "reef!"), memory("b", "reef"), memory("b", "reef!"), nil, ""},
-		"file against folder":   {memory(), memory("x", "1\n"), memory("x/y", "2\n"), memory("x", "1\n"), nil, "x"},
-		"folder, theirs":        {memory(), memory("x", "1\n"), memory("x/y", "2\n"), memory("x/y", "2\n"), keep(element.KeepTheirs), ""},
-		"unreadable":            {memory("a.xml", "<a>"), memory("a.xml", "<b>"), memory("a.xml", "<c>"), memory("a.xml", "<b>"), nil, "a.xml"},
+		"both added json": {memory(), memory("a.json", `{"x":1}`), memory("a.json", `{"y":2}`),
+			memory("a.json", `{"x":1,"y":2}`), nil, ""},
+		"mine moved":          {memory("a", "reef"), memory("b", "reef"), memory("a", "reef!"), memory("b", "reef!"), nil, ""},
+		"theirs moved":        {memory("a", "reef"), memory("a", "reef!"), memory("b", "reef"), memory("b", "reef!"), nil, ""},
+		"file against folder": {memory(), memory("x", "1\n"), memory("x/y", "2\n"), memory("x", "1\n"), nil, "x"},
+		"folder, theirs":      {memory(), memory("x", "1\n"), memory("x/y", "2\n"), memory("x/y", "2\n"), keep(element.KeepTheirs), ""},
+		"unreadable": {memory("a.xml", "<a>"), memory("a.xml", "<b>"), memory("a.xml", "<c>"), memory("a.xml", "<b>"),
+			nil, "a.xml"},
 	} {
 		got, conflicts := merged(t, c.base, c.mine, c.theirs, c.settle)
 		if fmt.Sprintf("%q", got.Contents) != fmt.Sprintf("%q", c.want.Contents) || strings.Join(conflicts, " ") != c.conflicts {

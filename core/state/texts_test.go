@@ -32,7 +32,8 @@ func TestTextsAreThoseOfTheArtifactOrOfWhatIsInIt(t *testing.T) {
 		t.Errorf("a text in another encoding: %v", got)
 	}
 	long := `{"columns":[{"id":"tank","width":120},{"id":"food","width":160},{"id":"fed_at","width":110}],"title":"Feeding log of the week","query":"select everything from feeding where it was this week"}`
-	if got := texts(t, "a.json", long, strings.Replace(long, "120", "140", 1)); len(got) != 1 || !got[0].LaidOut || strings.Count(got[0].Is, "\n") < 5 {
+	if got := texts(t, "a.json", long, strings.Replace(long, "120", "140", 1)); len(got) != 1 || !got[0].LaidOut ||
+		strings.Count(got[0].Is, "\n") < 5 {
 		t.Errorf("JSON on one line: %v", got)
 	}
 	if got := texts(t, "a.bin", "\x00one", "\x00two"); len(got) != 0 {
@@ -45,7 +46,8 @@ func TestEncodedContentIsShownByItselfAlone(t *testing.T) {
 		var b bytes.Buffer
 		w := zip.NewWriter(&b)
 		layout := base64.StdEncoding.EncodeToString([]byte(`{"columns": [{"id": "tank"}], "title": "` + title + `"}`))
-		for _, e := range [][2]string{{"form.xml", "<form>\n<field label=\"" + label + "\"/>\n</form>\n"}, {"report.xml", "<report>\n<layout>" + layout + "</layout>\n</report>\n"}} {
+		for _, e := range [][2]string{{"form.xml", "<form>\n<field label=\"" + label + "\"/>\n</form>\n"},
+			{"report.xml", "<report>\n<layout>" + layout + "</layout>\n</report>\n"}} {
 			out, err := w.Create(e[0])
 			if err != nil {
 				t.Fatal(err)

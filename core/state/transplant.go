@@ -35,11 +35,14 @@ func (r *Reader) Transplant(ctx context.Context, into, from State, a element.Add
 	}
 	w, ok := mine.Kind.(kind.Writer)
 	if !ok || mine.Kind.Name() != theirs.Kind.Name() {
-		return nil, fault.New(fault.Refused, whole, "%s is of the kind %s, whose elements can't be brought back one by one.", a.Path, mine.Kind.Name())
+		return nil, fault.New(fault.Refused, whole, "%s is of the kind %s, whose elements can't be brought back one by one.", a.Path,
+			mine.Kind.Name())
 	}
 	want, ok := element.Graft(mine.Reading.Root, theirs.Reading.Root, a)
 	if !ok {
-		return nil, fault.New(fault.Usage, "oaken compare "+from.Label()+" "+into.Label()+" "+a.Path+" shows what differs; an element can come back into one that is there.", "%s can't be brought back from %s.", a, from.Label())
+		return nil, fault.New(fault.Usage,
+			"oaken compare "+from.Label()+" "+into.Label()+" "+a.Path+" shows what differs; an element can come back into one "+
+				"that is there.", "%s can't be brought back from %s.", a, from.Label())
 	}
 	if element.Compare(mine.Reading.Root, want) == nil {
 		return nil, nil

@@ -69,7 +69,8 @@ func (x *witness) vouch(b, m, t *element.Element) []element.Conflict {
 		value := func(root *element.Element) element.Side {
 			return element.Side{Value: root.Find(a.Steps).Prop(a.Property)}
 		}
-		out = append(out, element.Conflict{Address: a, Base: value(b), Mine: value(m), Theirs: value(t), Allows: []element.Keep{element.KeepMine, element.KeepTheirs}})
+		out = append(out, element.Conflict{Address: a, Base: value(b), Mine: value(m), Theirs: value(t),
+			Allows: []element.Keep{element.KeepMine, element.KeepTheirs}})
 		if grafted, ok := element.Graft(x.meant, m, a); ok {
 			x.meant = grafted
 		}
@@ -222,7 +223,8 @@ func (x *witness) witnessed(out *written, m, t map[string][]byte) *written {
 		}
 		return element.Side{Value: element.TextValue(strings.Join(list, "\n"))}
 	}
-	c := element.Conflict{Address: element.Address{Path: x.path, Property: element.WritingProperty}, Mine: text(missed.mine), Theirs: text(missed.theirs),
+	c := element.Conflict{Address: element.Address{Path: x.path, Property: element.WritingProperty}, Mine: text(missed.mine),
+		Theirs: text(missed.theirs),
 		Allows: []element.Keep{element.KeepMine}}
 	if t != nil && x.reads(t) {
 		c.Allows = append(c.Allows, element.KeepTheirs)
@@ -269,14 +271,16 @@ func (x *witness) flawsOf(files map[string][]byte) map[string]bool {
 // told reports whether a conflict shows a remark already.
 func told(open []element.Conflict, remark string) bool {
 	return slices.ContainsFunc(open, func(c element.Conflict) bool {
-		return strings.Contains(c.Mine.Value.Text(), remark) || strings.Contains(c.Theirs.Value.Text(), remark) || strings.Contains(c.Base.Value.Text(), remark)
+		return strings.Contains(c.Mine.Value.Text(), remark) || strings.Contains(c.Theirs.Value.Text(), remark) ||
+			strings.Contains(c.Base.Value.Text(), remark)
 	})
 }
 
 func (x *witness) missed(files map[string][]byte, open []element.Conflict) missing {
 	var out missing
 	for _, name := range slices.Sorted(maps.Keys(namesOf(x.b.files, x.m.files, x.t.files, files))) {
-		b, m, t, r := x.remarks(name, x.b.files[name]), x.remarks(name, x.m.files[name]), x.remarks(name, x.t.files[name]), x.remarks(name, files[name])
+		b, m, t, r := x.remarks(name, x.b.files[name]), x.remarks(name, x.m.files[name]), x.remarks(name, x.t.files[name]),
+			x.remarks(name, files[name])
 		for _, remark := range slices.SortedFunc(maps.Keys(namesOf(b, m, t, r)), byText) {
 			nb, nm, nt, nr := b[remark], m[remark], t[remark], r[remark]
 			least, most := min(nm, nt), max(nm, nt, nm+nt-nb)

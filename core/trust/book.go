@@ -44,7 +44,8 @@ func (b Book) read() (*pages, error) {
 		err = errors.New("it is of another form")
 	}
 	if err != nil {
-		return nil, fault.New(fault.Refused, "Remove it to be asked again.", "What was agreed to on this machine, %s, can't be read: %w.", b.File, err)
+		return nil, fault.New(fault.Refused, "Remove it to be asked again.", "What was agreed to on this machine, %s, can't be read: %w.",
+			b.File, err)
 	}
 	if p.Projects == nil {
 		p.Projects = map[string][]entry{}
@@ -110,7 +111,8 @@ func (b Book) write(p *pages) error {
 		}
 	}
 	if err != nil {
-		return fault.New(fault.Unreachable, "Check that you may write there, or give your word with --trust DIGEST.", "What you agree to can't be kept: %w.", err)
+		return fault.New(fault.Unreachable, "Check that you may write there, or give your word with --trust DIGEST.",
+			"What you agree to can't be kept: %w.", err)
 	}
 	return nil
 }

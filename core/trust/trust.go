@@ -129,6 +129,8 @@ func Refused(wishes []Wish) error {
 	if w.Sort == Target || w.Sort == Scratch {
 		doing = "reach " + w.Shown()
 	}
-	return fault.New(fault.Refused, "oaken trust shows all that it wants, and takes your word for it; nothing was run, and nothing reached. In a script: --trust DIGEST, as oaken trust gives it.",
+	return fault.New(fault.Refused,
+		"oaken trust shows all that it wants, and takes your word for it; nothing was run, and nothing reached. In a script: --trust "+
+			"DIGEST, as oaken trust gives it.",
 		"The project wants to %s (%s %s), and nobody on this machine has agreed to that.", doing, w.Sort, w.Name)
 }

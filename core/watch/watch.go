@@ -245,7 +245,8 @@ func sentence(o overlap.Overlap) string {
 	if side.Workspace != "" {
 		where = "in " + side.Workspace
 	}
-	verdict := map[overlap.Verdict]string{overlap.Exclusive: "it can't be merged, one side will be lost", overlap.Clashing: "the two clash", overlap.Apart: "the two meet nowhere", overlap.Combining: "a merge combines the two"}[o.Verdict]
+	verdict := map[overlap.Verdict]string{overlap.Exclusive: "it can't be merged, one side will be lost", overlap.Clashing: "the two clash",
+		overlap.Apart: "the two meet nowhere", overlap.Combining: "a merge combines the two"}[o.Verdict]
 	if verdict == "" {
 		verdict = "look at oaken overlaps"
 	}

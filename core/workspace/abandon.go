@@ -41,7 +41,8 @@ func (w *Workspace) Abandon(ctx context.Context) (*Pending, string, error) {
 		return nil, "", err
 	}
 	if p.Abandoning = true; w.merging.Save(p) != nil {
-		return nil, "", fault.New(fault.Unreachable, "Make room on the disk, or check the rights, and try again; nothing was changed.", "The workspace can't be written.")
+		return nil, "", fault.New(fault.Unreachable, "Make room on the disk, or check the rights, and try again; nothing was changed.",
+			"The workspace can't be written.")
 	}
 	if err := w.undo(s.Changes, p.Written); err != nil {
 		return nil, "", err

@@ -57,7 +57,8 @@ func (w *Workspace) commitBehind(ctx context.Context, o CommitOptions, p *Pendin
 	if err != nil {
 		return nil, err
 	}
-	c, err := w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: tip.ID, Merged: parent, Tree: tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(), Message: o.Message, Item: o.Item, Settled: len(p.Settled) > 0})
+	c, err := w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: tip.ID, Merged: parent, Tree: tree, Author: w.Person,
+		Workspace: w.Name, Time: w.host.Now(), Message: o.Message, Item: o.Item, Settled: len(p.Settled) > 0})
 	if err != nil {
 		return nil, err
 	}
@@ -86,7 +87,8 @@ func (w *Workspace) againOn(ctx context.Context, p *Pending, tip ledger.Commit) 
 		return nil, parent, err
 	}
 	if again == nil {
-		return nil, parent, fault.New(fault.Refused, "Give this one up with oaken merge --abandon, and run oaken sync.", "Somebody else has done it meanwhile: %s has everything of %s.", w.Branch, Label(theirs))
+		return nil, parent, fault.New(fault.Refused, "Give this one up with oaken merge --abandon, and run oaken sync.",
+			"Somebody else has done it meanwhile: %s has everything of %s.", w.Branch, Label(theirs))
 	}
 	again.Settled = p.Settled
 	return again, parent, nil

@@ -27,7 +27,8 @@ func (w *Workspace) Captures() (out []Capture, err error) {
 		return nil, nil
 	}
 	if err != nil {
-		return nil, fault.New(fault.Damaged, "Remove it, and capture again.", "The record of what was captured, .oaken/captures.json, can't be read.")
+		return nil, fault.New(fault.Damaged, "Remove it, and capture again.",
+			"The record of what was captured, .oaken/captures.json, can't be read.")
 	}
 	return out, nil
 }
@@ -88,7 +89,8 @@ func (w *Workspace) MergeCaptured(ctx context.Context, c Capture) (*MergeResult,
 	if err := errors.Join(w.reviewed(ctx, "capture"), w.quiet(ctx, "capture that is to be combined with newer work")); err != nil {
 		return nil, err
 	}
-	p := &Pending{What: "capture " + c.Environment, Message: "What was changed in " + c.Environment, Mine: disk.Hex(w.tree()), Theirs: c.Tree, Captured: &c, Base: disk.Hex(content.Digest{})}
+	p := &Pending{What: "capture " + c.Environment, Message: "What was changed in " + c.Environment, Mine: disk.Hex(w.tree()),
+		Theirs: c.Tree, Captured: &c, Base: disk.Hex(content.Digest{})}
 	if c.Record != "" {
 		at, err := w.captureRecord(ctx, c)
 		if err != nil {
@@ -142,7 +144,8 @@ func (w *Workspace) PublishCaptured(ctx context.Context, c Capture, message, ite
 	}
 	x := w.concluding(c)
 	x.Merge = merge
-	x.Drafts = []chest.Draft{{Branch: line.Name, Tip: on.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(), Message: message, Item: item}}
+	x.Drafts = []chest.Draft{{Branch: line.Name, Tip: on.ID, Tree: tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(),
+		Message: message, Item: item}}
 	if fresh {
 		line.Author, line.Time = w.Person, w.host.Now()
 		x.NewBranch = line
@@ -172,7 +175,8 @@ func (w *Workspace) recordStands(ctx context.Context, c Capture) error {
 	if err != nil || known && r.Number == c.Number || !known && c.Number == 0 {
 		return err
 	}
-	return fault.New(fault.Refused, "Capture it again: oaken capture "+fault.Word(c.Environment)+".", "Somebody has deployed to %s, or captured it, since this was read.", c.Environment)
+	return fault.New(fault.Refused, "Capture it again: oaken capture "+fault.Word(c.Environment)+".",
+		"Somebody has deployed to %s, or captured it, since this was read.", c.Environment)
 }
 
 // underCapture refuses to record a part of what was captured: the rest would look as if it
@@ -186,7 +190,9 @@ func (w *Workspace) underCapture(paths []string) error {
 		for _, p := range paths {
 			for _, folder := range c.Folders {
 				if p != folder && state.Under([]string{folder}, p) {
-					return fault.New(fault.Refused, "Commit "+folder+" whole. What is not to go in takes oaken discard PATH first: the environment keeps it, as work that the branch has not.",
+					return fault.New(fault.Refused,
+						"Commit "+folder+" whole. What is not to go in takes oaken discard PATH first: the environment keeps it, as work "+
+							"that the branch has not.",
 						"What %s holds was captured into %s and belongs together.", c.Environment, folder)
 				}
 			}
@@ -252,7 +258,8 @@ func (w *Workspace) capturedBeside(ctx context.Context, c Capture, at ledger.Com
 		if err != nil {
 			return err
 		}
-		merge = chest.Draft{Branch: at.Branch, Tip: at.ID, Tree: at.Tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(), Message: fromThere(c.Environment, at.Message),
+		merge = chest.Draft{Branch: at.Branch, Tip: at.ID, Tree: at.Tree, Author: w.Person, Workspace: w.Name, Time: w.host.Now(),
+			Message: fromThere(c.Environment, at.Message),
 			Settled: len(b.Merged.Conflicts) > 0 || b.Tree != at.Tree}
 	}
 	done, err := w.PublishCaptured(ctx, c, at.Message, at.Item, merge)

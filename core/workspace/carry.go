@@ -17,17 +17,20 @@ type Transition = disk.Transition
 
 // carry brings the files of the workspace from one tree to another, as disk.Move does. Files named in keep are left
 // alone.
-func (w *Workspace) carry(ctx context.Context, from, to content.Digest, label string, keep []string, begin func() error) (Transition, error) {
+func (w *Workspace) carry(ctx context.Context, from, to content.Digest, label string, keep []string,
+	begin func() error) (Transition, error) {
 	stays, err := w.leftOutFrom(from, to)
 	if err != nil {
 		return Transition{}, err
 	}
-	m := &disk.Move{Tree: w.disk, Chest: w.Chest, From: from, To: to, Label: label, Keep: keep, Wanted: w.wanted, Stays: stays, Guards: w.readOnly}
+	m := &disk.Move{Tree: w.disk, Chest: w.Chest, From: from, To: to, Label: label, Keep: keep, Wanted: w.wanted, Stays: stays,
+		Guards: w.readOnly}
 	t, err := m.Run(ctx, begin)
 	var blocked *disk.Blocked
 	if errors.As(err, &blocked) {
-		return t, &blockedError{blocked.Paths, fault.New(fault.Refused, "Commit them, or take them back with oaken discard PATH, and try again.",
-			"%s edited here and would be overwritten: %s.", isAre(len(blocked.Paths)), listed(blocked.Paths))}
+		return t, &blockedError{blocked.Paths,
+			fault.New(fault.Refused, "Commit them, or take them back with oaken discard PATH, and try again.",
+				"%s edited here and would be overwritten: %s.", isAre(len(blocked.Paths)), listed(blocked.Paths))}
 	}
 	return t, err
 }

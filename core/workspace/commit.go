@@ -176,7 +176,9 @@ func (w *Workspace) reviewed(ctx context.Context, what string) error {
 		}
 	}
 	if only {
-		return fault.New(fault.Refused, "Work on a branch of your own (oaken branch NAME, oaken go NAME: your edits come along), then oaken review open.", "Branch %s takes work by reviews alone, so there is no %s on it.", w.Branch, what)
+		return fault.New(fault.Refused,
+			"Work on a branch of your own (oaken branch NAME, oaken go NAME: your edits come along), then oaken review open.",
+			"Branch %s takes work by reviews alone, so there is no %s on it.", w.Branch, what)
 	}
 	return nil
 }
@@ -214,7 +216,8 @@ func (w *Workspace) checkPaths(ctx context.Context, paths []string, chosen []Cha
 			}
 		}
 		if !anyUnder(files, p) {
-			return fault.New(fault.Usage, "Check the spelling; oaken changes lists what can be committed.", "There is no %s in this project.", p).Among(p, state.NamesOf(files))
+			return fault.New(fault.Usage, "Check the spelling; oaken changes lists what can be committed.",
+				"There is no %s in this project.", p).Among(p, state.NamesOf(files))
 		}
 	}
 	return nil
@@ -286,21 +289,24 @@ func (w *Workspace) recordOnce(ctx context.Context, chosen []Change, o CommitOpt
 	if o.KeepLocks {
 		released = nil
 	}
-	commit, err := w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: w.Base.ID, Merged: merged, Tree: tree, Author: w.Person, Workspace: w.Name,
-		Time: w.host.Now(), Message: o.Message, Item: o.Item, Release: released, Settled: o.settled})
+	commit, err := w.Chest.Publish(ctx, chest.Draft{Branch: w.Branch, Tip: w.Base.ID, Merged: merged, Tree: tree, Author: w.Person,
+		Workspace: w.Name,
+		Time:      w.host.Now(), Message: o.Message, Item: o.Item, Release: released, Settled: o.settled})
 	if err != nil {
 		return nil, err
 	}
 	if err := w.standOn(ctx, commit); err != nil {
 		return nil, err
 	}
-	_ = w.Chest.Gather(ctx)                                                                  // what fails here is tried again by the next commit
+	// what fails here is tried again by the next commit
+	_ = w.Chest.Gather(ctx)
 	if slices.ContainsFunc(chosen, func(c Change) bool { return c.Path == manifest.Name }) { // with it the rules for locks
 		if err := w.MarkAll(ctx); err != nil {
 			return nil, err
 		}
 	}
-	return &Committed{Commit: commit, Changes: chosen, Released: released, Merge: merged != ledger.ID{}, Warnings: warnings}, w.locking.Mark(ctx, disk.PathsOf(chosen))
+	return &Committed{Commit: commit, Changes: chosen, Released: released, Merge: merged != ledger.ID{}, Warnings: warnings},
+		w.locking.Mark(ctx, disk.PathsOf(chosen))
 }
 
 // store puts the contents of changed files into a batch, commits the batch, and
@@ -392,7 +398,8 @@ func (w *Workspace) storeFile(batch *content.Batch, change Change) (incomingFile
 	f := change.Is
 	in, err := w.Work().Open(f.Path)
 	if errors.Is(err, kind.ErrNoFile) || errors.Is(err, os.ErrNotExist) {
-		return incomingFile{}, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s went away while it was being committed.", f.Path)
+		return incomingFile{}, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.",
+			"%s went away while it was being committed.", f.Path)
 	}
 	if err != nil {
 		return incomingFile{}, project.Unstored(f.Path, err)

@@ -54,7 +54,8 @@ func (w *Workspace) ReturnRescued(ctx context.Context, paths []string) (*Restore
 		newest[c.Path] = c
 	}
 	if len(newest) == 0 {
-		return nil, fault.New(fault.Usage, "oaken restore --rescued lists what can be brought back.", "There is no rescue copy of %s.", strings.Join(paths, ", "))
+		return nil, fault.New(fault.Usage, "oaken restore --rescued lists what can be brought back.", "There is no rescue copy of %s.",
+			strings.Join(paths, ", "))
 	}
 	r := &Restored{}
 	for p := range newest {

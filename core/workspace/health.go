@@ -58,7 +58,8 @@ func (w *Workspace) flaws(repair bool) []chest.Finding {
 	if repair && os.Remove(w.disk.IndexFile()) == nil {
 		return nil
 	}
-	return []chest.Finding{{Where: Folder + "/index", Reason: "what the workspace remembers of its files is damaged; the next command that looks at them makes it anew"}}
+	return []chest.Finding{{Where: Folder + "/index",
+		Reason: "what the workspace remembers of its files is damaged; the next command that looks at them makes it anew"}}
 }
 
 // repair stores anew what is damaged in the chest and whole in the workspace.

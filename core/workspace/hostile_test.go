@@ -67,7 +67,8 @@ func (c *crafted) publish(tree content.Digest) {
 	c.t.Helper()
 	err := c.batch.Commit()
 	if err == nil {
-		_, err = c.chest.Publish(c.t.Context(), chest.Draft{Branch: chest.FirstBranch, Tree: tree, Author: "Mallory", Workspace: "m", Time: time.Now(), Message: "x"})
+		_, err = c.chest.Publish(c.t.Context(), chest.Draft{Branch: chest.FirstBranch, Tree: tree, Author: "Mallory", Workspace: "m",
+			Time: time.Now(), Message: "x"})
 	}
 	if err == nil {
 		err = c.chest.Close()
@@ -124,14 +125,16 @@ func decodeRecordIn(root string) (record, error) {
 }
 
 // spellings are names that some file system takes for the workspace's own folder.
-var spellings = []string{".oaken", ".OAKEN", ".Oaken", ".oaken.", ".oaken ", ".oaken. .", ".oaken::$INDEX_ALLOCATION", "OAKEN~1", "oaken~12", ".oa\u200cken", "\u200b.oaken", ".o\ufeffaken", ".oaken\ufe0f", "\uff0eoaken"}
+var spellings = []string{".oaken", ".OAKEN", ".Oaken", ".oaken.", ".oaken ", ".oaken. .", ".oaken::$INDEX_ALLOCATION", "OAKEN~1",
+	"oaken~12", ".oa\u200cken", "\u200b.oaken", ".o\ufeffaken", ".oaken\ufe0f", "\uff0eoaken"}
 
 func TestTheOwnFolderIsNeverOfAProject(t *testing.T) {
 	dir := t.TempDir()
 	c := craft(t, filepath.Join(dir, "chest"))
 	evil := c.put("person = 'Mallory'\n")
 	own := c.folder(craftedEntry{'f', "workspace.toml", 19, evil}, craftedEntry{'f', "journal.json", 19, evil})
-	entries := []craftedEntry{{'f', "plain.txt", 19, evil}, {'f', ".oakenish", 19, evil}, {'f', "oaken", 19, evil}, {'f', "oaken~x", 19, evil}}
+	entries := []craftedEntry{{'f', "plain.txt", 19, evil}, {'f', ".oakenish", 19, evil}, {'f', "oaken", 19, evil},
+		{'f', "oaken~x", 19, evil}}
 	for i, name := range spellings {
 		if i%2 == 0 {
 			entries = append(entries, craftedEntry{'d', name, 0, own})
@@ -292,7 +295,8 @@ func TestHealthSeesWhatAStrangerPutIn(t *testing.T) {
 		all = append(all, f.Reason+" "+strings.Join(f.Touches, " "))
 	}
 	text := strings.Join(all, "\n")
-	for _, want := range []string{"the trigger quiet is not oaken's", "the table theirs is not", "the view seen is not", "the index commits_time is missing", "inner/liar.txt has 7 bytes; it has 11"} {
+	for _, want := range []string{"the trigger quiet is not oaken's", "the table theirs is not", "the view seen is not",
+		"the index commits_time is missing", "inner/liar.txt has 7 bytes; it has 11"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is not in\n%s", want, text)
 		}

@@ -141,7 +141,8 @@ func (w *Workspace) Sync(ctx context.Context) (*Synced, error) {
 		return nil, err
 	}
 	if p != nil {
-		return nil, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.", "%s is under way.", p.What)
+		return nil, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.",
+			"%s is under way.", p.What)
 	}
 	if len(w.unsent.Commits) > 0 || w.Offline {
 		return w.Publish(ctx)
@@ -175,7 +176,8 @@ func (w *Workspace) Sync(ctx context.Context) (*Synced, error) {
 			return nil, err
 		}
 	}
-	out.Transition, err = w.switchFrom(ctx, disk.Journal{From: disk.Hex(w.tree()), Branch: w.Branch, Commit: tip.ID.String(), Keep: both, Staged: staged})
+	out.Transition, err = w.switchFrom(ctx, disk.Journal{From: disk.Hex(w.tree()), Branch: w.Branch, Commit: tip.ID.String(), Keep: both,
+		Staged: staged})
 	return out, err
 }
 
@@ -202,14 +204,16 @@ func (w *Workspace) editedOnBoth(ctx context.Context, changes []Change, tip ledg
 // combine merges the edits of this workspace with a newer commit, for files
 // that both have changed. The outcome is staged, to be put into place as if it had been
 // edited here once the newer commit is laid out; what was there is kept as a rescue copy.
-func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []string) (artifacts []state.Combined, staged []disk.Staged, err error) {
+func (w *Workspace) combine(ctx context.Context, tip ledger.Commit, both []string) (artifacts []state.Combined,
+	staged []disk.Staged, err error) {
 	theirs := w.CommitState(tip, Label(tip))
 	m, err := w.Reader().Merge(ctx, w.BaseState(), w.Work(), theirs, nil)
 	if err != nil {
 		return nil, nil, err
 	}
 	if len(m.Conflicts) > 0 {
-		return nil, nil, fault.New(fault.Conflict, "Nothing was changed. Commit it: it is then unsent, and the conflicts are laid open to be settled.",
+		return nil, nil, fault.New(fault.Conflict,
+			"Nothing was changed. Commit it: it is then unsent, and the conflicts are laid open to be settled.",
 			"What you edited can't be combined with what is newer, at %s%s.", m.Conflicts[0].Address, more(len(m.Conflicts)-1))
 	}
 	if _, err := w.rescue(ctx, both); err != nil {

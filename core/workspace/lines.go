@@ -26,7 +26,8 @@ func (w *Workspace) endLines(ctx context.Context, chosen []Change) ([]string, er
 		}
 		data, err := os.ReadFile(w.disk.Local(c.Path))
 		if err != nil {
-			return out, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.", "%s can't be read: %w.", c.Path, err)
+			return out, fault.New(fault.Failed, "Nothing was recorded; run oaken changes and commit again.",
+				"%s can't be read: %w.", c.Path, err)
 		}
 		ended := endLines(data, end)
 		if bytes.IndexByte(data, 0) >= 0 || bytes.Equal(ended, data) {

@@ -19,7 +19,8 @@ func outside(p, target string) bool {
 func (w *Workspace) strayLinks(changes []Change) (out []string) {
 	for _, c := range changes {
 		if target, err := os.Readlink(w.disk.Local(c.Path)); err == nil && outside(c.Path, filepath.ToSlash(target)) {
-			out = append(out, fmt.Sprintf("%s is a link that leads outside of the project, to %s. For others it may lead to something else, or nowhere.", c.Path, target))
+			out = append(out, fmt.Sprintf("%s is a link that leads outside of the project, to %s. For others it may lead to something "+
+				"else, or nowhere.", c.Path, target))
 		}
 	}
 	return out

@@ -81,7 +81,8 @@ func (w *Workspace) Lock(ctx context.Context, addresses []string, o LockOptions)
 	out := &Locked{Locks: wanted}
 	var had []string
 	var err error
-	out.Taken, had, err = w.Chest.Lock(ctx, chest.TakeLocks{Wanted: wanted, Now: now, SilentAfter: w.locking.Ruling(ctx).Team.Silence(), TakeSilent: o.TakeSilent})
+	out.Taken, had, err = w.Chest.Lock(ctx, chest.TakeLocks{Wanted: wanted, Now: now, SilentAfter: w.locking.Ruling(ctx).Team.Silence(),
+		TakeSilent: o.TakeSilent})
 	if err != nil {
 		return nil, err
 	}
@@ -153,7 +154,8 @@ func (w *Workspace) lockable(ctx context.Context, l ledger.Lock) error {
 	switch {
 	case l.Pattern:
 		if !doublestar.ValidatePattern(l.Address) {
-			return fault.New(fault.Usage, "Write *, ** and ? for any text, any folders and any sign.", "%q is not a well-formed pattern.", l.Address)
+			return fault.New(fault.Usage, "Write *, ** and ? for any text, any folders and any sign.",
+				"%q is not a well-formed pattern.", l.Address)
 		}
 		files, err := w.known(ctx)
 		if err != nil {
@@ -205,7 +207,8 @@ func (w *Workspace) newest(ctx context.Context, locks []ledger.Lock, out *Locked
 		return nil
 	}
 	if len(w.unsent.Commits) > 0 { // bringing it in publishes them, and may leave conflicts
-		return fault.New(fault.Refused, "Run oaken sync first; it also publishes what is unsent.", "%s is newer in %s than here.", paths[0], w.Branch)
+		return fault.New(fault.Refused, "Run oaken sync first; it also publishes what is unsent.", "%s is newer in %s than here.",
+			paths[0], w.Branch)
 	}
 	slices.Sort(paths)
 	before := w.CommitState(w.Base, Label(w.Base))
@@ -244,13 +247,15 @@ func (w *Workspace) Unlock(ctx context.Context, addresses []string, force bool, 
 		}
 	} else {
 		if !w.locking.Ruling(ctx).Team.FreesLocks(w.Person) {
-			return nil, fault.New(fault.Refused, "Ask one of "+strings.Join(w.locking.Ruling(ctx).Team.MayFreeLocks, ", ")+"; oaken.toml names them under [team].", "%s may not end the locks of others.", w.Person)
+			return nil, fault.New(fault.Refused, "Ask one of "+strings.Join(w.locking.Ruling(ctx).Team.MayFreeLocks,
+				", ")+"; oaken.toml names them under [team].", "%s may not end the locks of others.", w.Person)
 		}
 		if strings.TrimSpace(reason) == "" {
 			return nil, fault.New(fault.Usage, "Say it with -m TEXT; the holder is told.", "Ending somebody's lock needs a reason.")
 		}
 	}
-	freed, err := w.Chest.Unlock(ctx, chest.FreeLocks{Holder: w.Person, Workspace: w.Name, Addresses: addresses, Force: force, Reason: reason, Now: w.host.Now()})
+	freed, err := w.Chest.Unlock(ctx, chest.FreeLocks{Holder: w.Person, Workspace: w.Name, Addresses: addresses, Force: force,
+		Reason: reason, Now: w.host.Now()})
 	if err != nil {
 		return nil, err
 	}
@@ -264,7 +269,8 @@ func (w *Workspace) heldUnder(addresses []string) error {
 		for _, p := range h.Paths {
 			for _, a := range addresses {
 				if chest.Reaches(ledger.Lock{Address: a, Pattern: w.IsPattern(a)}, p) || strings.HasPrefix(a, p+"::") {
-					return fault.New(fault.Refused, "Publish it first, with oaken sync; that ends the lock.", "%s is in an unsent commit.", p)
+					return fault.New(fault.Refused, "Publish it first, with oaken sync; that ends the lock.",
+						"%s is in an unsent commit.", p)
 				}
 			}
 		}

@@ -73,7 +73,8 @@ func (w *Workspace) Revert(ctx context.Context, c ledger.Commit, message string)
 		return nil, err
 	}
 	if !reached {
-		return nil, fault.New(fault.Usage, "oaken history shows the commits of this branch.", "%s is not among the commits of branch %s.", Label(c), w.Branch)
+		return nil, fault.New(fault.Usage, "oaken history shows the commits of this branch.", "%s is not among the commits of branch %s.",
+			Label(c), w.Branch)
 	}
 	var before ledger.Commit
 	if len(c.Parents) > 0 {
@@ -84,7 +85,8 @@ func (w *Workspace) Revert(ctx context.Context, c ledger.Commit, message string)
 	if message == "" {
 		message = "Undo " + Label(c) + ": " + c.Message
 	}
-	return w.begin(ctx, &Pending{What: "revert " + Label(c), Message: message, Base: disk.Hex(c.Tree), Mine: disk.Hex(w.tree()), Theirs: disk.Hex(before.Tree)})
+	return w.begin(ctx, &Pending{What: "revert " + Label(c), Message: message, Base: disk.Hex(c.Tree), Mine: disk.Hex(w.tree()),
+		Theirs: disk.Hex(before.Tree)})
 }
 
 // quiet refuses when something is under way or edited here.
@@ -94,7 +96,8 @@ func (w *Workspace) quiet(ctx context.Context, what string) error {
 		return err
 	}
 	if p != nil {
-		return fault.New(fault.Conflict, "Finish it with oaken resolve and oaken commit, or give it up with oaken merge --abandon.", "%s is under way already.", p.What)
+		return fault.New(fault.Conflict, "Finish it with oaken resolve and oaken commit, or give it up with oaken merge --abandon.",
+			"%s is under way already.", p.What)
 	}
 	if len(w.unsent.Commits) > 0 {
 		return w.stillHeld()
@@ -104,7 +107,8 @@ func (w *Workspace) quiet(ctx context.Context, what string) error {
 		return err
 	}
 	if len(s.Changes) > 0 {
-		return fault.New(fault.Refused, "Commit them first, or take them back with oaken discard PATH.", "A %s needs a workspace without changes, and %s changed: %s.",
+		return fault.New(fault.Refused, "Commit them first, or take them back with oaken discard PATH.",
+			"A %s needs a workspace without changes, and %s changed: %s.",
 			what, isAre(len(s.Changes)), listed(disk.PathsOf(s.Changes)))
 	}
 	return nil
@@ -154,7 +158,9 @@ func (w *Workspace) commitMerge(ctx context.Context, o CommitOptions, p *Pending
 		return nil, err
 	}
 	if len(m.Conflicts) > 0 {
-		return nil, fault.New(fault.Conflict, "See them with oaken conflicts and settle each with oaken resolve ADDRESS --keep mine|theirs|both|base.", "%d of the conflicts of %s are still open.", len(m.Conflicts), p.What)
+		return nil, fault.New(fault.Conflict,
+			"See them with oaken conflicts and settle each with oaken resolve ADDRESS --keep mine|theirs|both|base.",
+			"%d of the conflicts of %s are still open.", len(m.Conflicts), p.What)
 	}
 	if len(o.Paths) > 0 {
 		return nil, fault.New(fault.Usage, "Leave the paths out.", "A merge is committed whole.")

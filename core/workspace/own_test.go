@@ -6,7 +6,8 @@ import (
 )
 
 func TestTheWorkspaceRecordCarriesItsSum(t *testing.T) {
-	want := record{Format: formatVersion, Person: "Imke", Name: "imke-desk-reef", Chest: "/shared/reef", Branch: "main", Base: "00", Only: []string{"exhibit/**"}}
+	want := record{Format: formatVersion, Person: "Imke", Name: "imke-desk-reef", Chest: "/shared/reef", Branch: "main", Base: "00",
+		Only: []string{"exhibit/**"}}
 	data, err := want.encode()
 	if err != nil {
 		t.Fatal(err)
@@ -25,7 +26,8 @@ func TestTheWorkspaceRecordCarriesItsSum(t *testing.T) {
 			}
 		}
 	}
-	if old, err := decodeRecord([]byte("format = 1\nperson = 'Imke'\n")); err != nil || old.Format != formatVersion || old.Person != "Imke" {
+	if old, err := decodeRecord([]byte("format = 1\nperson = 'Imke'\n")); err != nil || old.Format != formatVersion ||
+		old.Person != "Imke" {
 		t.Errorf("a record from before sums: %+v, %v", old, err)
 	}
 }

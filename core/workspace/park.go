@@ -34,7 +34,8 @@ func (w *Workspace) Park(ctx context.Context, o ParkOptions) ([]Change, error) {
 	}
 	if p, err := w.Pending(); err != nil || p != nil {
 		if err == nil {
-			err = fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.", "%s is under way.", p.What)
+			err = fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.",
+				"%s is under way.", p.What)
 		}
 		return nil, err
 	}
@@ -50,11 +51,13 @@ func (w *Workspace) Park(ctx context.Context, o ParkOptions) ([]Change, error) {
 		return nil, err
 	}
 	if len(chosen) == 0 {
-		return nil, fault.New(fault.Usage, "oaken changes lists what can be set aside.", "Nothing has changed, so there is nothing to set aside.")
+		return nil, fault.New(fault.Usage, "oaken changes lists what can be set aside.",
+			"Nothing has changed, so there is nothing to set aside.")
 	}
 	if _, found, err := w.Chest.Parked(ctx, w.Person, o.Name); err != nil || found {
 		if err == nil {
-			err = fault.New(fault.Usage, "Choose another name, or bring that back first with oaken unpark "+fault.Word(o.Name)+".", "You have set something aside as %s already.", o.Name)
+			err = fault.New(fault.Usage, "Choose another name, or bring that back first with oaken unpark "+fault.Word(o.Name)+".",
+				"You have set something aside as %s already.", o.Name)
 		}
 		return nil, err
 	}
@@ -69,7 +72,9 @@ func (w *Workspace) Park(ctx context.Context, o ParkOptions) ([]Change, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := ledger.Parked{Person: w.Person, Name: o.Name, Workspace: w.Name, Branch: w.Branch, Base: w.Base.ID, Tree: disk.Hex(tree), Time: w.host.Now().UTC().Truncate(time.Millisecond), Note: o.Note, Shared: o.Shared, Paths: strings.Join(disk.PathsOf(chosen), "\n")}
+	p := ledger.Parked{Person: w.Person, Name: o.Name, Workspace: w.Name, Branch: w.Branch, Base: w.Base.ID, Tree: disk.Hex(tree),
+		Time: w.host.Now().UTC().Truncate(time.Millisecond), Note: o.Note, Shared: o.Shared,
+		Paths: strings.Join(disk.PathsOf(chosen), "\n")}
 	if err := w.Chest.Park(ctx, p); err != nil {
 		return nil, err
 	}
@@ -100,7 +105,8 @@ type Unparked struct {
 func (w *Workspace) Unpark(ctx context.Context, p ledger.Parked, keep bool) (*Unparked, error) {
 	if under, err := w.Pending(); err != nil || under != nil {
 		if err == nil {
-			err = fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.", "%s is under way.", under.What)
+			err = fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.",
+				"%s is under way.", under.What)
 		}
 		return nil, err
 	}
@@ -143,14 +149,17 @@ func (w *Workspace) unparkOpen(ctx context.Context, p ledger.Parked, base state.
 		return err
 	}
 	if len(s.Changes) > 0 || len(w.unsent.Commits) > 0 {
-		return fault.New(fault.Conflict, "It stays parked, nothing was changed. Commit what is edited here, or take it back, and try again; or bring single files back with oaken restore PATH --from parked:"+p.Name+".",
+		return fault.New(fault.Conflict,
+			"It stays parked, nothing was changed. Commit what is edited here, or take it back, and try again; or bring single files "+
+				"back with oaken restore PATH --from parked:"+p.Name+".",
 			"What is parked as %s can't be combined with what is here, at %s%s.", p.Name, m.Conflicts[0].Address, more(len(m.Conflicts)-1))
 	}
 	message := p.Note
 	if message == "" {
 		message = "What was parked as " + p.Name
 	}
-	pending := &Pending{What: "unpark " + p.Name, Message: message, Base: disk.Hex(base.(state.Commit).Tree), Mine: disk.Hex(w.tree()), Theirs: p.Tree}
+	pending := &Pending{What: "unpark " + p.Name, Message: message, Base: disk.Hex(base.(state.Commit).Tree), Mine: disk.Hex(w.tree()),
+		Theirs: p.Tree}
 	if !keep {
 		pending.Parked = &merging.ParkedName{Person: p.Person, Name: p.Name}
 	}
@@ -204,5 +213,6 @@ func (w *Workspace) FindParked(ctx context.Context, name string) (ledger.Parked,
 	case 0:
 		return ledger.Parked{}, fault.New(fault.Usage, "oaken park lists what is set aside.", "Nothing is parked as %s.", name)
 	}
-	return ledger.Parked{}, fault.New(fault.Usage, "Name its person too: "+found[0].Person+"/"+name+".", "Several people have parked something as %s.", name)
+	return ledger.Parked{}, fault.New(fault.Usage, "Name its person too: "+found[0].Person+"/"+name+".",
+		"Several people have parked something as %s.", name)
 }

@@ -20,7 +20,8 @@ func (w *Workspace) RestoreElement(ctx context.Context, a element.Address, from 
 		return nil, err
 	}
 	r := &Restored{Paths: slices.Sorted(maps.Keys(files))}
-	if err := w.locking.NotOthers(ctx, r.Paths, "Ask its holder, or bring the whole artifact back into another folder with --to FOLDER."); err != nil {
+	if err := w.locking.NotOthers(ctx, r.Paths,
+		"Ask its holder, or bring the whole artifact back into another folder with --to FOLDER."); err != nil {
 		return nil, err
 	}
 	if r.Rescued, err = w.rescue(ctx, r.Paths); err != nil {

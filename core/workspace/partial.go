@@ -20,7 +20,8 @@ import (
 func checkOnly(patterns []string) error {
 	for _, p := range patterns {
 		if p == "" || !doublestar.ValidatePattern(p) || strings.HasPrefix(p, "/") {
-			return fault.New(fault.Usage, "Write paths of the project with * and **, such as exhibit/** or **/*.sql.", "%q is no pattern for --only.", p)
+			return fault.New(fault.Usage, "Write paths of the project with * and **, such as exhibit/** or **/*.sql.",
+				"%q is no pattern for --only.", p)
 		}
 	}
 	return nil

@@ -22,7 +22,8 @@ func (w *Workspace) BeCalled(ctx context.Context, name string) error {
 		return err
 	}
 	if slices.ContainsFunc(locks, w.locking.Holds) {
-		return fault.New(fault.Refused, "Give them back with oaken unlock first.", "%s holds locks here, which would be nobody's.", w.Person)
+		return fault.New(fault.Refused, "Give them back with oaken unlock first.", "%s holds locks here, which would be nobody's.",
+			w.Person)
 	}
 	if len(w.unsent.Commits) > 0 {
 		return w.stillHeld()

@@ -26,7 +26,8 @@ func (w *Workspace) Publish(ctx context.Context) (*Synced, error) {
 			return out, err
 		}
 	}
-	return nil, fault.New(fault.Refused, "Run oaken sync again; what you committed is unsent.", "Others publish to %s faster than this workspace can follow.", w.Branch)
+	return nil, fault.New(fault.Refused, "Run oaken sync again; what you committed is unsent.",
+		"Others publish to %s faster than this workspace can follow.", w.Branch)
 }
 
 func (w *Workspace) publishOnce(ctx context.Context) (s *Synced, err error) {
@@ -79,7 +80,8 @@ func (w *Workspace) publishHeld(ctx context.Context) (*Synced, error) {
 		last = out.Published[n-1]
 	}
 	_ = w.Chest.Gather(ctx)
-	if out.Transition, err = w.switchFrom(ctx, disk.Journal{From: disk.Hex(w.tree()), Branch: w.Branch, Commit: optionalID(last.ID), Keep: keep, Staged: staged}); err != nil {
+	if out.Transition, err = w.switchFrom(ctx, disk.Journal{From: disk.Hex(w.tree()), Branch: w.Branch, Commit: optionalID(last.ID),
+		Keep: keep, Staged: staged}); err != nil {
 		return nil, err
 	}
 	var touched []string

@@ -90,7 +90,8 @@ func readRecord(root string) (record, error) {
 			"The workspace's own file %s can't be read: %w.", name, err)
 	}
 	if r.Format > formatVersion {
-		return r, fault.New(fault.Unreachable, "Use a newer oaken.", "The workspace has format %d; this program knows formats up to %d.", r.Format, formatVersion)
+		return r, fault.New(fault.Unreachable, "Use a newer oaken.", "The workspace has format %d; this program knows formats up to %d.",
+			r.Format, formatVersion)
 	}
 	return r, nil
 }

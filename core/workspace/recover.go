@@ -19,7 +19,8 @@ func (w *Workspace) stopped(err error) error {
 	if f := (*fault.Error)(nil); errors.As(err, &f) && f.Hint != "" {
 		hint = f.Hint
 	}
-	return fault.New(fault.CodeOf(err), hint+" Or end it as far as it came: oaken health --give-up.", "A command was interrupted, and what it had begun can't be finished: %w", err)
+	return fault.New(fault.CodeOf(err), hint+" Or end it as far as it came: oaken health --give-up.",
+		"A command was interrupted, and what it had begun can't be finished: %w", err)
 }
 
 // GiveUp ends what a killed process has begun, as far as it came. What says how far is kept in a

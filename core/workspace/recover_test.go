@@ -122,7 +122,9 @@ func TestAnInterruptedRestoreIsFinishedOrLeft(t *testing.T) {
 	if text(t, w, "a.txt") != "two\n" || text(t, w, "b.txt") != "one\n" {
 		t.Error("the restore was not finished")
 	}
-	if _, _, err := w.Chest.Lock(t.Context(), chest.TakeLocks{Wanted: []ledger.Lock{{Address: "b.txt", Holder: "Tarek", Workspace: "lab", Since: host.Now()}}, Now: host.Now()}); err != nil {
+	if _, _, err := w.Chest.Lock(t.Context(),
+		chest.TakeLocks{Wanted: []ledger.Lock{{Address: "b.txt", Holder: "Tarek", Workspace: "lab", Since: host.Now()}},
+			Now: host.Now()}); err != nil {
 		t.Fatal(err)
 	}
 	j.Paths = []string{"b.txt"}
@@ -198,14 +200,16 @@ func TestStagedFilesArePutIntoPlace(t *testing.T) {
 	for _, placed := range []bool{false, true} {
 		w, host, tip := interrupted(t)
 		var staged []disk.Staged
-		for _, e := range []state.Edit{{Path: "a.txt", Data: []byte("combined\n")}, {Path: "b.txt", Gone: true}, {Path: "c/new.txt", Data: []byte("fresh\n"), Mode: chest.Executable}} {
+		for _, e := range []state.Edit{{Path: "a.txt", Data: []byte("combined\n")}, {Path: "b.txt", Gone: true},
+			{Path: "c/new.txt", Data: []byte("fresh\n"), Mode: chest.Executable}} {
 			f, err := w.disk.Stage(e, w.Chest.Contents)
 			if err != nil {
 				t.Fatal(err)
 			}
 			staged = append(staged, f)
 		}
-		j := disk.Journal{What: "switch", From: disk.Hex(w.tree()), Branch: "other", Commit: tip.ID.String(), Keep: []string{"a.txt", "b.txt"}, Staged: staged}
+		j := disk.Journal{What: "switch", From: disk.Hex(w.tree()), Branch: "other", Commit: tip.ID.String(),
+			Keep: []string{"a.txt", "b.txt"}, Staged: staged}
 		if err := w.disk.Intend(j); err != nil {
 			t.Fatal(err)
 		}

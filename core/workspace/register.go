@@ -19,7 +19,8 @@ func (w *Workspace) markOf() string {
 
 // presence is what this workspace tells of itself.
 func (w *Workspace) presence() ledger.Workspace {
-	return ledger.Workspace{Name: w.Name, Mark: w.markOf(), Person: w.Person, Machine: w.host.Machine, Folder: w.Root, Branch: w.Branch, Base: w.Base.ID, Held: len(w.unsent.Commits), Seen: w.host.Now()}
+	return ledger.Workspace{Name: w.Name, Mark: w.markOf(), Person: w.Person, Machine: w.host.Machine, Folder: w.Root, Branch: w.Branch,
+		Base: w.Base.ID, Held: len(w.unsent.Commits), Seen: w.host.Now()}
 }
 
 // register makes sure that the chest knows this workspace, under a name that no other one

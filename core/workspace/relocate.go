@@ -32,14 +32,16 @@ func (w *Workspace) Relocate(ctx context.Context, location string) (*Relocated, 
 		return nil, err
 	}
 	if within(w.Root, to) {
-		return nil, fault.New(fault.Usage, "Name a place outside of the folder.", "The chest's place %s lies inside the folder that it holds.", location)
+		return nil, fault.New(fault.Usage, "Name a place outside of the folder.",
+			"The chest's place %s lies inside the folder that it holds.", location)
 	}
 	r := &Relocated{From: w.Chest.Place(), To: to}
 	if local.Exists(to) {
 		return r, w.lookFor(ctx, to)
 	}
 	if w.Offline {
-		return nil, fault.New(fault.Unreachable, "Name the folder in which it is now.", "The chest is out of reach in %s, and %s holds none.", w.Chest.Place(), location)
+		return nil, fault.New(fault.Unreachable, "Name the folder in which it is now.",
+			"The chest is out of reach in %s, and %s holds none.", w.Chest.Place(), location)
 	}
 	if within(w.Chest.Place(), to) {
 		return nil, fault.New(fault.Usage, "Name a place outside of it.", "%s lies inside of the chest.", location)
@@ -88,15 +90,18 @@ func (w *Workspace) proveSame(ctx context.Context, f *local.Folder) error {
 	if !w.Offline {
 		same, err := w.folder.SameAs(f)
 		if err == nil && !same {
-			err = fault.New(fault.Refused, "To bring the chest somewhere else, name an empty folder.", "%s holds another chest than the one in %s, which this workspace uses.", f.Dir, w.Chest.Place())
+			err = fault.New(fault.Refused, "To bring the chest somewhere else, name an empty folder.",
+				"%s holds another chest than the one in %s, which this workspace uses.", f.Dir, w.Chest.Place())
 		}
 		return err
 	}
 	if w.Base.ID == (ledger.ID{}) {
-		return fault.New(fault.Refused, "Get a new workspace with oaken open.", "Nothing is committed that would tell whether %s holds this project.", f.Dir)
+		return fault.New(fault.Refused, "Get a new workspace with oaken open.",
+			"Nothing is committed that would tell whether %s holds this project.", f.Dir)
 	}
 	if _, err := chest.New(f).Commit(ctx, w.Base.ID); err != nil {
-		return fault.New(fault.Refused, "Name the folder of this project's chest.", "%s does not hold %s, on which this workspace stands: it is another project, or an older copy.", f.Dir, Label(w.Base))
+		return fault.New(fault.Refused, "Name the folder of this project's chest.",
+			"%s does not hold %s, on which this workspace stands: it is another project, or an older copy.", f.Dir, Label(w.Base))
 	}
 	return nil
 }

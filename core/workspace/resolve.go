@@ -33,6 +33,7 @@ func (w *Workspace) Decide(ctx context.Context, list []Decision) (left []element
 
 // Resolve settles the conflict at an address, all of an artifact or folder when the address is a path, or all whose
 // addresses or paths fit a pattern, and gives what was settled and what is left open. value is used with KeepValue.
-func (w *Workspace) Resolve(ctx context.Context, text string, keep element.Keep, value string) (settled, left []element.Conflict, err error) {
+func (w *Workspace) Resolve(ctx context.Context, text string, keep element.Keep, value string) (settled,
+	left []element.Conflict, err error) {
 	return w.merging.Resolve(ctx, text, keep, value)
 }

@@ -21,7 +21,8 @@ func (w *Workspace) Switch(ctx context.Context, name string) (Transition, error)
 		return Transition{}, err
 	}
 	if p != nil {
-		return Transition{}, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.", "%s is under way.", p.What)
+		return Transition{}, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.",
+			"%s is under way.", p.What)
 	}
 	if len(w.unsent.Commits) > 0 {
 		return Transition{}, w.stillHeld()
@@ -135,7 +136,8 @@ func (w *Workspace) Restore(ctx context.Context, paths []string, from state.Stat
 	}
 	for _, p := range paths {
 		if p != "." && !anyUnder(files, p) && (to != "" || !anyUnder(now, p)) {
-			return nil, fault.New(fault.Usage, "oaken compare "+from.Label()+" work shows what it holds.", "%s holds no %s.", from.Label(), p).Among(p, state.NamesOf(files))
+			return nil, fault.New(fault.Usage, "oaken compare "+from.Label()+" work shows what it holds.", "%s holds no %s.", from.Label(),
+				p).Among(p, state.NamesOf(files))
 		}
 	}
 	if to != "" {

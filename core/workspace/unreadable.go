@@ -138,7 +138,8 @@ func (w *Workspace) touchedUnits(changes []Change) ([]affected, error) {
 		switch unit := r.Unit(c.Path); {
 		case unit != c.Path:
 			out[unit] = affected{path: unit, several: true}
-		case c.State == Edited && c.Is.Mode != chest.Link && c.Was.Mode != chest.Link && c.Is.Size <= kind.MaxFile && c.Was.Size <= kind.MaxFile:
+		case c.State == Edited && c.Is.Mode != chest.Link && c.Was.Mode != chest.Link && c.Is.Size <= kind.MaxFile &&
+			c.Was.Size <= kind.MaxFile:
 			begins, err := w.beginning(c.Was)
 			if err != nil {
 				return nil, err
@@ -201,10 +202,13 @@ func (w *Workspace) checkReadable(ctx context.Context, chosen []Change, o Commit
 		warnings = append(warnings, u.String())
 	}
 	if w.Manifest.Check.Refuses() {
-		return nil, fault.New(fault.Refused, "Mend it, or leave it out of the commit; the project's rules refuse it, under [check] in oaken.toml.", "%s%s", warnings[0], more(len(lost)-1))
+		return nil, fault.New(fault.Refused,
+			"Mend it, or leave it out of the commit; the project's rules refuse it, under [check] in oaken.toml.", "%s%s", warnings[0],
+			more(len(lost)-1))
 	}
 	if o.Consent != nil && !o.Consent(lost) {
-		return nil, fault.New(fault.Refused, "Mend it, or take it back with oaken discard "+fault.Word(lost[0].Path)+".", "Nothing was committed.")
+		return nil, fault.New(fault.Refused, "Mend it, or take it back with oaken discard "+fault.Word(lost[0].Path)+".",
+			"Nothing was committed.")
 	}
 	return warnings, nil
 }

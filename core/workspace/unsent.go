@@ -127,14 +127,17 @@ func (w *Workspace) layOpen(ctx context.Context, p *unsent.Publication) (*Synced
 		return nil, err
 	}
 	if len(s.Changes) > 0 {
-		return nil, fault.New(fault.Conflict, "It is unsent, nothing is lost. Commit what else is edited, or set it aside with oaken park NAME, then run oaken sync to see the conflicts.",
+		return nil, fault.New(fault.Conflict,
+			"It is unsent, nothing is lost. Commit what else is edited, or set it aside with oaken park NAME, then run oaken sync to see "+
+				"the conflicts.",
 			"What you committed can't be combined with what is newer, at %s%s.", p.First, more(p.Conflicts-1))
 	}
 	var messages []string
 	for _, h := range w.unsent.Commits {
 		messages = append(messages, h.Message)
 	}
-	pending := &Pending{What: "sync of " + w.Branch, Message: strings.Join(messages, "\n\n"), Base: disk.Hex(w.Base.Tree), Mine: disk.Hex(w.tree()), Theirs: disk.Hex(p.Tip.Tree), Onto: p.Tip.ID.String()}
+	pending := &Pending{What: "sync of " + w.Branch, Message: strings.Join(messages, "\n\n"), Base: disk.Hex(w.Base.Tree),
+		Mine: disk.Hex(w.tree()), Theirs: disk.Hex(p.Tip.Tree), Onto: p.Tip.ID.String()}
 	r, err := w.begin(ctx, pending)
 	if err != nil {
 		return nil, err
@@ -203,7 +206,8 @@ func (w *Workspace) LetGo() (int, error) {
 		return 0, err
 	}
 	if p != nil {
-		return 0, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.", "%s is under way.", p.What)
+		return 0, fault.New(fault.Conflict, "Finish it with oaken commit, or give it up with oaken merge --abandon.",
+			"%s is under way.", p.What)
 	}
 	n := len(w.unsent.Commits)
 	w.unsent.Commits = nil

@@ -17,10 +17,12 @@ import (
 func TestTheChestsOwnerRulesWhenNobodyIsLeft(t *testing.T) {
 	now := time.Date(2026, 6, 1, 9, 0, 0, 0, time.UTC)
 	folder := t.TempDir()
-	if err := os.WriteFile(filepath.Join(folder, "oaken.toml"), []byte("project = \"x\"\n\n[team]\nmay-rule = [\"Imke\"]\n"), 0o666); err != nil {
+	if err := os.WriteFile(filepath.Join(folder, "oaken.toml"), []byte("project = \"x\"\n\n[team]\nmay-rule = [\"Imke\"]\n"),
+		0o666); err != nil {
 		t.Fatal(err)
 	}
-	w, err := Begin(t.Context(), Host{Now: func() time.Time { return now }, Machine: "desk", Person: "Imke", Kinds: all.Table()}, folder, BeginOptions{})
+	w, err := Begin(t.Context(), Host{Now: func() time.Time { return now }, Machine: "desk", Person: "Imke", Kinds: all.Table()}, folder,
+		BeginOptions{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -38,7 +40,8 @@ func TestTheChestsOwnerRulesWhenNobodyIsLeft(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		_, err = w.CommitFiles(t.Context(), chest.FirstBranch, tip, map[string][]byte{"oaken.toml": []byte("project = \"x\"\n\n[team]\nmay-rule = [\"" + who + "\"]\n")}, "Rules")
+		_, err = w.CommitFiles(t.Context(), chest.FirstBranch, tip,
+			map[string][]byte{"oaken.toml": []byte("project = \"x\"\n\n[team]\nmay-rule = [\"" + who + "\"]\n")}, "Rules")
 		return err
 	}
 	now = now.Add(80 * 24 * time.Hour)
@@ -70,7 +73,8 @@ func TestTheChestsOwnerRulesWhenNobodyIsLeft(t *testing.T) {
 		t.Errorf("Jan may by the new rules: %v", err)
 	}
 	w.Person = "Imke"
-	if err := change("\"unreadable"); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "could not be read then") || strings.Contains(err.Error(), "%!") {
+	if err := change("\"unreadable"); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "could not be read then") ||
+		strings.Contains(err.Error(), "%!") {
 		t.Errorf("rules that nobody can read: %v", err)
 	}
 }

@@ -161,7 +161,8 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 	own := filepath.Join(root, Folder)
 	w := inFolder(root, host)
 	w.Person, w.Branch, w.Manifest = person, chest.FirstBranch, existing
-	w.rec = record{Format: formatVersion, Person: person, Name: workspaceName(person, host.Machine, root), Branch: chest.FirstBranch, Chest: o.Chest}
+	w.rec = record{Format: formatVersion, Person: person, Name: workspaceName(person, host.Machine, root), Branch: chest.FirstBranch,
+		Chest: o.Chest}
 	w.Name = w.rec.Name
 	if err := os.MkdirAll(filepath.Join(own, "temp"), disk.OwnFolder); err != nil {
 		return nil, fault.New(fault.Refused, "Check the rights on the folder.", "%s can't be written: %w.", folder, err)
@@ -204,7 +205,8 @@ func (w *Workspace) makeChest(ctx context.Context, location string) (*local.Fold
 		return nil, fault.New(fault.Refused, "Name a new place for the chest.", "There is a chest in %s already.", location)
 	}
 	if rel, err := filepath.Rel(w.Root, abs); err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
-		return nil, fault.New(fault.Usage, "Leave --chest out to keep it in the workspace, or name a place outside of the folder.", "The chest's place %s lies inside the folder that it is to hold.", location)
+		return nil, fault.New(fault.Usage, "Leave --chest out to keep it in the workspace, or name a place outside of the folder.",
+			"The chest's place %s lies inside the folder that it is to hold.", location)
 	}
 	w.rec.Chest = abs
 	return local.Create(ctx, abs, w.Person, w.host.Now)
@@ -271,7 +273,8 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 	}
 	root, err := find(abs)
 	if err != nil {
-		return nil, fault.New(fault.Unreachable, "Run oaken begin to put a folder under control, or name one with --in FOLDER.", "%s is in no workspace: no folder above it is under control.", dir)
+		return nil, fault.New(fault.Unreachable, "Run oaken begin to put a folder under control, or name one with --in FOLDER.",
+			"%s is in no workspace: no folder above it is under control.", dir)
 	}
 	w := inFolder(root, host)
 	if err := w.loadRecord(); err != nil {
@@ -343,7 +346,8 @@ func (w *Workspace) loadBase(ctx context.Context) error {
 	}
 	id, err := ledger.ParseID(w.rec.Base)
 	if err != nil {
-		return fault.New(fault.Damaged, "Bring the workspace's own files back from a copy.", "The workspace does not know which commit it is at: %w.", err)
+		return fault.New(fault.Damaged, "Bring the workspace's own files back from a copy.",
+			"The workspace does not know which commit it is at: %w.", err)
 	}
 	if w.Offline {
 		w.Base = ledger.Commit{ID: id, Branch: w.rec.BaseBranch, Depth: w.rec.BaseDepth}
@@ -458,7 +462,8 @@ func (w *Workspace) begun(ctx context.Context) error {
 		err = os.MkdirAll(temp, disk.OwnFolder)
 	}
 	if err != nil {
-		return &unwritableError{fault.New(fault.Unreachable, "Check that you may write there, and that the disk has room.", "The workspace can't be written: %w.", err)}
+		return &unwritableError{fault.New(fault.Unreachable, "Check that you may write there, and that the disk has room.",
+			"The workspace can't be written: %w.", err)}
 	}
 	if w.Offline { // what was begun needs the chest to be finished
 		return nil

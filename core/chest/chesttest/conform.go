@@ -106,7 +106,8 @@ func (t *trial) refusedFor(err error, want chest.Reason) {
 // draft is a commit with a tree that nobody looks into.
 func draft(tip ledger.ID, message string) chest.Draft {
 	at := time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
-	return chest.Draft{Branch: chest.FirstBranch, Tip: tip, Author: "Imke", Workspace: "desk", Time: at, Message: message, Traces: chest.Traces{Touches: []ledger.Touch{{Path: message}}}}
+	return chest.Draft{Branch: chest.FirstBranch, Tip: tip, Author: "Imke", Workspace: "desk", Time: at, Message: message,
+		Traces: chest.Traces{Touches: []ledger.Touch{{Path: message}}}}
 }
 
 func publish(tip ledger.ID, message string) chest.Publish {
@@ -177,9 +178,10 @@ func (t *trial) anActIsWhole() {
 	d.Release = []string{"a"}
 	number := int64(7)
 	bad := chest.Publish{
-		NewBranch:  &ledger.Branch{Name: "live", Author: "Imke"},
-		Drafts:     []chest.Draft{d, draft(ledger.ID{}, "third")},
-		Deployment: &chest.Deploying{Deployment: ledger.Deployment{Environment: "live", Author: "Imke"}, Kept: []int64{number}}, // which there is not
+		NewBranch: &ledger.Branch{Name: "live", Author: "Imke"},
+		Drafts:    []chest.Draft{d, draft(ledger.ID{}, "third")},
+		// which there is not
+		Deployment: &chest.Deploying{Deployment: ledger.Deployment{Environment: "live", Author: "Imke"}, Kept: []int64{number}},
 	}
 	if _, err := t.other.Do(t.Context(), request("", bad)); err == nil {
 		t.Fatal("it was carried out")
@@ -517,7 +519,8 @@ func (t *trial) aWorkspacesNameIsItsOwn() {
 	if known := view(t, t.one, ledger.Records.Workspaces); len(slices.Compact(names)) != 6 || len(known) != 6 {
 		t.Errorf("the names are %v", names)
 	}
-	if again, err := t.other.Register(t.Context(), ledger.Workspace{Name: "desk", Mark: "0"}); err != nil || !slices.Contains(names, again) {
+	if again, err := t.other.Register(t.Context(), ledger.Workspace{Name: "desk", Mark: "0"}); err != nil ||
+		!slices.Contains(names, again) {
 		t.Errorf("one that is known is called %q, %v", again, err)
 	}
 }
@@ -525,7 +528,8 @@ func (t *trial) aWorkspacesNameIsItsOwn() {
 func (t *trial) newsReplaceNews() {
 	w := ledger.Workspace{Name: "desk", Person: "Imke", Seen: time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)}
 	e := ledger.Edit{Workspace: "desk", Path: "a", State: "edited"}
-	for i, n := range []chest.News{{Workspace: w, Put: []ledger.Edit{e}}, {Workspace: w, Put: []ledger.Edit{e}}, {Workspace: w, Gone: []ledger.Edit{e}}, {Workspace: w, Gone: []ledger.Edit{e}}} {
+	for i, n := range []chest.News{{Workspace: w, Put: []ledger.Edit{e}}, {Workspace: w, Put: []ledger.Edit{e}},
+		{Workspace: w, Gone: []ledger.Edit{e}}, {Workspace: w, Gone: []ledger.Edit{e}}} {
 		if err := t.either(i).Tell(t.Context(), n); err != nil {
 			t.Fatal(err)
 		}
@@ -609,7 +613,8 @@ func (t *trial) aReceivedBaleIsThere() {
 func (t *trial) aRecordThatMovedIsNoticed() {
 	c := t.do(t.one, publish(ledger.ID{}, "first")).Commits[0]
 	deploy := func(expect int64) chest.Publish {
-		return chest.Publish{Deployment: &chest.Deploying{Deployment: ledger.Deployment{Environment: "live", Commit: c.ID, Author: "Imke"}, Expect: &expect}}
+		return chest.Publish{Deployment: &chest.Deploying{Deployment: ledger.Deployment{Environment: "live", Commit: c.ID, Author: "Imke"},
+			Expect: &expect}}
 	}
 	n := t.do(t.one, deploy(0)).Number
 	_, err := t.other.Do(t.Context(), request("", deploy(0)))

@@ -53,7 +53,8 @@ type Folder struct {
 // clock.
 func Create(ctx context.Context, dir, author string, now func() time.Time) (*Folder, error) {
 	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
-		return nil, fault.New(fault.Refused, "Name an empty folder or one that does not exist yet.", "%s is not empty, so no chest was made in it.", dir)
+		return nil, fault.New(fault.Refused, "Name an empty folder or one that does not exist yet.",
+			"%s is not empty, so no chest was made in it.", dir)
 	}
 	var contents *content.Store
 	err := rights.Folders(dir)
@@ -61,7 +62,8 @@ func Create(ctx context.Context, dir, author string, now func() time.Time) (*Fol
 		contents, err = content.Open(filepath.Join(dir, balesName))
 	}
 	if err != nil {
-		return nil, fault.New(fault.Unreachable, "Check the location and the rights to write there.", "No chest can be made in %s: %w.", dir, err)
+		return nil, fault.New(fault.Unreachable, "Check the location and the rights to write there.",
+			"No chest can be made in %s: %w.", dir, err)
 	}
 	records, err := tables.Create(ctx, filepath.Join(dir, ledgerName))
 	if err != nil {
@@ -107,17 +109,21 @@ func Exists(dir string) bool {
 func readFormat(dir string) (int, error) {
 	data, err := os.ReadFile(filepath.Join(dir, "format"))
 	if err != nil {
-		return 0, fault.New(fault.Unreachable, "Check that the location is right and that you can read it.", "There is no chest to open in %s.", dir)
+		return 0, fault.New(fault.Unreachable, "Check that the location is right and that you can read it.",
+			"There is no chest to open in %s.", dir)
 	}
 	version, err := strconv.Atoi(strings.TrimSpace(strings.TrimPrefix(string(data), formatName)))
 	if err != nil || version < 1 || !strings.HasPrefix(string(data), formatName) {
-		return 0, fault.New(fault.Damaged, "Bring the file back from a copy of the chest; its text is \"oaken chest 3\".", "The file %s does not say which format the chest has.", filepath.Join(dir, "format"))
+		return 0, fault.New(fault.Damaged, "Bring the file back from a copy of the chest; its text is \"oaken chest 3\".",
+			"The file %s does not say which format the chest has.", filepath.Join(dir, "format"))
 	}
 	if version < oldest { // its bytes have no sums; it was never in a release
-		return 0, fault.New(fault.Unreachable, "Bring its files out with the program that wrote it, and begin a new chest with them.", "The chest in %s has format %d, from before the first release; this program reads format %d.", dir, version, Version)
+		return 0, fault.New(fault.Unreachable, "Bring its files out with the program that wrote it, and begin a new chest with them.",
+			"The chest in %s has format %d, from before the first release; this program reads format %d.", dir, version, Version)
 	}
 	if version > Version {
-		return 0, fault.New(fault.Unreachable, "Use a newer oaken.", "The chest in %s has format %d; this program knows formats up to %d.", dir, version, Version)
+		return 0, fault.New(fault.Unreachable, "Use a newer oaken.", "The chest in %s has format %d; this program knows formats up to %d.",
+			dir, version, Version)
 	}
 	return version, nil
 }
@@ -142,7 +148,8 @@ func Open(ctx context.Context, dir string, now func() time.Time) (*Folder, error
 	case !Exists(dir): // the connection went this very moment
 		return nil, chest.Explain(ledger.ErrAway)
 	default:
-		return nil, fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest.", "The records of the chest in %s can't be read: %w.", dir, err)
+		return nil, fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest.",
+			"The records of the chest in %s can't be read: %w.", dir, err)
 	}
 	contents, err := openContents(dir)
 	if err != nil {
@@ -265,7 +272,8 @@ func bringUp(ctx context.Context, dir string) error {
 		err = writeFormat(dir)
 	}
 	if err != nil {
-		return fault.New(fault.Unreachable, "Ask who may write there to run any command of this oaken once.", "The chest in %s has an older format, and can't be brought to format %d: %w.", dir, Version, err)
+		return fault.New(fault.Unreachable, "Ask who may write there to run any command of this oaken once.",
+			"The chest in %s has an older format, and can't be brought to format %d: %w.", dir, Version, err)
 	}
 	_ = os.RemoveAll(filepath.Join(dir, "holds")) // it says nothing any more
 	return nil
@@ -280,7 +288,8 @@ func waitForFormer(ctx context.Context, holds string) error {
 	for {
 		probe, err := os.CreateTemp(filepath.Dir(holds), "format-*")
 		if err != nil {
-			return fault.New(fault.Unreachable, "Ask who may write there to run any command of this oaken once.", "The chest in %s has an older format, and can't be brought up: %w.", filepath.Dir(holds), err)
+			return fault.New(fault.Unreachable, "Ask who may write there to run any command of this oaken once.",
+				"The chest in %s has an older format, and can't be brought up: %w.", filepath.Dir(holds), err)
 		}
 		info, err := probe.Stat()
 		_, _ = probe.Close(), os.Remove(probe.Name())

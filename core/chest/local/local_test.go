@@ -21,7 +21,8 @@ func TestAChestOfANewerFormatIsRefused(t *testing.T) {
 		t.Fatal(err)
 	}
 	c.Close()
-	for text, want := range map[string]fault.Code{"oaken chest 4\n": fault.Unreachable, "oaken chest 1\n": fault.Unreachable, "oaken chest 0\n": fault.Damaged, "rubbish": fault.Damaged} {
+	for text, want := range map[string]fault.Code{"oaken chest 4\n": fault.Unreachable, "oaken chest 1\n": fault.Unreachable,
+		"oaken chest 0\n": fault.Damaged, "rubbish": fault.Damaged} {
 		if err := os.WriteFile(filepath.Join(c.Dir, "format"), []byte(text), 0o666); err != nil {
 			t.Fatal(err)
 		}
@@ -67,7 +68,8 @@ func TestTheTrailSaysWhoDidWhat(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Publish(t.Context(), chest.Draft{Branch: "main", Tip: one.ID, Author: "Tarek", Time: time.Now(), Message: "late"}); err == nil {
+	if _, err := c.Publish(t.Context(), chest.Draft{Branch: "main", Tip: one.ID, Author: "Tarek", Time: time.Now(),
+		Message: "late"}); err == nil {
 		t.Error("a branch moved from where it was not")
 	}
 	if err := c.AddRelease(t.Context(), ledger.Release{Name: "spring", Commit: one.ID}); err != nil {
@@ -94,7 +96,8 @@ func TestTheTrailSaysWhoDidWhat(t *testing.T) {
 		}
 		got = append(got, r.Verb+" "+r.Subject)
 	}
-	if want := []string{"publish main", "publish main", "attribute Imke", "release release:spring"}; err != nil || !slices.Equal(got, want) {
+	if want := []string{"publish main", "publish main", "attribute Imke", "release release:spring"}; err != nil ||
+		!slices.Equal(got, want) {
 		t.Errorf("the trail is %q, %v", got, err)
 	}
 }

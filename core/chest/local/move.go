@@ -48,7 +48,9 @@ func (f *Folder) MoveTo(ctx context.Context, to string, progress func(what strin
 				n, err = copyProven(filepath.Join(f.Dir, name), filepath.Join(to, name))
 			}
 			if err != nil {
-				return fault.New(fault.Unreachable, "Check the connection, the rights and the room there, and try again: it goes on where it stopped. The chest is where it was.",
+				return fault.New(fault.Unreachable,
+					"Check the connection, the rights and the room there, and try again: it goes on where it stopped. The chest is "+
+						"where it was.",
 					"The chest can't be copied to %s: %w.", to, err)
 			}
 			size += n
@@ -67,7 +69,8 @@ func Arrive(from, to string) error {
 	mark := filepath.Join(to, copying)
 	if source, err := os.ReadFile(mark); err == nil && string(source) == from {
 		if err := errors.Join(writeFormat(to), os.Remove(mark)); err != nil {
-			return fault.New(fault.Unreachable, "Check the rights there, and run the command again.", "The chest in %s can't be used yet: %w.", to, err)
+			return fault.New(fault.Unreachable, "Check the rights there, and run the command again.",
+				"The chest in %s can't be used yet: %w.", to, err)
 		}
 	}
 	if Exists(to) {
@@ -90,7 +93,8 @@ func (f *Folder) prepare(to string) error {
 		return err
 	}
 	if entries, err := os.ReadDir(to); err == nil && len(entries) > 0 {
-		return fault.New(fault.Refused, "Name an empty folder or one that does not exist yet.", "%s is not empty, and no chest is in it.", to)
+		return fault.New(fault.Refused, "Name an empty folder or one that does not exist yet.", "%s is not empty, and no chest is in it.",
+			to)
 	}
 	if err = rights.Folders(to); err == nil {
 		err = os.WriteFile(mark, []byte(f.Dir), rights.File(to))

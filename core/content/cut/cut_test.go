@@ -49,7 +49,8 @@ func TestChunksJoinToTheContent(t *testing.T) {
 func TestAnInsertionMovesFewCuts(t *testing.T) {
 	data := noise(2, 8<<20)
 	before, _ := chunks(t, bytes.NewReader(data))
-	after, _ := chunks(t, io.MultiReader(bytes.NewReader(data[:4<<20]), bytes.NewReader([]byte("one more coral")), bytes.NewReader(data[4<<20:])))
+	after, _ := chunks(t, io.MultiReader(bytes.NewReader(data[:4<<20]), bytes.NewReader([]byte("one more coral")),
+		bytes.NewReader(data[4<<20:])))
 	known := map[[32]byte]bool{}
 	for _, s := range before {
 		known[s] = true

@@ -49,16 +49,19 @@ func TestRowsThatReferToEachOther(t *testing.T) {
 				return out
 			}
 			for _, size := range []int{3000, 500, 1200} {
-				files := environment.With(got.Files, environment.Files{rows + "tree.csv": sheet("above", ring(size/7, size)), rows + "hen.csv": sheet("egg", ring(size, size)), rows + "egg.csv": sheet("hen", ring(size, size))})
+				files := environment.With(got.Files, environment.Files{rows + "tree.csv": sheet("above", ring(size/7, size)),
+					rows + "hen.csv": sheet("egg", ring(size, size)), rows + "egg.csv": sheet("hen", ring(size, size))})
 				p := deployAll(t, d, files)
 				if more, err := d.Plan(t.Context(), files, nil); err != nil || len(more.Steps) > 0 {
 					t.Fatalf("%d: %v, %d steps left of %d", size, err, len(more.Steps), len(p.Steps))
 				}
-				if now, err := d.Capture(t.Context(), got.Files); err != nil || slices.ContainsFunc(slices.Collect(keys(now.Edits)), func(n string) bool { return !strings.HasSuffix(n, ".csv") }) {
+				if now, err := d.Capture(t.Context(), got.Files); err != nil ||
+					slices.ContainsFunc(slices.Collect(keys(now.Edits)), func(n string) bool { return !strings.HasSuffix(n, ".csv") }) {
 					t.Fatalf("the schema is another: %v, %v", now.Edits, err)
 				}
 			}
-			bad := environment.With(got.Files, environment.Files{rows + "tree.csv": []byte("id,above\n1,2\n2,3\n"), rows + "hen.csv": []byte("id,egg\n"), rows + "egg.csv": []byte("id,hen\n")})
+			bad := environment.With(got.Files, environment.Files{rows + "tree.csv": []byte("id,above\n1,2\n2,3\n"),
+				rows + "hen.csv": []byte("id,egg\n"), rows + "egg.csv": []byte("id,hen\n")})
 			p, err := d.Plan(t.Context(), bad, nil)
 			if err != nil {
 				t.Fatal(err)
@@ -67,7 +70,8 @@ func TestRowsThatReferToEachOther(t *testing.T) {
 				t.Error("a row refers to nothing, and nobody minds")
 			}
 			run("insert into hen select 90001, min(id) from egg") // the keys hold again
-			good := environment.With(got.Files, environment.Files{rows + "tree.csv": []byte("id,above\n1,2\n2,1\n"), rows + "hen.csv": []byte("id,egg\n"), rows + "egg.csv": []byte("id,hen\n")})
+			good := environment.With(got.Files, environment.Files{rows + "tree.csv": []byte("id,above\n1,2\n2,1\n"),
+				rows + "hen.csv": []byte("id,egg\n"), rows + "egg.csv": []byte("id,hen\n")})
 			d2 := open(t, environment.Host{Root: t.TempDir()}, target, environment.Settings{})
 			deployAll(t, d2, good)
 		})

@@ -20,7 +20,8 @@ func TestADataStepIsNotRunTwice(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			files := environment.With(got.Files, environment.Files{"data-steps/1.sql": []byte("insert into runs values (1);\n-- back:\ndelete from runs;")})
+			files := environment.With(got.Files,
+				environment.Files{"data-steps/1.sql": []byte("insert into runs values (1);\n-- back:\ndelete from runs;")})
 			due := &environment.Past{Steps: environment.DataSteps{Due: []string{"data-steps/1.sql"}}}
 			apply := func(past *environment.Past, token string, steps int) *environment.Plan {
 				t.Helper()

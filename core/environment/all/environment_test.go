@@ -15,7 +15,9 @@ import (
 
 func reach(t *testing.T, root, target string) environment.Driver {
 	t.Helper()
-	d, err := environment.Open(t.Context(), environment.Host{Root: root, Getenv: func(name string) (string, bool) { return "there", name == "WHERE" }}, target, environment.Settings{})
+	d, err := environment.Open(t.Context(),
+		environment.Host{Root: root, Getenv: func(name string) (string, bool) { return "there", name == "WHERE" }}, target,
+		environment.Settings{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -23,7 +25,8 @@ func reach(t *testing.T, root, target string) environment.Driver {
 	return d
 }
 
-var asked = environment.Files{"tables/tank.sql": []byte("create table tank (\n  id integer primary key,\n  name text\n);\n"), "readme.md": []byte("not SQL")}
+var asked = environment.Files{"tables/tank.sql": []byte("create table tank (\n  id integer primary key,\n  name text\n);\n"),
+	"readme.md": []byte("not SQL")}
 
 func TestADriverMakesATargetHoldTheFiles(t *testing.T) {
 	root := t.TempDir()
@@ -50,7 +53,8 @@ func TestADriverMakesATargetHoldTheFiles(t *testing.T) {
 		t.Errorf("capture of what is declared: %q, %v", c.Edits, err)
 	}
 	c, err = d.Capture(t.Context(), environment.Files{"tables/old.sql": []byte("create table old (x);\n")})
-	if err != nil || c.Edits["tables/old.sql"] != nil || !strings.Contains(string(c.Files["tables/tank.sql"]), "create table tank") || len(c.Files) != 1 {
+	if err != nil || c.Edits["tables/old.sql"] != nil || !strings.Contains(string(c.Files["tables/tank.sql"]), "create table tank") ||
+		len(c.Files) != 1 {
 		t.Errorf("capture over another folder: %q, %v", c.Files, err)
 	}
 }
@@ -65,11 +69,13 @@ func TestACaptureReplacesFilesThatCanNotBeRead(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	c, err := d.Capture(t.Context(), environment.Files{"tables/tank.sql": []byte("create table tank (id;"), "old.sql": []byte("create table old (x);"), "readme.md": []byte("stays")})
+	c, err := d.Capture(t.Context(), environment.Files{"tables/tank.sql": []byte("create table tank (id;"),
+		"old.sql": []byte("create table old (x);"), "readme.md": []byte("stays")})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !maps.EqualFunc(c.Files, environment.Files{"tables/tank.sql": asked["tables/tank.sql"], "readme.md": []byte("stays")}, func(a, b []byte) bool { return string(a) == string(b) }) {
+	if !maps.EqualFunc(c.Files, environment.Files{"tables/tank.sql": asked["tables/tank.sql"], "readme.md": []byte("stays")},
+		func(a, b []byte) bool { return string(a) == string(b) }) {
 		t.Errorf("captured %q", c.Files)
 	}
 }
@@ -99,8 +105,10 @@ func TestTargetsThatCanNotBeReached(t *testing.T) {
 	if err := os.Mkdir(filepath.Join(root, "folder"), 0o777); err != nil {
 		t.Fatal(err)
 	}
-	for target, code := range map[string]fault.Code{"nothing:x": fault.Usage, "sqlite:": fault.Usage, "sqlite:${NONE}": fault.Usage, "sqlite:folder": fault.Unreachable, "sqlite:none/x.db": fault.Unreachable} {
-		if _, err := environment.Open(t.Context(), environment.Host{Root: root, Getenv: func(string) (string, bool) { return "", false }}, target, environment.Settings{}); fault.CodeOf(err) != code {
+	for target, code := range map[string]fault.Code{"nothing:x": fault.Usage, "sqlite:": fault.Usage, "sqlite:${NONE}": fault.Usage,
+		"sqlite:folder": fault.Unreachable, "sqlite:none/x.db": fault.Unreachable} {
+		if _, err := environment.Open(t.Context(), environment.Host{Root: root, Getenv: func(string) (string, bool) { return "", false }},
+			target, environment.Settings{}); fault.CodeOf(err) != code {
 			t.Errorf("%s: %v", target, err)
 		}
 	}

@@ -47,11 +47,20 @@ type life struct {
 
 // lifeTypes are types with what values of them are written as.
 var lifeTypes = map[string]map[string][]string{
-	"PostgreSQL": {"integer": {"1", "-20", "300000"}, "bigint": {"1", "5000000000"}, "text": {"'reef'", "''", "'12'", "'a longer text'", "'2026-01-02'"}, "character varying(8)": {"'kelp'", "'7'", "'12345678'"}, "character varying(3)": {"'bay'", "'5'", "''"},
-		"numeric(8,2)": {"1.25", "-3", "99999.99"}, "numeric(8,4)": {"1.2345", "2"}, "double precision": {"0.1", "2", "1e12"}, "date": {"'2026-01-02'"}, "timestamp without time zone": {"'2026-01-02 03:04:05.678'", "'2026-01-02'"}, "boolean": {"true", "false"}},
-	"MariaDB": {"int(11)": {"1", "-20", "300000"}, "bigint(20)": {"1", "5000000000"}, "text": {"'reef'", "''", "'12'", "'a longer text'", "'2026-01-02'"}, "varchar(8)": {"'kelp'", "'7'", "'12345678'"}, "varchar(3)": {"'bay'", "'5'", "''"},
-		"decimal(8,2)": {"1.25", "-3", "99999.99"}, "decimal(8,4)": {"1.2345", "2"}, "double": {"0.1", "2", "1e12"}, "float": {"0.5", "16777216"}, "date": {"'2026-01-02'"}, "datetime": {"'2026-01-02 03:04:05'"}, "datetime(3)": {"'2026-01-02 03:04:05.678'", "'2026-01-02'"}},
-	"SQLite": {"integer": {"1", "-20", "'five'", "1.5"}, "text": {"'reef'", "''", "'12'", "'007'"}, "real": {"0.1", "2", "'x'"}, "numeric": {"1", "1.5", "'a'"}, "varchar(5)": {"'kelp'", "'1.0'"}, "blob": {"x'00ff'", "5", "'5'"}},
+	"PostgreSQL": {"integer": {"1", "-20", "300000"}, "bigint": {"1", "5000000000"},
+		"text": {"'reef'", "''", "'12'", "'a longer text'", "'2026-01-02'"}, "character varying(8)": {"'kelp'", "'7'", "'12345678'"},
+		"character varying(3)": {"'bay'", "'5'", "''"},
+		"numeric(8,2)":         {"1.25", "-3", "99999.99"}, "numeric(8,4)": {"1.2345", "2"}, "double precision": {"0.1", "2", "1e12"},
+		"date": {"'2026-01-02'"}, "timestamp without time zone": {"'2026-01-02 03:04:05.678'", "'2026-01-02'"},
+		"boolean": {"true", "false"}},
+	"MariaDB": {"int(11)": {"1", "-20", "300000"}, "bigint(20)": {"1", "5000000000"},
+		"text": {"'reef'", "''", "'12'", "'a longer text'", "'2026-01-02'"}, "varchar(8)": {"'kelp'", "'7'", "'12345678'"},
+		"varchar(3)":   {"'bay'", "'5'", "''"},
+		"decimal(8,2)": {"1.25", "-3", "99999.99"}, "decimal(8,4)": {"1.2345", "2"}, "double": {"0.1", "2", "1e12"}, "float": {"0.5",
+			"16777216"}, "date": {"'2026-01-02'"}, "datetime": {"'2026-01-02 03:04:05'"}, "datetime(3)": {"'2026-01-02 03:04:05.678'",
+			"'2026-01-02'"}},
+	"SQLite": {"integer": {"1", "-20", "'five'", "1.5"}, "text": {"'reef'", "''", "'12'", "'007'"}, "real": {"0.1", "2", "'x'"},
+		"numeric": {"1", "1.5", "'a'"}, "varchar(5)": {"'kelp'", "'1.0'"}, "blob": {"x'00ff'", "5", "'5'"}},
 }
 
 func (l *life) fresh(prefix string) string { l.names++; return prefix + strconv.Itoa(l.names) }
@@ -173,7 +182,8 @@ func (l *life) change() string {
 		case 10: // a step that overwrites, and says nothing of a way back
 			c := t.columns[at]
 			if l.dataDue == "" && t.formerly == "" && c.formerly == "" {
-				l.dataDue = fmt.Sprintf("-- run: %s\nupdate %s set %s = %s where id %% 2 = 0;\ndelete from %s where id %% 7 = 3;\n", []string{"before", "after"}[l.r.IntN(2)], t.name, c.name, l.value(c.typ), t.name)
+				l.dataDue = fmt.Sprintf("-- run: %s\nupdate %s set %s = %s where id %% 2 = 0;\ndelete from %s where id %% 7 = 3;\n",
+					[]string{"before", "after"}[l.r.IntN(2)], t.name, c.name, l.value(c.typ), t.name)
 				if l.tables[0].name == "" || c.required { // its type may change in the same move
 					break
 				}
@@ -184,7 +194,8 @@ func (l *life) change() string {
 			if l.dataDue == "" && t.formerly == "" && c.formerly == "" {
 				to := column{name: l.fresh("m"), typ: c.typ, required: c.required}
 				t.columns[at] = to
-				l.dataDue = fmt.Sprintf("update %s set %s = %s;\n-- check:\nselect id from %s where %s is null and %s is not null;\n-- back:\nupdate %s set %s = %s;\n", t.name, to.name, c.name, t.name, to.name, c.name, t.name, c.name, to.name)
+				l.dataDue = fmt.Sprintf("update %s set %s = %s;\n-- check:\nselect id from %s where %s is null and %s is not null;\n"+
+					"-- back:\nupdate %s set %s = %s;\n", t.name, to.name, c.name, t.name, to.name, c.name, t.name, c.name, to.name)
 				said = append(said, "move "+c.name+" to "+to.name)
 			}
 		}
@@ -291,7 +302,8 @@ func (l *life) move(seed string) {
 }
 
 // came looks at what a change left, and takes it back sometimes; always when it broke off.
-func (l *life) came(d environment.Driver, p *environment.Plan, kept environment.Files, gone string, was []relation, is environment.Files, before map[string]map[string]map[string]string, fail func(string, ...any), broke error) {
+func (l *life) came(d environment.Driver, p *environment.Plan, kept environment.Files, gone string, was []relation, is environment.Files,
+	before map[string]map[string]map[string]string, fail func(string, ...any), broke error) {
 	ctx := l.t.Context()
 	l.steps += len(p.Steps)
 	first := l.nextID

@@ -34,25 +34,39 @@ type engine struct {
 	types map[string][]string
 }
 
-var texts = []string{"'reef'", "''", "null", "'a,b'", "'say \"x\"'", "'two\nlines'", "'null'", "'  spaces '", "'it''s'", "'日本 ∞'", "'5'", "'1e3'"}
+var texts = []string{"'reef'", "''", "null", "'a,b'", "'say \"x\"'", "'two\nlines'", "'null'", "'  spaces '", "'it''s'", "'日本 ∞'",
+	"'5'", "'1e3'"}
 
 var engines = []engine{
 	{"PostgreSQL", postgresDatabase, "public/tables/kind.sql", "public/rows/kind.csv", map[string][]string{
 		"text": append([]string{`E'back\\slash'`, `'\x41'`}, texts...), "varchar(30)": texts, "char(4)": {"'ab'", "null", "''"},
-		"numeric(12,3)": {"1.5", "null", "-0.001", "'NaN'"}, "double precision": {"0.1", "1e300", "'Infinity'", "'-0'", "1.0/3"}, "real": {"0.1", "16777216", "1.17549435e-38"},
-		"bytea": {`'\x00ff27'`, `''`, "null"}, "boolean": {"true", "false", "null"}, "date": {"'2024-02-29'", "'infinity'", "'0044-03-15 BC'"},
-		"timestamptz": {"'2024-03-31 01:30:00+01'", "'1900-01-01 00:00:00.000001Z'", "null"}, "timestamp": {"'2024-01-01'", "null"}, "time": {"'23:59:59.999999'"},
-		"interval": {"'1 year -3 days 04:05:06.7'", "'-1 month'", "null"}, "jsonb": {`'{"b": 1, "a": [null, "x"]}'`, "null", "'null'"}, "json": {`'{"b" :  1}'`, "null"},
-		"text[]": {`array['a', null, '', 'x"y', 'null']`, "'{}'", "null"}, "int[][]": {"'{{1,2},{3,4}}'"}, "int4range": {"'[1,5)'", "'empty'", "null"}, "uuid": {"'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'"},
-		"inet": {"'10.0.0.0/8'", "null"}, "bit(5)": {"'10101'", "null"}, "money": {"'12.34'", "null"}, "xml": {"'<a/>'", "null"}, "point": {"'(1,2.5)'", "null"}}},
+		"numeric(12,3)": {"1.5", "null", "-0.001", "'NaN'"}, "double precision": {"0.1", "1e300", "'Infinity'", "'-0'", "1.0/3"},
+		"real":  {"0.1", "16777216", "1.17549435e-38"},
+		"bytea": {`'\x00ff27'`, `''`, "null"}, "boolean": {"true", "false", "null"}, "date": {"'2024-02-29'", "'infinity'",
+			"'0044-03-15 BC'"},
+		"timestamptz": {"'2024-03-31 01:30:00+01'", "'1900-01-01 00:00:00.000001Z'", "null"}, "timestamp": {"'2024-01-01'", "null"},
+		"time":     {"'23:59:59.999999'"},
+		"interval": {"'1 year -3 days 04:05:06.7'", "'-1 month'", "null"}, "jsonb": {`'{"b": 1, "a": [null, "x"]}'`, "null", "'null'"},
+		"json":   {`'{"b" :  1}'`, "null"},
+		"text[]": {`array['a', null, '', 'x"y', 'null']`, "'{}'", "null"}, "int[][]": {"'{{1,2},{3,4}}'"}, "int4range": {"'[1,5)'",
+			"'empty'", "null"}, "uuid": {"'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'"},
+		"inet": {"'10.0.0.0/8'", "null"}, "bit(5)": {"'10101'", "null"}, "money": {"'12.34'", "null"}, "xml": {"'<a/>'", "null"},
+		"point": {"'(1,2.5)'", "null"}}},
 	{"MariaDB", mariadbDatabase, "tables/kind.sql", "rows/kind.csv", map[string][]string{
-		"text": append([]string{`'back\\slash'`, `'\\x41'`}, texts...), "varchar(30)": texts, "decimal(12,3)": {"1.5", "null", "-0.001"}, "double": {"0.1", "1e300", "-0e0", "1e0/3"},
-		"float": {"0.1", "16777216", "1.17549e-38", "3.14159265"}, "blob": {"x'00ff27'", "''", "null"}, "varbinary(9)": {"x'5c78'", "null"}, "binary(3)": {"x'00'", "null"}, "bit(9)": {"b'100000001'", "0", "null"},
-		"date": {"'2024-02-29'", "null"}, "datetime(6)": {"'2024-03-31 01:30:00.000001'", "null"}, "timestamp(3) null": {"'2024-07-31 01:30:00.123'", "null"}, "time": {"'-838:59:59'", "null"}, "year": {"1901", "null"},
-		"enum('a','b,c')": {"'a'", "'b,c'", "null"}, "set('x','y')": {"'x,y'", "''", "null"}, "json": {`'{"b" :  1}'`, "null"}, "uuid": {"'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'", "null"}, "point": {"point(1, 2.5)", "null"}, "bigint unsigned": {"18446744073709551615", "0"}}},
+		"text": append([]string{`'back\\slash'`, `'\\x41'`}, texts...), "varchar(30)": texts, "decimal(12,3)": {"1.5", "null", "-0.001"},
+		"double": {"0.1", "1e300", "-0e0", "1e0/3"},
+		"float":  {"0.1", "16777216", "1.17549e-38", "3.14159265"}, "blob": {"x'00ff27'", "''", "null"}, "varbinary(9)": {"x'5c78'",
+			"null"}, "binary(3)": {"x'00'", "null"}, "bit(9)": {"b'100000001'", "0", "null"},
+		"date": {"'2024-02-29'", "null"}, "datetime(6)": {"'2024-03-31 01:30:00.000001'", "null"},
+		"timestamp(3) null": {"'2024-07-31 01:30:00.123'", "null"}, "time": {"'-838:59:59'", "null"}, "year": {"1901", "null"},
+		"enum('a','b,c')": {"'a'", "'b,c'", "null"}, "set('x','y')": {"'x,y'", "''", "null"}, "json": {`'{"b" :  1}'`, "null"},
+		"uuid": {"'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'", "null"}, "point": {"point(1, 2.5)", "null"},
+		"bigint unsigned": {"18446744073709551615", "0"}}},
 	{"SQLite", sqliteDatabase, "tables/kind.sql", "rows/kind.csv", map[string][]string{
-		"text": append([]string{`'back\slash'`, `'\x41'`, "x'00ff'", "cast(x'610062' as text)"}, texts...), "integer": {"5", "null", "'five'", "1.5", "9223372036854775807"}, "real": {"0.1", "1e300", "1.0/3", "9e999", "'x'"},
-		"numeric": {"1", "1.5", "'a'", "null"}, "": append([]string{"5", "'5'", "5.0", "'5.0'", `'\s5'`, "x'35'", "'x'"}, texts...), "blob": {"x''", "x'00ff27'", "'text'", "'12'", "7", "null"}, "datetime": {"'2024-03-31 01:30:00'", "1711848600", "null"}}},
+		"text": append([]string{`'back\slash'`, `'\x41'`, "x'00ff'", "cast(x'610062' as text)"}, texts...), "integer": {"5", "null",
+			"'five'", "1.5", "9223372036854775807"}, "real": {"0.1", "1e300", "1.0/3", "9e999", "'x'"},
+		"numeric": {"1", "1.5", "'a'", "null"}, "": append([]string{"5", "'5'", "5.0", "'5.0'", `'\s5'`, "x'35'", "'x'"}, texts...),
+		"blob": {"x''", "x'00ff27'", "'text'", "'12'", "7", "null"}, "datetime": {"'2024-03-31 01:30:00'", "1711848600", "null"}}},
 }
 
 func sqliteDatabase(t *testing.T) (string, func(string)) {
@@ -112,12 +126,15 @@ func TestRowsTravelExactly(t *testing.T) {
 			for id := range 40 {
 				insert(id)
 			}
-			here, there := open(t, environment.Host{}, target, environment.Settings{}), open(t, environment.Host{}, other, environment.Settings{})
+			here, there := open(t, environment.Host{}, target, environment.Settings{}), open(t, environment.Host{}, other,
+				environment.Settings{})
 			files := captureRows(t, here, nil)
 			deployAll(t, there, files)
 			same(t, e, here, there, files)
 			for range 6 {
-				for _, sql := range []string{"delete from kind where id % 7 = " + fmt.Sprint(r.IntN(7)), "update kind set c0 = null where id % 5 = 1", "update kind set code = 'y' where id = (select min(id) from (select id from kind) x)"} {
+				for _, sql := range []string{"delete from kind where id % 7 = " + fmt.Sprint(r.IntN(7)),
+					"update kind set c0 = null where id % 5 = 1",
+					"update kind set code = 'y' where id = (select min(id) from (select id from kind) x)"} {
 					run(sql)
 				}
 				insert(100 + r.IntN(1_000_000))
@@ -152,7 +169,8 @@ func captureRows(t *testing.T, d environment.Driver, have environment.Files) env
 // that nothing is left to do.
 func same(t *testing.T, e engine, a, b environment.Driver, files environment.Files) {
 	t.Helper()
-	sum := map[string]string{"PostgreSQL": "select coalesce(string_agg(k::text, '|' order by id), '') from public.kind k", "MariaDB": "checksum table kind extended", "SQLite": ""}[e.name]
+	sum := map[string]string{"PostgreSQL": "select coalesce(string_agg(k::text, '|' order by id), '') from public.kind k",
+		"MariaDB": "checksum table kind extended", "SQLite": ""}[e.name]
 	read := func(d environment.Driver) string {
 		switch e.name {
 		case "PostgreSQL":
@@ -242,7 +260,8 @@ func quotedRows(t *testing.T, db *sql.DB) string {
 		parts = append(parts, s)
 	}
 	var out string
-	if err := db.QueryRowContext(t.Context(), "select coalesce(group_concat(line, char(10)), '') from (select "+strings.Join(parts, " || ' ' || ")+" as line from kind order by id)").Scan(&out); err != nil {
+	if err := db.QueryRowContext(t.Context(), "select coalesce(group_concat(line, char(10)), '') from (select "+strings.Join(parts,
+		" || ' ' || ")+" as line from kind order by id)").Scan(&out); err != nil {
 		t.Fatal(err)
 	}
 	return out
@@ -267,7 +286,8 @@ func TestRowsInOtherWords(t *testing.T) {
 		t.Errorf("captured %q, %v", c.Edits, err)
 	}
 	files["public/rows/kind.csv"] = []byte(strings.Replace(mine, "2,7,", "2,seven,", 1))
-	if _, err := d.Plan(t.Context(), files, nil); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "public/rows/kind.csv, line 3: PostgreSQL says: invalid input syntax") {
+	if _, err := d.Plan(t.Context(), files, nil); fault.CodeOf(err) != fault.Refused ||
+		!strings.Contains(err.Error(), "public/rows/kind.csv, line 3: PostgreSQL says: invalid input syntax") {
 		t.Errorf("a value that the column can't hold: %v", err)
 	}
 }
@@ -286,8 +306,11 @@ func TestRowsAndTablesChangeTogether(t *testing.T) {
 				t.Fatal(err)
 			}
 			folder := filepath.Dir(filepath.Dir(e.table))
-			files := environment.With(c.Files, environment.Files{e.table: []byte("create table kind (id int primary key, name varchar(20) not null);\n"), e.rows: []byte("id,name\n1,reef\n2,kelp\n"),
-				filepath.Join(folder, "tables/tank.sql"): []byte("create table tank (id int primary key, code varchar(20), kind int not null default 1 references kind (id));\n")})
+			files := environment.With(c.Files,
+				environment.Files{e.table: []byte("create table kind (id int primary key, name varchar(20) not null);\n"),
+					e.rows: []byte("id,name\n1,reef\n2,kelp\n"),
+					filepath.Join(folder, "tables/tank.sql"): []byte("create table tank (id int primary key, code varchar(20), kind int " +
+						"not null default 1 references kind (id));\n")})
 			p, err := d.Plan(t.Context(), files, nil)
 			if err != nil || len(p.Loses()) != 1 || p.Save == nil {
 				t.Fatalf("%v, %v", p, err)
@@ -319,7 +342,8 @@ func TestRowsAndTablesChangeTogether(t *testing.T) {
 				t.Fatal(err)
 			}
 			rows, err := d.(environment.RowsKeeper).Rows(t.Context(), []string{"tank"})
-			if got := string(rows[filepath.Join(folder, "rows/tank.csv")]); err != nil || !strings.Contains(got, "depth") || !strings.Contains(got, "1,Reef,4") {
+			if got := string(rows[filepath.Join(folder, "rows/tank.csv")]); err != nil || !strings.Contains(got, "depth") ||
+				!strings.Contains(got, "1,Reef,4") {
 				t.Errorf("back again: %q, %v", got, err)
 			}
 		})
@@ -364,7 +388,9 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	files := environment.With(c.Files, environment.Files{"public/tables/r1.sql": nil, "public/tables/r2.sql": nil, "public/tables/heir.sql": nil, "public/tables/typed.sql": nil, "public/views/aa.sql": nil, "public/views/mm.sql": nil, "public/views/zz.sql": nil})
+	files := environment.With(c.Files, environment.Files{"public/tables/r1.sql": nil, "public/tables/r2.sql": nil,
+		"public/tables/heir.sql": nil, "public/tables/typed.sql": nil, "public/views/aa.sql": nil, "public/views/mm.sql": nil,
+		"public/views/zz.sql": nil})
 	p, err := d.Plan(t.Context(), files, nil)
 	if err != nil || p.Save == nil {
 		t.Fatalf("%v, %v", p, err)
@@ -377,7 +403,8 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 	if err := p.Save(t.Context(), folder); err != nil {
 		t.Fatal(err)
 	}
-	for name, want := range map[string]string{"r1": "id,at,v\n1,2024-02-02,a\n", "r2": "id,at,v\n2,2025-02-02,b\n", "heir": "id,n,extra\n1,n,5\n", "typed": "height,width\n8,7\n"} {
+	for name, want := range map[string]string{"r1": "id,at,v\n1,2024-02-02,a\n", "r2": "id,at,v\n2,2025-02-02,b\n",
+		"heir": "id,n,extra\n1,n,5\n", "typed": "height,width\n8,7\n"} {
 		data, err := os.ReadFile(filepath.Join(folder, "public/rows", name+".csv"))
 		if err != nil || string(data) != want {
 			t.Errorf("kept of %s: %q, %v", name, data, err)
@@ -395,7 +422,10 @@ func TestRowsOfPartitionsAreKeptWhole(t *testing.T) {
 		t.Fatal(err)
 	}
 	var got string
-	if err := postgresAt(t, d).QueryRow(t.Context(), "select (select string_agg(tableoid::pg_catalog.regclass || ':' || r, ' ' order by id) from public.r) || ' ' || (select string_agg(h::text, ' ') from public.heir h) || ' ' || (select n from public.aa)").Scan(&got); err != nil || got != "public.r1:(1,2024-02-02,a) public.r2:(2,2025-02-02,b) (1,n,5) 1" {
+	if err := postgresAt(t, d).QueryRow(t.Context(),
+		"select (select string_agg(tableoid::pg_catalog.regclass || ':' || r, ' ' order by id) from public.r) || ' ' || (select "+
+			"string_agg(h::text, ' ') from public.heir h) || ' ' || (select n from public.aa)").Scan(&got); err != nil ||
+		got != "public.r1:(1,2024-02-02,a) public.r2:(2,2025-02-02,b) (1,n,5) 1" {
 		t.Errorf("back: %q, %v", got, err)
 	}
 }

@@ -62,7 +62,8 @@ func open(t *testing.T, h environment.Host, target string, s environment.Setting
 	return d
 }
 
-var tank = environment.Files{"public/schema.sql": []byte("create schema public;\n"), "public/tables/tank.sql": []byte("-- by hand\nCREATE TABLE tank (id INT PRIMARY KEY, code VARCHAR(20));\n")}
+var tank = environment.Files{"public/schema.sql": []byte("create schema public;\n"),
+	"public/tables/tank.sql": []byte("-- by hand\nCREATE TABLE tank (id INT PRIMARY KEY, code VARCHAR(20));\n")}
 
 func TestFilesThatMeanTheSameStayAsTheyAre(t *testing.T) {
 	target, run := postgresDatabase(t)
@@ -87,7 +88,8 @@ func TestFilesThatMeanTheSameStayAsTheyAre(t *testing.T) {
 	}
 	run("alter table public.tank add column depth int")
 	c, err = d.Capture(t.Context(), tank)
-	if err != nil || len(c.Edits) != 1 || !strings.HasPrefix(string(c.Edits["public/tables/tank.sql"]), "-- by hand\nCREATE TABLE tank (id INT PRIMARY KEY, code VARCHAR(20), depth integer);") {
+	if err != nil || len(c.Edits) != 1 || !strings.HasPrefix(string(c.Edits["public/tables/tank.sql"]),
+		"-- by hand\nCREATE TABLE tank (id INT PRIMARY KEY, code VARCHAR(20), depth integer);") {
 		t.Errorf("captured %q, %v", c.Edits, err)
 	}
 }
@@ -116,7 +118,8 @@ func TestOneDeploymentAtATimeChangesADatabase(t *testing.T) {
 		t.Fatal(err)
 	}
 	run("select pg_advisory_lock(478375798126)")
-	if err := p.Apply(t.Context(), nil); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "Another deployment is changing") {
+	if err := p.Apply(t.Context(), nil); fault.CodeOf(err) != fault.Refused ||
+		!strings.Contains(err.Error(), "Another deployment is changing") {
 		t.Errorf("beside another one: %v", err)
 	}
 	run("select pg_advisory_unlock(478375798126)")
@@ -127,7 +130,8 @@ func TestOneDeploymentAtATimeChangesADatabase(t *testing.T) {
 
 func TestWhatIsOutOfScopeIsLeftAlone(t *testing.T) {
 	target, run := postgresDatabase(t)
-	run("create table public.tmp_x (id int); create view public.tmp_v as select id from public.tmp_x; comment on table public.tmp_x is 'note'")
+	run("create table public.tmp_x (id int); create view public.tmp_v as select id from public.tmp_x; comment on table " +
+		"public.tmp_x is 'note'")
 	s := environment.Settings{Scope: scope.Scope{Skip: []string{"tmp_*"}, Ignore: []string{"comments"}}}
 	d := open(t, environment.Host{}, target, s)
 	p, err := d.Plan(t.Context(), tank, nil)
@@ -173,7 +177,8 @@ func TestAScratchDatabaseNeedsARight(t *testing.T) {
 		t.Skip("the server's URL names no user")
 	}
 	d := open(t, environment.Host{}, at, environment.Settings{})
-	if _, err := d.Plan(t.Context(), tank, nil); fault.CodeOf(err) != fault.Refused || !strings.Contains(err.Error(), "no scratch database") {
+	if _, err := d.Plan(t.Context(), tank, nil); fault.CodeOf(err) != fault.Refused ||
+		!strings.Contains(err.Error(), "no scratch database") {
 		t.Errorf("without the right: %v", err)
 	}
 	d = open(t, environment.Host{}, at, environment.Settings{Scratch: target})
@@ -221,7 +226,8 @@ func mariadbDatabase(t *testing.T) (target string, run func(sql string)) {
 func TestMariaDBKeepsWhatWasDone(t *testing.T) {
 	target, run := mariadbDatabase(t)
 	run("create table b (id int, n int); insert into b values (1, 1)")
-	files := environment.Files{"tables/a.sql": []byte("create table a (id int primary key);\n"), "tables/b.sql": []byte("create table b (id int primary key, n int);\n")}
+	files := environment.Files{"tables/a.sql": []byte("create table a (id int primary key);\n"),
+		"tables/b.sql": []byte("create table b (id int primary key, n int);\n")}
 	d := open(t, environment.Host{}, target, environment.Settings{})
 	p, err := d.Plan(t.Context(), files, nil)
 	if err != nil || len(p.Steps) != 2 {
@@ -248,13 +254,17 @@ func TestMariaDBKeepsWhatWasDone(t *testing.T) {
 // rows that do not allow the key: all else is kept, and the next deployment goes on.
 func TestLongWorkComesAfterTheTransaction(t *testing.T) {
 	target, run := postgresDatabase(t)
-	run("create table public.kind (id int primary key); create table public.tank (id int primary key, kind int); insert into public.kind values (1); insert into public.tank values (1, 1), (2, 7)")
+	run("create table public.kind (id int primary key); create table public.tank (id int primary key, kind int); insert into public.kind " +
+		"values (1); insert into public.tank values (1, 1), (2, 7)")
 	d := open(t, environment.Host{}, target, environment.Settings{Online: true})
 	c, err := d.Capture(t.Context(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	files := environment.With(c.Files, environment.Files{"public/tables/tank.sql": []byte("create table public.tank (\n  id int primary key,\n  kind int constraint tank_kind references public.kind (id),\n  depth int,\n  constraint deep check (id > 0)\n);\n\ncreate index tank_by_kind on public.tank (kind);\n")})
+	files := environment.With(c.Files,
+		environment.Files{"public/tables/tank.sql": []byte("create table public.tank (\n  id int primary key,\n" +
+			"  kind int constraint tank_kind references public.kind (id),\n  depth int,\n  constraint deep check (id > 0)\n);\n\n" +
+			"create index tank_by_kind on public.tank (kind);\n")})
 	plan := func() (out []string, p *environment.Plan) {
 		p, err := d.Plan(t.Context(), files, nil)
 		if err != nil {
@@ -268,13 +278,15 @@ func TestLongWorkComesAfterTheTransaction(t *testing.T) {
 		return out, p
 	}
 	after, p := plan()
-	if strings.Join(after, ", ") != "validate the constraint, validate the constraint, create the index" && strings.Join(after, ", ") != "validate the constraint, create the index, validate the constraint" {
+	if strings.Join(after, ", ") != "validate the constraint, validate the constraint, create the index" &&
+		strings.Join(after, ", ") != "validate the constraint, create the index, validate the constraint" {
 		for _, s := range p.Steps {
 			t.Log(s.Address, s.What, s.Statements, s.After)
 		}
 		t.Errorf("planned afterwards: %v", after)
 	}
-	if err := p.Apply(t.Context(), nil); err == nil || !strings.Contains(err.Error(), "failed at its last part") || !strings.Contains(err.Error(), "violates foreign key") {
+	if err := p.Apply(t.Context(), nil); err == nil || !strings.Contains(err.Error(), "failed at its last part") ||
+		!strings.Contains(err.Error(), "violates foreign key") {
 		t.Fatalf("with rows in the way: %v", err)
 	}
 	run("insert into public.tank values (3, 1)") // the table is free, and the key holds for new rows
@@ -297,7 +309,8 @@ func TestACutConnection(t *testing.T) {
 	run("create table public.old (id int)")
 	cut := false
 	d := open(t, environment.Host{}, target, environment.Settings{})
-	files := environment.With(tank, environment.Files{"public/tables/more.sql": []byte("create table more (id int primary key);\n"), "public/tables/old.sql": []byte("create table public.old (id int, n int);\n")})
+	files := environment.With(tank, environment.Files{"public/tables/more.sql": []byte("create table more (id int primary key);\n"),
+		"public/tables/old.sql": []byte("create table public.old (id int, n int);\n")})
 	p, err := d.Plan(t.Context(), files, nil)
 	if err != nil || len(p.Steps) != 3 {
 		t.Fatalf("%v, %v", p, err)

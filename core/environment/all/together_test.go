@@ -31,7 +31,8 @@ type fakeDriver struct {
 }
 
 func (d *fakeDriver) Capture(_ context.Context, have environment.Files) (*environment.Captured, error) {
-	c := &environment.Captured{Files: maps.Clone(d.files), Edits: environment.Files{}, Tree: &element.Element{Type: "fake"}, Untracked: []string{d.name + " has more"}}
+	c := &environment.Captured{Files: maps.Clone(d.files), Edits: environment.Files{}, Tree: &element.Element{Type: "fake"},
+		Untracked: []string{d.name + " has more"}}
 	for name, data := range d.files {
 		if string(have[name]) != string(data) {
 			c.Edits[name] = data
@@ -155,7 +156,8 @@ func TestATargetThatFailsTakesTheOthersBack(t *testing.T) {
 		{"the folder, half way", func(_, f *fakeDriver) { f.failAt, f.failures = 2, 1 }, true},
 		{"the folder at once", func(_, f *fakeDriver) { f.failAt, f.failures = 1, 1 }, true},
 		{"the folder, and taking it back too", func(_, f *fakeDriver) { f.failAt, f.failures = 2, 2 }, false},
-		{"the database, and taking the folder back", func(d, f *fakeDriver) { d.failAt, d.failures, f.failAt, f.failures = 1, 1, 3, 1 }, true},
+		{"the database, and taking the folder back", func(d, f *fakeDriver) { d.failAt, d.failures, f.failAt, f.failures = 1, 1, 3, 1 },
+			true},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			var log []string
@@ -169,13 +171,15 @@ func TestATargetThatFailsTakesTheOthersBack(t *testing.T) {
 			if err == nil {
 				t.Fatal("nothing failed")
 			}
-			same := string(database.files["tank.sql"]) == "1" && len(database.files) == 1 && string(folder.files["a.txt"]) == "1" && len(folder.files) == 2
+			same := string(database.files["tank.sql"]) == "1" && len(database.files) == 1 && string(folder.files["a.txt"]) == "1" &&
+				len(folder.files) == 2
 			if same != c.undone || environment.NothingDone(err) != c.undone {
 				t.Errorf("as before: %v, told so: %v: %v %v %v", same, environment.NothingDone(err), err, database.files, folder.files)
 			}
 			if !c.undone {
 				var f *fault.Error
-				if !errors.As(err, &f) || !strings.Contains(f.What, "could not be taken back in signs/deep") || !strings.Contains(f.Hint, "run the command once more") {
+				if !errors.As(err, &f) || !strings.Contains(f.What, "could not be taken back in signs/deep") ||
+					!strings.Contains(f.Hint, "run the command once more") {
 					t.Errorf("the message: %v", err)
 				}
 			}
@@ -216,7 +220,8 @@ func TestWhatLosesDataComesLast(t *testing.T) {
 		t.Errorf("done: %v", log)
 	}
 	// A single target is as it would be alone.
-	single, err := environment.Together([]environment.Place{{Into: "a", Driver: two}}).Plan(t.Context(), environment.Files{"a/x": []byte("3")}, nil)
+	single, err := environment.Together([]environment.Place{{Into: "a", Driver: two}}).Plan(t.Context(),
+		environment.Files{"a/x": []byte("3")}, nil)
 	if err != nil || !single.Whole() || len(single.Parts) != 0 {
 		t.Errorf("a single target: %v, %v", single, err)
 	}

@@ -18,7 +18,8 @@ func tableNamed(tables []rows.Table, usual string) func(string) (string, string,
 	bare := strings.NewReplacer(`"`, "", "`", "").Replace
 	return func(name string) (string, string, bool) {
 		i := slices.IndexFunc(tables, func(t rows.Table) bool {
-			return t.SQL == name || bare(t.SQL) == bare(name) || strings.EqualFold(bare(t.SQL), bare(name)) || t.Bare == bare(name) && (t.Schema == usual || t.Schema == "")
+			return t.SQL == name || bare(t.SQL) == bare(name) || strings.EqualFold(bare(t.SQL), bare(name)) || t.Bare == bare(name) &&
+				(t.Schema == usual || t.Schema == "")
 		})
 		if i < 0 {
 			return "", "", false
@@ -74,7 +75,8 @@ type Running struct {
 
 // Plan plans the data steps that are due; empty says that the target holds nothing. Steps that can't
 // be read are refused, whether they are due or not.
-func (r Running) Plan(files environment.Files, past *environment.Past, empty bool, there []rows.Table) (out step.DataSteps, bare []string, err error) {
+func (r Running) Plan(files environment.Files, past *environment.Past, empty bool, there []rows.Table) (out step.DataSteps,
+	bare []string, err error) {
 	for _, file := range datastep.Names(files) {
 		if _, err := datastep.Parse(r.Split, file, files[file]); err != nil {
 			return out, nil, Undeclarable(err)
@@ -86,7 +88,8 @@ func (r Running) Plan(files environment.Files, past *environment.Past, empty boo
 	}
 	done, err := r.Done()
 	if err != nil {
-		return out, nil, fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "What data steps were begun in the target can't be read: %w.", err)
+		return out, nil, fault.New(fault.Unreachable, "Check the connection and the rights of the user.",
+			"What data steps were begun in the target can't be read: %w.", err)
 	}
 	if out, bare, err = r.Journal.Plan(r.Split, files, asked, done, tableNamed(there, r.Usual)); err != nil {
 		err = Undeclarable(err)

@@ -13,7 +13,8 @@ import (
 
 // ChangedNow says that somebody else changes a database at this moment.
 func ChangedNow() error {
-	return fault.New(fault.Refused, "Wait until that has ended, and run the command again; nothing was changed.", "Another deployment is changing the database.")
+	return fault.New(fault.Refused, "Wait until that has ended, and run the command again; nothing was changed.",
+		"Another deployment is changing the database.")
 }
 
 // InTheWay says which rows do not allow a change.
@@ -21,7 +22,9 @@ func InTheWay(r *step.RowsError) error {
 	if r.NoFill {
 		return fault.New(fault.Refused, "Change those rows first; nothing was changed.", "The rows that are there do not allow it: %w.", r)
 	}
-	return fault.New(fault.Refused, fmt.Sprintf("Declare a default, give a value with --fill '%s.%s=VALUE', or change those rows first; nothing was changed.", r.Table, r.Column), "The rows that are there do not allow it: %w.", r)
+	return fault.New(fault.Refused,
+		fmt.Sprintf("Declare a default, give a value with --fill '%s.%s=VALUE', or change those rows first; nothing was changed.", r.Table,
+			r.Column), "The rows that are there do not allow it: %w.", r)
 }
 
 // IsRowsError says that the rows that are there do not allow a deployment.
@@ -48,5 +51,6 @@ func Uncreated(name string, err error) error {
 	if errors.As(err, &f) {
 		return err
 	}
-	return fault.New(fault.Refused, "Give the user the right to make databases, or let somebody make it, empty, and try again.", "The database %s can't be made: %w.", fmt.Sprint(name), err)
+	return fault.New(fault.Refused, "Give the user the right to make databases, or let somebody make it, empty, and try again.",
+		"The database %s can't be made: %w.", fmt.Sprint(name), err)
 }

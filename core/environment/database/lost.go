@@ -31,14 +31,16 @@ func lostFile(t rows.Table, column string) string {
 // Save writes the rows that steps lose into a folder. tables are those that the target
 // has; other, when set, gives one that is not among them, by its SQL name. What can't be
 // kept is refused.
-func (d Tracked) Save(ctx context.Context, steps []step.Step, tables []rows.Table, other func(sql string) (rows.Table, error), folder string) error {
+func (d Tracked) Save(ctx context.Context, steps []step.Step, tables []rows.Table, other func(sql string) (rows.Table, error),
+	folder string) error {
 	if err := d.saveAll(ctx, steps, tables, other, folder); err != nil {
 		return environment.Unsaved(err)
 	}
 	return nil
 }
 
-func (d Tracked) saveAll(ctx context.Context, steps []step.Step, tables []rows.Table, other func(sql string) (rows.Table, error), folder string) error {
+func (d Tracked) saveAll(ctx context.Context, steps []step.Step, tables []rows.Table, other func(sql string) (rows.Table, error),
+	folder string) error {
 	begun := map[string]bool{}
 	for _, s := range steps {
 		for _, lost := range s.Saves {

@@ -36,7 +36,8 @@ func (d Tracked) columns(tables []rows.Table) []rows.Table {
 
 // Capture gives the files of rows that differ from those that the project has, and what
 // can't be tracked any more. tables are those that the target has.
-func (d Tracked) Capture(ctx context.Context, have environment.Files, tables []rows.Table) (edits environment.Files, untracked []string, err error) {
+func (d Tracked) Capture(ctx context.Context, have environment.Files, tables []rows.Table) (edits environment.Files,
+	untracked []string, err error) {
 	edits = environment.Files{}
 	for _, name := range rows.Names(have) {
 		t, ok := rows.TableOf(d.columns(tables), name)
@@ -50,7 +51,8 @@ func (d Tracked) Capture(ctx context.Context, have environment.Files, tables []r
 		}
 		data, err := d.file(ctx, t, have[name])
 		if err != nil {
-			return nil, nil, fault.New(fault.Unreachable, "Check the rights of the user.", "The rows of table %s can't be read: %w.", t.Name, err)
+			return nil, nil, fault.New(fault.Unreachable, "Check the rights of the user.", "The rows of table %s can't be read: %w.",
+				t.Name, err)
 		}
 		if !bytes.Equal(data, have[name]) {
 			edits[name] = data
@@ -117,10 +119,12 @@ func (d Tracked) Start(ctx context.Context, tables []rows.Table, names []string)
 			return nil, err
 		}
 		if len(t.Key) == 0 {
-			return nil, fault.New(fault.Refused, "Give it a primary key, deploy that, and track its rows then.", "The rows of table %s can't be tracked: it has no primary key, so they can't be told apart.", t.Name)
+			return nil, fault.New(fault.Refused, "Give it a primary key, deploy that, and track its rows then.",
+				"The rows of table %s can't be tracked: it has no primary key, so they can't be told apart.", t.Name)
 		}
 		if out[t.File], err = d.file(ctx, t, nil); err != nil {
-			return nil, fault.New(fault.Unreachable, "Check the rights of the user.", "The rows of table %s can't be read: %w.", t.Name, err)
+			return nil, fault.New(fault.Unreachable, "Check the rights of the user.", "The rows of table %s can't be read: %w.", t.Name,
+				err)
 		}
 	}
 	return out, nil
@@ -142,9 +146,11 @@ func chooseTable(tables []rows.Table, name string) (rows.Table, error) {
 	case 1:
 		return found[0], nil
 	case 0:
-		return rows.Table{}, fault.New(fault.Usage, "Check the spelling; oaken capture shows what the environment has.", "The environment has no table %s that is in scope.", name)
+		return rows.Table{}, fault.New(fault.Usage, "Check the spelling; oaken capture shows what the environment has.",
+			"The environment has no table %s that is in scope.", name)
 	}
-	return rows.Table{}, fault.New(fault.Usage, fmt.Sprintf("Name it with its schema: %s or %s.", found[0].Name, found[1].Name), "There are %d tables %s.", len(found), name)
+	return rows.Table{}, fault.New(fault.Usage, fmt.Sprintf("Name it with its schema: %s or %s.", found[0].Name, found[1].Name),
+		"There are %d tables %s.", len(found), name)
 }
 
 // RowsWanted is what the rows of a target are planned from.
@@ -250,7 +256,8 @@ func (d Tracked) differences(ctx context.Context, w *rows.Wanted, live rows.Tabl
 		if l, ok := live.Column(name); ok && (l.Type == c.Type || isKey) {
 			shared.Columns = append(shared.Columns, l)
 		} else if isKey {
-			return fmt.Errorf("the key of table %s gets the column %s in the same deployment: deploy that without these rows first", w.Table.Name, name)
+			return fmt.Errorf("the key of table %s gets the column %s in the same deployment: deploy that without these rows first",
+				w.Table.Name, name)
 		}
 	}
 	have, err := rows.Read(ctx, d.Conn, shared, rows.Selection{})

@@ -36,7 +36,8 @@ func open(_ context.Context, h environment.Host, rest string, _ environment.Sett
 	}
 	if errors.Is(err, fs.ErrNotExist) {
 		if _, err := os.Stat(filepath.Dir(root)); err != nil {
-			return nil, fault.New(fault.Unreachable, "Make it, or correct the target in oaken.toml.", "There is no folder %s.", filepath.Dir(root))
+			return nil, fault.New(fault.Unreachable, "Make it, or correct the target in oaken.toml.", "There is no folder %s.",
+				filepath.Dir(root))
 		}
 	} else if err != nil {
 		return nil, err
@@ -115,7 +116,9 @@ func (d *driver) Plan(ctx context.Context, declared environment.Files, past *env
 	for name := range declared {
 		for _, l := range d.links {
 			if name == l || strings.HasPrefix(name, l+"/") {
-				return nil, fault.New(fault.Refused, "Put a file or folder in its place, or leave it out of what is declared; nothing was changed.", "%s is a symbolic link in %s, and %s would go where it leads.", l, d.root, name)
+				return nil, fault.New(fault.Refused,
+					"Put a file or folder in its place, or leave it out of what is declared; nothing was changed.",
+					"%s is a symbolic link in %s, and %s would go where it leads.", l, d.root, name)
 			}
 		}
 	}
@@ -172,7 +175,8 @@ func (d *driver) Plan(ctx context.Context, declared environment.Files, past *env
 	return p, nil
 }
 
-func (d *driver) apply(ctx context.Context, planned, declared environment.Files, runs map[string]bool, differing []string, done func(int)) error {
+func (d *driver) apply(ctx context.Context, planned, declared environment.Files, runs map[string]bool, differing []string,
+	done func(int)) error {
 	now, err := d.files(ctx)
 	if err != nil {
 		return err
@@ -187,10 +191,13 @@ func (d *driver) apply(ctx context.Context, planned, declared environment.Files,
 			file := filepath.Join(d.root, filepath.FromSlash(name))
 			for _, back := range differing[:i] {
 				if undo := d.set(back, planned, nil); undo != nil {
-					return fault.New(fault.Failed, "The files before it are as declared, the others as they were. Deploy again when it can be written.", "%s can't be written: %w.", file, err)
+					return fault.New(fault.Failed,
+						"The files before it are as declared, the others as they were. Deploy again when it can be written.",
+						"%s can't be written: %w.", file, err)
 				}
 			}
-			return environment.Undone(fault.New(fault.Failed, "Nothing was changed. Deploy again when it can be written.", "%s can't be written: %w.", file, err))
+			return environment.Undone(fault.New(fault.Failed, "Nothing was changed. Deploy again when it can be written.",
+				"%s can't be written: %w.", file, err))
 		}
 		if done != nil {
 			done(i + 1)
@@ -206,7 +213,8 @@ func (d *driver) proven(names []string, declared environment.Files) error {
 		want, wanted := declared[name]
 		data, err := os.ReadFile(file)
 		if wanted && (err != nil || !bytes.Equal(data, want)) || !wanted && err == nil {
-			return fault.New(fault.Failed, "See whether another program writes there, and run the command again.", "%s is not what was just written.", file)
+			return fault.New(fault.Failed, "See whether another program writes there, and run the command again.",
+				"%s is not what was just written.", file)
 		}
 	}
 	return nil
@@ -242,7 +250,8 @@ func put(file string, data []byte) error {
 	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
 		return err
 	}
-	f, err := os.OpenFile(filepath.Join(filepath.Dir(file), fmt.Sprintf(".oaken-%016x", rand.Uint64())), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
+	f, err := os.OpenFile(filepath.Join(filepath.Dir(file), fmt.Sprintf(".oaken-%016x", rand.Uint64())),
+		os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
 	if err != nil {
 		return err
 	}

@@ -48,7 +48,8 @@ func open(ctx context.Context, h environment.Host, rest string, s environment.Se
 func configOf(target string) (*mysql.Config, error) {
 	u, err := url.Parse(target)
 	if err != nil || strings.Trim(u.Path, "/") == "" {
-		return nil, fault.New(fault.Usage, "It is written mysql://USER@HOST:PORT/DATABASE.", "The target can't be read as the address of a MariaDB or MySQL database.")
+		return nil, fault.New(fault.Usage, "It is written mysql://USER@HOST:PORT/DATABASE.",
+			"The target can't be read as the address of a MariaDB or MySQL database.")
 	}
 	config := mysql.NewConfig()
 	config.DBName = strings.Trim(u.Path, "/")
@@ -83,13 +84,18 @@ func connect(ctx context.Context, config *mysql.Config) (*sql.DB, error) {
 	if errors.As(err, &my) {
 		switch my.Number {
 		case 1045, 1698, 1044:
-			return nil, fault.New(fault.Unreachable, "Check the user and the password; a password is given by a variable: ${NAME} in the target, or MYSQL_PWD.", "%s does not let %s in: %s.", database.Upper(where), config.User, my.Message)
+			return nil, fault.New(fault.Unreachable,
+				"Check the user and the password; a password is given by a variable: ${NAME} in the target, or MYSQL_PWD.",
+				"%s does not let %s in: %s.", database.Upper(where), config.User, my.Message)
 		case 1049:
-			return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make the database.", "There is no database %s on %s.", config.DBName, config.Addr)
+			return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make the database.",
+				"There is no database %s on %s.", config.DBName, config.Addr)
 		}
-		return nil, fault.New(fault.Unreachable, "Ask who looks after the server.", "%s can't be used: %s.", database.Upper(where), my.Message)
+		return nil, fault.New(fault.Unreachable, "Ask who looks after the server.", "%s can't be used: %s.",
+			database.Upper(where), my.Message)
 	}
-	return nil, fault.New(fault.Unreachable, "Check that the server runs and that its address in the target is right.", "%s can't be reached: %w.", database.Upper(where), err)
+	return nil, fault.New(fault.Unreachable, "Check that the server runs and that its address in the target is right.",
+		"%s can't be reached: %w.", database.Upper(where), err)
 }
 
 func (d *driver) live(ctx context.Context) (*catalog.Catalog, error) {
@@ -101,7 +107,8 @@ func (d *driver) live(ctx context.Context) (*catalog.Catalog, error) {
 }
 
 func (d *driver) unread(err error) error {
-	return fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "The database %s can't be read: %w.", d.config.DBName, catalog.EngineError(err))
+	return fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "The database %s can't be read: %w.",
+		d.config.DBName, catalog.EngineError(err))
 }
 
 // alone takes the session's lock on changing the database, by a name, which goes with the session: one that
@@ -203,7 +210,9 @@ func (d *driver) load(ctx context.Context, told *catalog.Declared) (*catalog.Cat
 	}
 	s, err := catalog.NewScratch(ctx, config)
 	if err != nil {
-		return nil, fault.New(fault.Refused, "Give the user the right to make databases named oaken_scratch_% (grant all on `oaken_scratch_%`.* to NAME), or name another server of the same version in oaken.toml: scratch = \"mysql://...\".",
+		return nil, fault.New(fault.Refused,
+			"Give the user the right to make databases named oaken_scratch_% (grant all on `oaken_scratch_%`.* to NAME), or name another "+
+				"server of the same version in oaken.toml: scratch = \"mysql://...\".",
 			"What is declared can't be tried: %w.", err)
 	}
 	c, err := catalog.Load(ctx, s.DB, told)
@@ -240,12 +249,14 @@ func (d *driver) Plan(ctx context.Context, files environment.Files, past *enviro
 	if err != nil {
 		return nil, err
 	}
-	steps, err := d.steps(ctx, live.Root, catalog.Wanted{Root: want, Formerly: told.Formerly, Fill: d.settings.Fill, Tracked: given, Due: data.Due(), Counting: d.settings.Counter()})
+	steps, err := d.steps(ctx, live.Root, catalog.Wanted{Root: want, Formerly: told.Formerly, Fill: d.settings.Fill, Tracked: given,
+		Due: data.Due(), Counting: d.settings.Counter()})
 	if r, ok := database.IsRowsError(err); ok {
 		return nil, database.InTheWay(r)
 	}
 	if err != nil {
-		return nil, fault.New(fault.Refused, "Check the rights of the user in the database; nothing was changed.", "What has to be done can't be worked out: %w.", err)
+		return nil, fault.New(fault.Refused, "Check the rights of the user in the database; nothing was changed.",
+			"What has to be done can't be worked out: %w.", err)
 	}
 	t, close, err := d.tracked(ctx)
 	if err != nil {
@@ -313,7 +324,8 @@ func (d *driver) steps(ctx context.Context, live *element.Element, want catalog.
 	return steps, errors.Join(err, conn.Close())
 }
 
-func (d *driver) apply(ctx context.Context, planned, want *element.Element, steps []environment.Step, files environment.Files, done func(int)) error {
+func (d *driver) apply(ctx context.Context, planned, want *element.Element, steps []environment.Step, files environment.Files,
+	done func(int)) error {
 	conn, err := d.db.Conn(ctx)
 	if err != nil {
 		return err
@@ -354,9 +366,12 @@ func (d *driver) failure(err error, steps int) error {
 	case err == nil:
 		return nil
 	case errors.As(err, &step) && step.Nothing():
-		return fault.New(fault.Failed, "Nothing was changed. Correct the declared files, or what is in the way, and deploy again.", "The deployment failed: %w.", err)
+		return fault.New(fault.Failed, "Nothing was changed. Correct the declared files, or what is in the way, and deploy again.",
+			"The deployment failed: %w.", err)
 	case errors.As(err, &step):
-		return fault.New(fault.Failed, "This engine keeps each step: "+step.Counted()+" done, the others are not. Correct what is in the way and deploy again; it goes on from there. oaken rollback takes it back.", "The deployment failed at step %d of %d: %w.", step.Done+1, steps, err)
+		return fault.New(fault.Failed,
+			"This engine keeps each step: "+step.Counted()+" done, the others are not. Correct what is in the way and deploy again; it "+
+				"goes on from there. oaken rollback takes it back.", "The deployment failed at step %d of %d: %w.", step.Done+1, steps, err)
 	}
 	return fault.New(fault.Failed, "Deploy again: it shows what is left to do.", "The deployment failed: %w.", err)
 }

@@ -17,7 +17,9 @@ func (d *driver) Prepare(ctx context.Context) (bool, error) {
 		return there, err
 	}
 	if err := catalog.Prepare(ctx, d.conn); err != nil {
-		return false, fault.New(fault.Refused, "Event triggers need a superuser: let one run it. Without the log, locks tell who changes what.", "The log of changes can't be set up in %s: %w.", d.name, err)
+		return false, fault.New(fault.Refused,
+			"Event triggers need a superuser: let one run it. Without the log, locks tell who changes what.",
+			"The log of changes can't be set up in %s: %w.", d.name, err)
 	}
 	return false, nil
 }

@@ -31,7 +31,8 @@ func on(ctx context.Context, target, sql string) error {
 func create(ctx context.Context, target string) (func(context.Context) error, error) {
 	config, err := pgx.ParseConfig(target)
 	if err != nil {
-		return nil, fault.New(fault.Usage, "It is written postgres://USER@HOST:PORT/DATABASE.", "The target can't be read as the address of a PostgreSQL database.")
+		return nil, fault.New(fault.Usage, "It is written postgres://USER@HOST:PORT/DATABASE.",
+			"The target can't be read as the address of a PostgreSQL database.")
 	}
 	name := config.Database
 	u, err := url.Parse(target)
@@ -45,7 +46,8 @@ func create(ctx context.Context, target string) (func(context.Context) error, er
 	}
 	defer conn.Close(ctx)
 	there := false
-	if err := conn.QueryRow(ctx, "select exists (select from pg_catalog.pg_database where datname = $1)", name).Scan(&there); err != nil || there {
+	if err := conn.QueryRow(ctx, "select exists (select from pg_catalog.pg_database where datname = $1)", name).Scan(&there); err != nil ||
+		there {
 		return environment.Nothing, catalog.EngineError(err)
 	}
 	if _, err := conn.Exec(ctx, "create database "+pgx.Identifier{name}.Sanitize()); err != nil {

@@ -42,7 +42,8 @@ func open(ctx context.Context, h environment.Host, rest string, s environment.Se
 func connect(ctx context.Context, target string) (*pgx.Conn, error) {
 	config, err := pgx.ParseConfig(target)
 	if err != nil {
-		return nil, fault.New(fault.Usage, "It is written postgres://USER@HOST:PORT/DATABASE.", "The target can't be read as the address of a PostgreSQL database.")
+		return nil, fault.New(fault.Usage, "It is written postgres://USER@HOST:PORT/DATABASE.",
+			"The target can't be read as the address of a PostgreSQL database.")
 	}
 	config.RuntimeParams["application_name"] = "oaken"
 	conn, err := pgx.ConnectConfig(ctx, config)
@@ -54,23 +55,29 @@ func connect(ctx context.Context, target string) (*pgx.Conn, error) {
 	if errors.As(err, &pg) {
 		switch pg.Code {
 		case "28P01", "28000":
-			return nil, fault.New(fault.Unreachable, "Check the user and the password; a password is given by a variable: ${NAME} in the target, or PGPASSWORD.", "%s does not let %s in: %s.", database.Upper(where), config.User, pg.Message)
+			return nil, fault.New(fault.Unreachable,
+				"Check the user and the password; a password is given by a variable: ${NAME} in the target, or PGPASSWORD.",
+				"%s does not let %s in: %s.", database.Upper(where), config.User, pg.Message)
 		case "3D000":
-			return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make the database.", "There is no database %s on %s:%d.", config.Database, config.Host, config.Port)
+			return nil, fault.New(fault.Unreachable, "Correct the target in oaken.toml, or make the database.",
+				"There is no database %s on %s:%d.", config.Database, config.Host, config.Port)
 		}
-		return nil, fault.New(fault.Unreachable, "Ask who looks after the server.", "%s can't be used: %s.", database.Upper(where), pg.Message)
+		return nil, fault.New(fault.Unreachable, "Ask who looks after the server.", "%s can't be used: %s.",
+			database.Upper(where), pg.Message)
 	}
 	reason := err.Error()
 	if i := strings.LastIndex(reason, ": "); i >= 0 {
 		reason = reason[i+2:]
 	}
-	return nil, fault.New(fault.Unreachable, "Check that the server runs and that its address in the target is right.", "%s can't be reached: %s.", database.Upper(where), reason)
+	return nil, fault.New(fault.Unreachable, "Check that the server runs and that its address in the target is right.",
+		"%s can't be reached: %s.", database.Upper(where), reason)
 }
 
 func (d *driver) live(ctx context.Context) (*catalog.Catalog, error) {
 	c, err := catalog.Read(ctx, d.conn)
 	if err != nil {
-		return nil, fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "The database %s can't be read: %w.", d.name, catalog.EngineError(err))
+		return nil, fault.New(fault.Unreachable, "Check the connection and the rights of the user.", "The database %s can't be read: %w.",
+			d.name, catalog.EngineError(err))
 	}
 	return c, nil
 }
@@ -166,7 +173,9 @@ func (d *driver) try(ctx context.Context, told *catalog.Declared) (*catalog.Cata
 }
 
 func noScratch(err error) error {
-	return fault.New(fault.Refused, "Give the user the right to make databases (alter role NAME createdb), or name another server of the same version in oaken.toml: scratch = \"postgres://...\".",
+	return fault.New(fault.Refused,
+		"Give the user the right to make databases (alter role NAME createdb), or name another server of the same version in oaken.toml: "+
+			"scratch = \"postgres://...\".",
 		"What is declared can't be tried: %w.", err)
 }
 
@@ -205,7 +214,8 @@ func (d *driver) Plan(ctx context.Context, files environment.Files, past *enviro
 	if err != nil {
 		return nil, err
 	}
-	p := &environment.Plan{Opening: []string{"set check_function_bodies = off", "set search_path = ''", fmt.Sprintf("set lock_timeout = %d", d.settings.LockWait.Milliseconds())}, Begin: []string{"begin"}, Closing: []string{"commit"}}
+	p := &environment.Plan{Opening: []string{"set check_function_bodies = off", "set search_path = ''",
+		fmt.Sprintf("set lock_timeout = %d", d.settings.LockWait.Milliseconds())}, Begin: []string{"begin"}, Closing: []string{"commit"}}
 	database.WithSteps(p, catalog.Journal, steps, changes, data, bare)
 	if p.Ending = catalog.Ended; !p.Whole() { // psql goes on after an error, unless it is told not to
 		p.Opening = append([]string{`\set ON_ERROR_STOP on`}, p.Opening...)
@@ -239,7 +249,8 @@ func (d *driver) running(ctx context.Context) database.Running {
 
 // steps computes the plan. Into a database without anything the declared statements go
 // as they are, and the engine judges them there.
-func (d *driver) steps(ctx context.Context, live *catalog.Catalog, files environment.Files, told *catalog.Declared, due step.Due) ([]catalog.Step, *element.Element, error) {
+func (d *driver) steps(ctx context.Context, live *catalog.Catalog, files environment.Files, told *catalog.Declared,
+	due step.Due) ([]catalog.Step, *element.Element, error) {
 	if catalog.Empty(live.Root) {
 		return catalog.Build(told, live.Root), nil, nil
 	}
@@ -263,22 +274,26 @@ func (d *driver) steps(ctx context.Context, live *catalog.Catalog, files environ
 	if renamed != nil {
 		live = renamed.Live
 	}
-	want := catalog.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill, Renamed: renamed, Online: d.settings.Online, Due: due, Counting: d.settings.Counter()}
+	want := catalog.Wanted{Root: d.settings.Scope.Overlay(loaded.Root, live.Root), Columns: loaded.Columns, Fill: d.settings.Fill,
+		Renamed: renamed, Online: d.settings.Online, Due: due, Counting: d.settings.Counter()}
 	steps, err := catalog.Plan(ctx, d.conn, live, want)
 	if r, ok := database.IsRowsError(err); ok {
 		return nil, nil, database.InTheWay(r)
 	}
 	var family *catalog.FamilyError
 	if errors.As(err, &family) {
-		return nil, nil, fault.New(fault.Refused, "Declare that column in the table's own file too; nothing was changed.", "What is declared can't be reached: %w.", err)
+		return nil, nil, fault.New(fault.Refused, "Declare that column in the table's own file too; nothing was changed.",
+			"What is declared can't be reached: %w.", err)
 	}
 	if err != nil {
-		return nil, nil, fault.New(fault.Refused, "Check the rights of the user in the database; nothing was changed.", "What has to be done can't be worked out: %w.", err)
+		return nil, nil, fault.New(fault.Refused, "Check the rights of the user in the database; nothing was changed.",
+			"What has to be done can't be worked out: %w.", err)
 	}
 	return steps, want.Root, nil
 }
 
-func (d *driver) apply(ctx context.Context, planned *catalog.Catalog, want *element.Element, steps []environment.Step, prove func(context.Context) error, done func(int)) error {
+func (d *driver) apply(ctx context.Context, planned *catalog.Catalog, want *element.Element, steps []environment.Step,
+	prove func(context.Context) error, done func(int)) error {
 	free, err := d.alone(ctx)
 	if err != nil {
 		return err
@@ -341,17 +356,26 @@ func (d *driver) failure(err error) error {
 	var pg *pgconn.PgError
 	switch {
 	case errors.As(err, &after):
-		return fault.New(fault.Failed, "All steps before it are done and kept. Correct what is in the way and deploy again; it goes on from there.", "The deployment failed at its last part: %w.", err)
+		return fault.New(fault.Failed,
+			"All steps before it are done and kept. Correct what is in the way and deploy again; it goes on from there.",
+			"The deployment failed at its last part: %w.", err)
 	case errors.As(err, &half):
-		return fault.New(fault.Failed, fmt.Sprintf("Deploy again to finish. Done already and kept: %s; all else is as it was.", half.Done[0].What), "The deployment failed: %w.", err)
+		return fault.New(fault.Failed, fmt.Sprintf("Deploy again to finish. Done already and kept: %s; all else is as it was.",
+			half.Done[0].What), "The deployment failed: %w.", err)
 	case errors.As(err, &pg) && pg.Code == "55P03":
-		return fault.New(fault.Refused, "Everything was undone. Try again when the database is less busy, or raise lock-wait in oaken.toml.", "Somebody else holds a lock that the deployment needs: %w.", err)
+		return fault.New(fault.Refused,
+			"Everything was undone. Try again when the database is less busy, or raise lock-wait in oaken.toml.",
+			"Somebody else holds a lock that the deployment needs: %w.", err)
 	case errors.As(err, &pg) && pg.Code == "53200":
-		return fault.New(fault.Failed, "Everything was undone. Raise max_locks_per_transaction on the server, so that one transaction can hold so many objects, and deploy again.", "The deployment failed: %w.", err)
+		return fault.New(fault.Failed,
+			"Everything was undone. Raise max_locks_per_transaction on the server, so that one transaction can hold so many objects, and "+
+				"deploy again.", "The deployment failed: %w.", err)
 	case d.conn.IsClosed():
-		return fault.New(fault.Unreachable, "The server undoes what was not committed. Deploy again: it shows what is left to do.", "The connection was cut in the middle of the deployment: %w.", err)
+		return fault.New(fault.Unreachable, "The server undoes what was not committed. Deploy again: it shows what is left to do.",
+			"The connection was cut in the middle of the deployment: %w.", err)
 	}
-	return fault.New(fault.Failed, "Everything was undone: the database is as it was. Correct the declared files and deploy again.", "The deployment failed: %w.", err)
+	return fault.New(fault.Failed, "Everything was undone: the database is as it was. Correct the declared files and deploy again.",
+		"The deployment failed: %w.", err)
 }
 
 // Close lets go of the database.

@@ -38,7 +38,8 @@ func open(ctx context.Context, h environment.Host, rest string, s environment.Se
 		return nil, fault.New(fault.Unreachable, "Name the database file.", "%s is a folder, not a database.", file)
 	} else if errors.Is(err, os.ErrNotExist) {
 		if _, err := os.Stat(filepath.Dir(file)); err != nil {
-			return nil, fault.New(fault.Unreachable, "Make the folder, or correct the target in oaken.toml.", "There is no folder %s for the database.", filepath.Dir(file))
+			return nil, fault.New(fault.Unreachable, "Make the folder, or correct the target in oaken.toml.",
+				"There is no folder %s for the database.", filepath.Dir(file))
 		}
 		return d, nil
 	}
@@ -54,7 +55,8 @@ func (d *driver) connect(ctx context.Context, create bool) error {
 		}
 	}
 	if err != nil {
-		return fault.New(fault.Unreachable, "Check that it is an SQLite database and that you can read and write it.", "The database %s can't be opened: %w.", d.file, err)
+		return fault.New(fault.Unreachable, "Check that it is an SQLite database and that you can read and write it.",
+			"The database %s can't be opened: %w.", d.file, err)
 	}
 	d.db = db
 	return nil
@@ -74,7 +76,8 @@ func (d *driver) live(ctx context.Context) (*element.Element, error) {
 // Capture reads the schema.
 func (d *driver) Capture(ctx context.Context, have environment.Files) (*environment.Captured, error) {
 	if d.db == nil {
-		return nil, environment.Missing("Correct the target in oaken.toml, or make the database with oaken deploy.", "There is no database %s.", d.file)
+		return nil, environment.Missing("Correct the target in oaken.toml, or make the database with oaken deploy.",
+			"There is no database %s.", d.file)
 	}
 	live, err := d.live(ctx)
 	if err != nil {
@@ -106,7 +109,8 @@ func (d *driver) tracked(q catalog.Querier) database.Tracked {
 // Rows gives the files of the rows of tables.
 func (d *driver) Rows(ctx context.Context, names []string) (environment.Files, error) {
 	if d.db == nil {
-		return nil, environment.Missing("Correct the target in oaken.toml, or make the database with oaken deploy.", "There is no database %s.", d.file)
+		return nil, environment.Missing("Correct the target in oaken.toml, or make the database with oaken deploy.",
+			"There is no database %s.", d.file)
 	}
 	live, err := d.live(ctx)
 	if err != nil {
@@ -152,12 +156,14 @@ func (d *driver) Plan(ctx context.Context, declared environment.Files, past *env
 	if err != nil {
 		return nil, err
 	}
-	changes, err := d.tracked(q).Plan(ctx, database.RowsWanted{Declared: declared, Lost: past.Restores(), Tables: wanted, Live: there, Schema: steps, TypesLate: data.Due().Between,
+	changes, err := d.tracked(q).Plan(ctx, database.RowsWanted{Declared: declared, Lost: past.Restores(), Tables: wanted, Live: there,
+		Schema: steps, TypesLate: data.Due().Between,
 		Formerly: func(t rows.Table) string { return want.Formerly[strings.ToLower(t.Bare)] }})
 	if err != nil {
 		return nil, err
 	}
-	p := &environment.Plan{Opening: []string{".bail on", ".timeout 10000", "pragma foreign_keys = off", "pragma legacy_alter_table = on"}, Begin: []string{"begin immediate"}, Closing: []string{"commit"}}
+	p := &environment.Plan{Opening: []string{".bail on", ".timeout 10000", "pragma foreign_keys = off", "pragma legacy_alter_table = on"},
+		Begin: []string{"begin immediate"}, Closing: []string{"commit"}}
 	database.WithSteps(p, catalog.Journal, steps, changes, data, bare)
 	p.Ending = catalog.Ended
 	p.Guard = func(ctx context.Context) ([]string, error) {
@@ -197,28 +203,31 @@ func (d *driver) running(ctx context.Context, q catalog.Querier) database.Runnin
 	}}
 }
 
-func (d *driver) apply(ctx context.Context, planned, want *element.Element, steps []environment.Step, files environment.Files, done func(int)) error {
+func (d *driver) apply(ctx context.Context, planned, want *element.Element, steps []environment.Step, files environment.Files,
+	done func(int)) error {
 	if d.db == nil {
 		if err := d.connect(ctx, true); err != nil {
 			return err
 		}
 	}
 	var changed error
-	err := catalog.Apply(ctx, d.db, want, steps, catalog.ApplyOptions{Done: done, First: func(ctx context.Context, q catalog.Querier) error {
-		now, err := catalog.Read(ctx, q)
-		if err == nil && element.Compare(planned, now) != nil {
-			changed = environment.ChangedSince("database")
-			err = changed
-		}
-		return err
-	}, More: func(ctx context.Context, q catalog.Querier) error {
-		return d.tracked(q).Prove(ctx, files, catalog.Tables(want))
-	}})
+	err := catalog.Apply(ctx, d.db, want, steps,
+		catalog.ApplyOptions{Done: done, First: func(ctx context.Context, q catalog.Querier) error {
+			now, err := catalog.Read(ctx, q)
+			if err == nil && element.Compare(planned, now) != nil {
+				changed = environment.ChangedSince("database")
+				err = changed
+			}
+			return err
+		}, More: func(ctx context.Context, q catalog.Querier) error {
+			return d.tracked(q).Prove(ctx, files, catalog.Tables(want))
+		}})
 	if changed != nil {
 		return changed
 	}
 	if err != nil {
-		return fault.New(fault.Failed, "Everything was undone: the database is as it was. Correct the declared files and deploy again.", "The deployment failed: %w.", err)
+		return fault.New(fault.Failed, "Everything was undone: the database is as it was. Correct the declared files and deploy again.",
+			"The deployment failed: %w.", err)
 	}
 	return nil
 }

@@ -66,7 +66,8 @@ func TestAnEditChangesThePartThatItIsAboutAlone(t *testing.T) {
 		t.Errorf("an equal tree: %v, %v", files, err)
 	}
 	want := r.Root.Clone()
-	want.Find([]element.Step{{Type: "node", Key: "Lamp"}}).Set("translation", element.ListValue(element.NumberValue("1"), element.NumberValue("2"), element.NumberValue("3")))
+	want.Find([]element.Step{{Type: "node", Key: "Lamp"}}).Set("translation",
+		element.ListValue(element.NumberValue("1"), element.NumberValue("2"), element.NumberValue("3")))
 	files, err := k.Write(f, want, r.Content)
 	if err != nil || len(files) != 1 || !strings.Contains(string(files["nodes/Lamp.json"]), "[1, 2, 3]") {
 		t.Errorf("%v, %v", files, err)

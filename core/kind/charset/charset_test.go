@@ -61,7 +61,8 @@ func TestTextInOtherEncodingsIsReadAndWrittenInThem(t *testing.T) {
 }
 
 func TestBytesAreNotTakenForText(t *testing.T) {
-	for _, data := range [][]byte{[]byte("\x00\x01\x02\x03"), []byte("\xff\xfe\x00\x00a\x00\x00\x00"), []byte("\x80\x81\x82\x83 text"), []byte("\xe4\xf6\xfc\xe4\xf6\xfc")} {
+	for _, data := range [][]byte{[]byte("\x00\x01\x02\x03"), []byte("\xff\xfe\x00\x00a\x00\x00\x00"), []byte("\x80\x81\x82\x83 text"),
+		[]byte("\xe4\xf6\xfc\xe4\xf6\xfc")} {
 		if k := all.Table().For("x.txt", data); k.Name() != "opaque" {
 			t.Errorf("%q is %s", data, k.Name())
 		}
@@ -72,7 +73,8 @@ func TestBytesAreNotTakenForText(t *testing.T) {
 		t.Fatal(err)
 	}
 	r.Root.Children[0].Set("text", element.TextValue("Abend für 魚"))
-	if _, err := k.(kind.Writer).Write(kind.FileSource{Name: "x.txt", Data: []byte("Abend f\xfcr alle")}, r.Root, nil); err == nil || !strings.Contains(err.Error(), "no place") {
+	if _, err := k.(kind.Writer).Write(kind.FileSource{Name: "x.txt", Data: []byte("Abend f\xfcr alle")}, r.Root, nil); err == nil ||
+		!strings.Contains(err.Error(), "no place") {
 		t.Errorf("a character without a place: %v", err)
 	}
 }

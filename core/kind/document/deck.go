@@ -415,9 +415,10 @@ func (w *deckWriter) listed(top *element.Element) *element.Element {
 		}
 		e.Set("id", element.TextValue(s.id))
 		e.Set(reference, element.TextValue(linked.Below))
-		list.Children = append(list.Children, e.Add(&element.Element{Type: "Relationship", Key: reference, Firm: true, Props: []element.Prop{
-			{Name: "Type", Value: element.TextValue("http://schemas.openxmlformats.org/officeDocument/2006/relationships/slide")},
-			{Name: "Target", Value: element.TextValue(toSlide + s.part)}}}))
+		list.Children = append(list.Children,
+			e.Add(&element.Element{Type: "Relationship", Key: reference, Firm: true, Props: []element.Prop{
+				{Name: "Type", Value: element.TextValue("http://schemas.openxmlformats.org/officeDocument/2006/relationships/slide")},
+				{Name: "Target", Value: element.TextValue(toSlide + s.part)}}}))
 	}
 	if len(list.Children) > 0 || at >= 0 {
 		top.Children = slices.Insert(top.Children, at, list)

@@ -131,7 +131,8 @@ type layout interface {
 func layoutOf(raw *element.Element) layout {
 	switch {
 	case linked.Root(raw, "word/document.xml") != nil:
-		return linkedText{textLayout{part: "word/document.xml", at: []string{"w:document", "w:body"}, last: "w:sectPr", headings: wordHeadings}}
+		return linkedText{textLayout{part: "word/document.xml", at: []string{"w:document", "w:body"}, last: "w:sectPr",
+			headings: wordHeadings}}
 	case linked.Root(raw, deckPart) != nil:
 		return deckLayout{}
 	case linked.Root(raw, contentPart) == nil:

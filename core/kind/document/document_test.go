@@ -28,18 +28,23 @@ func slide(shapes string) string {
 }
 
 func titleShape(s string) string {
-	return `<p:sp><p:nvSpPr><p:nvPr><p:ph type="title"/></p:nvPr></p:nvSpPr><p:txBody><a:p><a:r><a:t>` + s + `</a:t></a:r></a:p></p:txBody></p:sp>`
+	return `<p:sp><p:nvSpPr><p:nvPr><p:ph type="title"/></p:nvPr></p:nvSpPr><p:txBody><a:p><a:r><a:t>` + s +
+		`</a:t></a:r></a:p></p:txBody></p:sp>`
 }
 
 // deck is a presentation of parts; more are put over its own.
 func deck(more map[string]string) map[string]string {
 	parts := map[string]string{
-		"[Content_Types].xml":                        `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="xml" ContentType="application/xml"/><Override PartName="/ppt/slides/slide1.xml" ContentType="slide"/><Override PartName="/ppt/slides/slide2.xml" ContentType="slide"/></Types>`,
-		"ppt/presentation.xml":                       `<p:presentation xmlns:p="p" xmlns:r="` + office + `"><p:sldMasterIdLst><p:sldMasterId id="9" r:id="rId9"/></p:sldMasterIdLst><p:sldIdLst><p:sldId id="256" r:id="rId1"/><p:sldId id="257" r:id="rId2"/></p:sldIdLst></p:presentation>`,
-		"ppt/_rels/presentation.xml.rels":            list + relation("rId1", "slide", "slides/slide1.xml") + relation("rId2", "slide", "slides/slide2.xml") + relation("rId9", "slideMaster", "slideMasters/slideMaster1.xml") + `</Relationships>`,
-		"ppt/slideMasters/slideMaster1.xml":          `<p:sldMaster xmlns:p="p"/>`,
-		"ppt/slides/slide1.xml":                      slide(titleShape("Reef") + `<p:pic><a:blip r:embed="rId3"/></p:pic><a:hlinkClick r:id="rId4"/>`),
-		"ppt/slides/_rels/slide1.xml.rels":           list + relation("rId3", "image", "../media/image1.png") + relation("rId4", "slide", "slide2.xml") + relation("rId5", "notesSlide", "../notesSlides/notesSlide1.xml") + `</Relationships>`,
+		"[Content_Types].xml": `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="xml" ContentType="application/xml"/><Override PartName="/ppt/slides/slide1.xml" ContentType="slide"/><Override PartName="/ppt/slides/slide2.xml" ContentType="slide"/></Types>`,
+		"ppt/presentation.xml": `<p:presentation xmlns:p="p" xmlns:r="` + office +
+			`"><p:sldMasterIdLst><p:sldMasterId id="9" r:id="rId9"/></p:sldMasterIdLst><p:sldIdLst><p:sldId id="256" r:id="rId1"/><p:sldId id="257" r:id="rId2"/></p:sldIdLst></p:presentation>`,
+		"ppt/_rels/presentation.xml.rels": list + relation("rId1", "slide", "slides/slide1.xml") + relation("rId2", "slide",
+			"slides/slide2.xml") + relation("rId9", "slideMaster", "slideMasters/slideMaster1.xml") + `</Relationships>`,
+		"ppt/slideMasters/slideMaster1.xml": `<p:sldMaster xmlns:p="p"/>`,
+		"ppt/slides/slide1.xml": slide(titleShape("Reef") +
+			`<p:pic><a:blip r:embed="rId3"/></p:pic><a:hlinkClick r:id="rId4"/>`),
+		"ppt/slides/_rels/slide1.xml.rels": list + relation("rId3", "image", "../media/image1.png") + relation("rId4", "slide",
+			"slide2.xml") + relation("rId5", "notesSlide", "../notesSlides/notesSlide1.xml") + `</Relationships>`,
 		"ppt/media/image1.png":                       "\x89a fish",
 		"ppt/slides/slide2.xml":                      slide(titleShape("Kelp")),
 		"ppt/notesSlides/notesSlide1.xml":            `<p:notes xmlns:p="p" xmlns:a="a"><a:t>Speak slowly</a:t></p:notes>`,
@@ -113,7 +118,8 @@ func read(t *testing.T, name string, parts map[string]string) (kind.Writer, kind
 func TestNumbersSayNothing(t *testing.T) {
 	_, _, one := read(t, "talk.pptx", deck(nil))
 	other := map[string]string{}
-	swap := strings.NewReplacer("slide1.xml", "slide2.xml", "slide2.xml", "slide1.xml", "image1", "image7", "rId3", "rId8", "rId4", "rId3", "notesSlide1", "notesSlide5", `id="256"`, `id="300"`, `r:id="rId1"`, `r:id="rId6"`, `Id="rId1"`, `Id="rId6"`)
+	swap := strings.NewReplacer("slide1.xml", "slide2.xml", "slide2.xml", "slide1.xml", "image1", "image7", "rId3", "rId8", "rId4", "rId3",
+		"notesSlide1", "notesSlide5", `id="256"`, `id="300"`, `r:id="rId1"`, `r:id="rId6"`, `Id="rId1"`, `Id="rId6"`)
 	for name, text := range deck(nil) {
 		other[swap.Replace(name)] = swap.Replace(text)
 	}
@@ -130,16 +136,22 @@ func TestSlidesAreWrittenIntoParts(t *testing.T) {
 	k, src, _ := read(t, "talk.pptx", deck(nil))
 	for name, change := range map[string]map[string]string{
 		"a slide between": {
-			"ppt/presentation.xml":            `<p:presentation xmlns:p="p" xmlns:r="` + office + `"><p:sldMasterIdLst><p:sldMasterId id="9" r:id="rId9"/></p:sldMasterIdLst><p:sldIdLst><p:sldId id="256" r:id="rId1"/><p:sldId id="257" r:id="rId2"/><p:sldId id="258" r:id="rId3"/></p:sldIdLst></p:presentation>`,
-			"ppt/_rels/presentation.xml.rels": list + relation("rId1", "slide", "slides/slide1.xml") + relation("rId2", "slide", "slides/slide2.xml") + relation("rId3", "slide", "slides/slide3.xml") + relation("rId9", "slideMaster", "slideMasters/slideMaster1.xml") + `</Relationships>`,
-			"ppt/slides/slide2.xml":           slide(titleShape("Mangroves") + `<p:pic><a:blip r:embed="rId1"/></p:pic>`), "ppt/slides/_rels/slide2.xml.rels": list + relation("rId1", "image", "../media/image2.png") + `</Relationships>`,
-			"ppt/media/image2.png": "\x89another fish", "ppt/slides/slide3.xml": slide(titleShape("Kelp")),
-			"ppt/slides/_rels/slide1.xml.rels": list + relation("rId3", "image", "../media/image1.png") + relation("rId4", "slide", "slide3.xml") + relation("rId5", "notesSlide", "../notesSlides/notesSlide1.xml") + `</Relationships>`,
-			"[Content_Types].xml":              `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="xml" ContentType="application/xml"/></Types>`,
+			"ppt/presentation.xml": `<p:presentation xmlns:p="p" xmlns:r="` + office +
+				`"><p:sldMasterIdLst><p:sldMasterId id="9" r:id="rId9"/></p:sldMasterIdLst><p:sldIdLst><p:sldId id="256" r:id="rId1"/><p:sldId id="257" r:id="rId2"/><p:sldId id="258" r:id="rId3"/></p:sldIdLst></p:presentation>`,
+			"ppt/_rels/presentation.xml.rels": list + relation("rId1", "slide", "slides/slide1.xml") + relation("rId2", "slide",
+				"slides/slide2.xml") + relation("rId3", "slide", "slides/slide3.xml") + relation("rId9", "slideMaster",
+				"slideMasters/slideMaster1.xml") + `</Relationships>`,
+			"ppt/slides/slide2.xml":            slide(titleShape("Mangroves") + `<p:pic><a:blip r:embed="rId1"/></p:pic>`),
+			"ppt/slides/_rels/slide2.xml.rels": list + relation("rId1", "image", "../media/image2.png") + `</Relationships>`,
+			"ppt/media/image2.png":             "\x89another fish", "ppt/slides/slide3.xml": slide(titleShape("Kelp")),
+			"ppt/slides/_rels/slide1.xml.rels": list + relation("rId3", "image", "../media/image1.png") + relation("rId4", "slide",
+				"slide3.xml") + relation("rId5", "notesSlide", "../notesSlides/notesSlide1.xml") + `</Relationships>`,
+			"[Content_Types].xml": `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="xml" ContentType="application/xml"/></Types>`,
 		},
-		"another title":       {"ppt/slides/slide2.xml": slide(titleShape("Kelp forest"))},
-		"no picture, no link": {"ppt/slides/slide1.xml": slide(titleShape("Reef")), "ppt/slides/_rels/slide1.xml.rels": list + relation("rId5", "notesSlide", "../notesSlides/notesSlide1.xml") + `</Relationships>`, "ppt/media/image1.png": ""},
-		"other notes":         {"ppt/notesSlides/notesSlide1.xml": `<p:notes xmlns:p="p" xmlns:a="a"><a:t>Speak up</a:t></p:notes>`},
+		"another title": {"ppt/slides/slide2.xml": slide(titleShape("Kelp forest"))},
+		"no picture, no link": {"ppt/slides/slide1.xml": slide(titleShape("Reef")), "ppt/slides/_rels/slide1.xml.rels": list +
+			relation("rId5", "notesSlide", "../notesSlides/notesSlide1.xml") + `</Relationships>`, "ppt/media/image1.png": ""},
+		"other notes": {"ppt/notesSlides/notesSlide1.xml": `<p:notes xmlns:p="p" xmlns:a="a"><a:t>Speak up</a:t></p:notes>`},
 	} {
 		_, _, want := read(t, "talk.pptx", deck(change))
 		files, err := k.Write(src, want.Root, want.Content)
@@ -153,10 +165,12 @@ func TestSlidesAreWrittenIntoParts(t *testing.T) {
 		}
 		parts := unzipped(t, files[src.Name])
 		if name == "a slide between" {
-			if !strings.Contains(parts["ppt/slides/slide2.xml"], "Kelp<") || !strings.Contains(parts["ppt/slides/slide3.xml"], "Mangroves") {
+			if !strings.Contains(parts["ppt/slides/slide2.xml"], "Kelp<") ||
+				!strings.Contains(parts["ppt/slides/slide3.xml"], "Mangroves") {
 				t.Errorf("slides that stay have other parts: %s", parts["ppt/slides/slide2.xml"])
 			}
-			if !strings.Contains(parts["[Content_Types].xml"], `PartName="/ppt/slides/slide3.xml" ContentType="application/vnd.openxmlformats-officedocument.presentationml.slide+xml"`) {
+			if !strings.Contains(parts["[Content_Types].xml"],
+				`PartName="/ppt/slides/slide3.xml" ContentType="application/vnd.openxmlformats-officedocument.presentationml.slide+xml"`) {
 				t.Errorf("the new slide is not declared: %s", parts["[Content_Types].xml"])
 			}
 			if parts["ppt/media/image2.png"] != "\x89another fish" || parts["ppt/media/image1.png"] != "\x89a fish" {
@@ -174,9 +188,10 @@ func TestWhatLeadsNowhereIsRefused(t *testing.T) {
 	k, src, r := read(t, "talk.pptx", deck(nil))
 	slides := r.Root.Children[0]
 	for name, want := range map[string]*element.Element{
-		"a link to a slide that is gone": replaced(r.Root, &element.Element{Type: slides.Type, Key: slides.Key, Ordered: true, Firm: true, Children: slides.Children[:1]}),
-		"a slide under a wrong title":    replaced(r.Root, renamed(slides, "Reef", "Coral")),
-		"no slides at all":               {Type: r.Root.Type, Children: r.Root.Children[1:]},
+		"a link to a slide that is gone": replaced(r.Root, &element.Element{Type: slides.Type, Key: slides.Key, Ordered: true, Firm: true,
+			Children: slides.Children[:1]}),
+		"a slide under a wrong title": replaced(r.Root, renamed(slides, "Reef", "Coral")),
+		"no slides at all":            {Type: r.Root.Type, Children: r.Root.Children[1:]},
 	} {
 		files, err := k.Write(src, want, r.Content)
 		if name == "a slide under a wrong title" { // the title is the key alone, so this gives it another one
@@ -216,8 +231,10 @@ func TestSectionsByHeading(t *testing.T) {
 		return `<w:p><w:pPr><w:pStyle w:val="` + style + `"/></w:pPr><w:r><w:t>` + text + `</w:t></w:r></w:p>`
 	}
 	word := map[string]string{
-		"word/document.xml": `<w:document xmlns:w="w"><w:body>` + paragraph("Standard", "Before") + paragraph("berschrift1", "Reef") + paragraph("Standard", "Fish") + paragraph("Chapter", "Kelp") + `<w:tbl><w:tr/></w:tbl>` + paragraph("berschrift1", "Reef") + `<w:sectPr/></w:body></w:document>`,
-		"word/styles.xml":   `<w:styles xmlns:w="w"><w:style w:styleId="berschrift1"><w:name w:val="heading 1"/></w:style><w:style w:styleId="Chapter"><w:name w:val="Chapter"/><w:pPr><w:outlineLvl w:val="0"/></w:pPr></w:style><w:style w:styleId="Standard"><w:name w:val="Normal"/><w:pPr><w:outlineLvl w:val="9"/></w:pPr></w:style></w:styles>`,
+		"word/document.xml": `<w:document xmlns:w="w"><w:body>` + paragraph("Standard", "Before") + paragraph("berschrift1", "Reef") +
+			paragraph("Standard", "Fish") + paragraph("Chapter", "Kelp") + `<w:tbl><w:tr/></w:tbl>` + paragraph("berschrift1", "Reef") +
+			`<w:sectPr/></w:body></w:document>`,
+		"word/styles.xml": `<w:styles xmlns:w="w"><w:style w:styleId="berschrift1"><w:name w:val="heading 1"/></w:style><w:style w:styleId="Chapter"><w:name w:val="Chapter"/><w:pPr><w:outlineLvl w:val="0"/></w:pPr></w:style><w:style w:styleId="Standard"><w:name w:val="Normal"/><w:pPr><w:outlineLvl w:val="9"/></w:pPr></w:style></w:styles>`,
 	}
 	open := map[string]string{"content.xml": `<office:document-content xmlns:office="o" xmlns:text="t" xmlns:table="b"><office:body><office:text><text:p>Before</text:p><text:h>Reef</text:h><text:p>Fish</text:p><text:h>Kelp</text:h><table:table/><text:h>Reef</text:h></office:text></office:body></office:document-content>`}
 	for name, parts := range map[string]map[string]string{"a.docx": word, "a.odt": open} {

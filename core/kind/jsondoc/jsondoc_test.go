@@ -25,8 +25,10 @@ func TestParsedDocumentsAreWrittenAsTheyWere(t *testing.T) {
 
 func TestBadDocumentsSayWhere(t *testing.T) {
 	for s, where := range map[string]string{
-		``: "line 1, column 1", `{"a":1,"a":2}`: "twice", "[1,\n 2": "line 1, column 1: what begins here is never closed", `[1 2]`: "column 4", `{"a" 1}`: "expected :", `[01]`: "number",
-		`"\x"`: "escape", "\"a\nb\"": "control", strings.Repeat("[", 5000): "nested", `nul`: "expected a value", `{} x`: "after the end", "\"\xff\"": "UTF-8", `[1,]`: "expected a value",
+		``: "line 1, column 1", `{"a":1,"a":2}`: "twice", "[1,\n 2": "line 1, column 1: what begins here is never closed",
+		`[1 2]`: "column 4", `{"a" 1}`: "expected :", `[01]`: "number",
+		`"\x"`: "escape", "\"a\nb\"": "control", strings.Repeat("[", 5000): "nested", `nul`: "expected a value", `{} x`: "after the end",
+		"\"\xff\"": "UTF-8", `[1,]`: "expected a value",
 	} {
 		if _, err := Parse([]byte(s)); err == nil || !strings.Contains(err.Error(), where) {
 			t.Errorf("%.20q: %v, want %s", s, err, where)
@@ -57,7 +59,8 @@ func TestBecomeChangesOnlyWhatDiffers(t *testing.T) {
 }
 
 func TestFormatIsReadable(t *testing.T) {
-	n := Obj().Set("name", Str("Lamp <1>")).Set("at", Arr(Int(1), Num("2.5"))).Set("kids", Arr(Obj().Set("x", Truth(true)))).Set("none", Obj())
+	n := Obj().Set("name", Str("Lamp <1>")).Set("at", Arr(Int(1), Num("2.5"))).Set("kids", Arr(Obj().Set("x", Truth(true)))).Set("none",
+		Obj())
 	want := "{\n  \"name\": \"Lamp <1>\",\n  \"at\": [1, 2.5],\n  \"kids\": [\n    {\n      \"x\": true\n    }\n  ],\n  \"none\": {}\n}\n"
 	if got := string(Format(n, "  ")); got != want {
 		t.Errorf("got %q", got)

@@ -36,7 +36,8 @@ func TestTreesBecomeTheDocumentsThatTheyWereReadFrom(t *testing.T) {
 }
 
 func TestAMergeCombinesMembersAndKeepsLayout(t *testing.T) {
-	base := "{\n  \"rounds\": [\n    { \"id\": \"am\", \"label\": \"Morning\", \"rate\": 1.0 },\n    { \"id\": \"pm\", \"label\": \"Evening\", \"rate\": 2 }\n  ]\n}\n"
+	base := "{\n  \"rounds\": [\n    { \"id\": \"am\", \"label\": \"Morning\", \"rate\": 1.0 },\n" +
+		"    { \"id\": \"pm\", \"label\": \"Evening\", \"rate\": 2 }\n  ]\n}\n"
 	read := func(s string) *element.Element {
 		r, err := Kind{}.Read(source(s))
 		if err != nil {
@@ -44,11 +45,13 @@ func TestAMergeCombinesMembersAndKeepsLayout(t *testing.T) {
 		}
 		return r.Root
 	}
-	mine := "{\n  \"rounds\": [\n    { \"id\": \"am\", \"label\": \"Dawn\", \"rate\": 1.0 },\n    { \"id\": \"pm\", \"label\": \"Evening\", \"rate\": 2 }\n  ]\n}\n"
+	mine := "{\n  \"rounds\": [\n    { \"id\": \"am\", \"label\": \"Dawn\", \"rate\": 1.0 },\n" +
+		"    { \"id\": \"pm\", \"label\": \"Evening\", \"rate\": 2 }\n  ]\n}\n"
 	theirs := `{"rounds":[{"id":"am","label":"Morning","rate":1},{"id":"pm","label":"Dusk","rate":2}]}`
 	merged, conflicts := element.Merge("a", read(base), read(mine), read(theirs), nil)
 	files, err := Kind{}.Write(source(mine), merged, nil)
-	want := "{\n  \"rounds\": [\n    { \"id\": \"am\", \"label\": \"Dawn\", \"rate\": 1.0 },\n    { \"id\": \"pm\", \"label\": \"Dusk\", \"rate\": 2 }\n  ]\n}\n"
+	want := "{\n  \"rounds\": [\n    { \"id\": \"am\", \"label\": \"Dawn\", \"rate\": 1.0 },\n" +
+		"    { \"id\": \"pm\", \"label\": \"Dusk\", \"rate\": 2 }\n  ]\n}\n"
 	if got := string(files["a.json"]); err != nil || len(conflicts) > 0 || got != want {
 		t.Errorf("%v %v\n%s", err, conflicts, got)
 	}

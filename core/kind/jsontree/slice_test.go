@@ -10,7 +10,8 @@ import (
 // TestSlicesAreTheBytesOfValues takes every object and list out in turn and puts it
 // back.
 func TestSlicesAreTheBytesOfValues(t *testing.T) {
-	docs := append([]string{"{\n  \"a\": {\"b\": [ {\"id\": 1}, {\"id\": 2.0} ], \"c\": \"x\"},\n  \"l\": [1, [2], {\"z\": null}]\n}\n"}, documents...)
+	docs := append([]string{"{\n  \"a\": {\"b\": [ {\"id\": 1}, {\"id\": 2.0} ], \"c\": \"x\"},\n  \"l\": [1, [2], {\"z\": null}]\n}\n"},
+		documents...)
 	for _, doc := range docs {
 		count := 0
 		for pick := 0; pick <= count; pick++ {
@@ -41,7 +42,8 @@ func TestSlicesAreTheBytesOfValues(t *testing.T) {
 		}
 	}
 	lost := errors.New("lost")
-	if _, err := (Kind{}).Unslice([]byte(`{"a": "oaken-part-value:x"}`), func(string) ([]byte, error) { return nil, lost }); !errors.Is(err, lost) {
+	if _, err := (Kind{}).Unslice([]byte(`{"a": "oaken-part-value:x"}`), func(string) ([]byte, error) { return nil, lost }); !errors.Is(err,
+		lost) {
 		t.Errorf("a part that is not there: %v", err)
 	}
 }

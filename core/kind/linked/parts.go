@@ -138,7 +138,8 @@ var steady = []string{"slideLayouts/", "slideMasters/", "theme/", "notesMasters/
 func Placed(root *element.Element) []string {
 	var out []string
 	for _, p := range root.Children {
-		if p.Type == "part" && numbered.MatchString(p.Key) && !slices.ContainsFunc(steady, func(s string) bool { return strings.Contains(p.Key, s) }) {
+		if p.Type == "part" && numbered.MatchString(p.Key) &&
+			!slices.ContainsFunc(steady, func(s string) bool { return strings.Contains(p.Key, s) }) {
 			out = append(out, p.Type+":"+p.Key)
 		}
 	}

@@ -425,8 +425,11 @@ func (x *ids) relation(r *element.Element, id string) (*element.Element, error) 
 func (x *ids) list(part *element.Element) (*element.Element, error) {
 	name := RelationsOf(x.owner)
 	if part == nil {
-		root := &element.Element{Type: "Relationships", Props: []element.Prop{{Name: "xmlns", Value: element.TextValue("http://schemas.openxmlformats.org/package/2006/relationships")}}}
-		part = (&element.Element{Type: "part", Key: name, Firm: true, Props: []element.Prop{{Name: nested.KindProperty, Value: element.TextValue("xml")}}}).Add(root)
+		root := &element.Element{Type: "Relationships",
+			Props: []element.Prop{{Name: "xmlns",
+				Value: element.TextValue("http://schemas.openxmlformats.org/package/2006/relationships")}}}
+		part = (&element.Element{Type: "part", Key: name, Firm: true,
+			Props: []element.Prop{{Name: nested.KindProperty, Value: element.TextValue("xml")}}}).Add(root)
 	}
 	root := *part.Children[0]
 	root.Children = nil

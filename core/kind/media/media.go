@@ -30,7 +30,8 @@ func (p *Parts) Stored(data []byte) { p.Root.Set("data", p.Bytes(data)) }
 
 // Text adds a text by its key.
 func (p *Parts) Text(key, value string) {
-	p.Root.Add(&element.Element{Type: "text", Key: key, Props: []element.Prop{{Name: "value", Value: element.TextValue(value)}}, Gist: value})
+	p.Root.Add(&element.Element{Type: "text", Key: key, Props: []element.Prop{{Name: "value", Value: element.TextValue(value)}},
+		Gist: value})
 }
 
 // Chunk adds a piece of the file whole.

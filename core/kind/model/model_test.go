@@ -10,9 +10,11 @@ import (
 	"oakenchest/core/kind"
 )
 
-const rock = "# a rock\nmtllib reef.mtl\no Rock\nv 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 2\nusemtl stone\nf 1 2 3\nf 1/1 2/2 4/3\no Weed\nv 5 5 5\nv 6 5 5\nv 5 6 5\nusemtl green\nf -3 -2 -1\n"
+const rock = "# a rock\nmtllib reef.mtl\no Rock\nv 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 2\nusemtl stone\nf 1 2 3\nf 1/1 2/2 4/3\no Weed\n" +
+	"v 5 5 5\nv 6 5 5\nv 5 6 5\nusemtl green\nf -3 -2 -1\n"
 
-const cloud = "ply\nformat ascii 1.0\ncomment by Ravi\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_index\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n"
+const cloud = "ply\nformat ascii 1.0\ncomment by Ravi\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n" +
+	"element face 1\nproperty list uchar int vertex_index\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n"
 
 const solid = "solid rock\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid rock\n"
 
@@ -79,8 +81,10 @@ func TestMovedVerticesAreMeasured(t *testing.T) {
 
 func TestDamagedMeshesAreRefused(t *testing.T) {
 	for name, data := range map[string]string{
-		"a.obj": "words\n", "b.obj": "v 1 2\n", "c.obj": "v 0 0 0\nf 1 2 3\n", "a.ply": cloud[:len(cloud)-4], "b.ply": "ply\nformat ascii 1.0\n", "c.ply": "ply\nformat odd 1.0\nend_header\n",
-		"d.ply": strings.Replace(cloud, "vertex 3", "vertex 999999999", 1), "a.stl": "solid x\nfacet\n", "b.stl": binarySTLOf(1, 2, 3), "c.stl": "nothing",
+		"a.obj": "words\n", "b.obj": "v 1 2\n", "c.obj": "v 0 0 0\nf 1 2 3\n", "a.ply": cloud[:len(cloud)-4],
+		"b.ply": "ply\nformat ascii 1.0\n", "c.ply": "ply\nformat odd 1.0\nend_header\n",
+		"d.ply": strings.Replace(cloud, "vertex 3", "vertex 999999999", 1), "a.stl": "solid x\nfacet\n", "b.stl": binarySTLOf(1, 2, 3),
+		"c.stl": "nothing",
 	} {
 		if _, err := (Kind{}).Read(kind.FileSource{Name: name, Data: []byte(data)}); err == nil {
 			t.Errorf("%s is taken", name)
@@ -89,7 +93,8 @@ func TestDamagedMeshesAreRefused(t *testing.T) {
 }
 
 func FuzzModel(f *testing.F) {
-	for _, s := range []string{rock, cloud, solid, binarySTLOf(0, 0, 0, 1, 0, 0, 0, 1, 0), binaryPLYOf(binary.LittleEndian, "binary_little_endian", 1)} {
+	for _, s := range []string{rock, cloud, solid, binarySTLOf(0, 0, 0, 1, 0, 0, 0, 1, 0),
+		binaryPLYOf(binary.LittleEndian, "binary_little_endian", 1)} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {

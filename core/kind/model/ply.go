@@ -81,7 +81,8 @@ func plyHead(m *mesh, src string) (int, string, []plyElement, error) {
 			}
 			form = fields[1]
 		case "comment":
-			m.says = append(m.says, element.Prop{Name: fmt.Sprint("comment ", len(m.says)+1), Value: element.TextValue(strings.Join(fields[1:], " "))})
+			m.says = append(m.says, element.Prop{Name: fmt.Sprint("comment ", len(m.says)+1),
+				Value: element.TextValue(strings.Join(fields[1:], " "))})
 		case "element":
 			if len(fields) != 3 {
 				return 0, "", nil, bad

@@ -23,7 +23,8 @@ const (
 
 // signatures are the first bytes of sorts of content that are often embedded.
 var signatures = []struct{ ext, magic string }{
-	{".png", "\x89PNG\r\n\x1a\n"}, {".jpg", "\xff\xd8\xff"}, {".gif", "GIF8"}, {".zip", "PK\x03\x04"}, {".pdf", "%PDF-"}, {".gz", "\x1f\x8b\x08"},
+	{".png", "\x89PNG\r\n\x1a\n"}, {".jpg", "\xff\xd8\xff"}, {".gif", "GIF8"}, {".zip", "PK\x03\x04"}, {".pdf", "%PDF-"},
+	{".gz", "\x1f\x8b\x08"},
 	{".wav", "RIFF"}, {".ogg", "OggS"}, {".glb", "glTF"}, {".xml", "<?xml"}, {".xml", "\ufeff<?xml"},
 }
 
@@ -152,7 +153,8 @@ func suspicious(around []byte, before, json bool) bool {
 	case '{', '[':
 		return prev == '"' || !json && (prev == '\'' || prev == '>' || prev <= ' ')
 	case '%':
-		return bytes.HasPrefix(bytes.ToUpper(at), []byte("%3C")) || bytes.HasPrefix(bytes.ToUpper(at), []byte("%7B")) || bytes.HasPrefix(bytes.ToUpper(at), []byte("%5B"))
+		return bytes.HasPrefix(bytes.ToUpper(at), []byte("%3C")) || bytes.HasPrefix(bytes.ToUpper(at), []byte("%7B")) ||
+			bytes.HasPrefix(bytes.ToUpper(at), []byte("%5B"))
 	case '&':
 		return len(at) > 4 && bytes.HasPrefix(at, []byte("&lt;")) && opensMarkup([]byte{'<', at[4]}) || bytes.HasPrefix(at, []byte("&#"))
 	case '!':
@@ -169,7 +171,8 @@ func likely(text string) string {
 	switch {
 	case opensMarkup([]byte(head)), strings.HasPrefix(head, "{") && strings.Contains(head, `"`), strings.HasPrefix(head, "[{"):
 		return Plain
-	case strings.HasPrefix(strings.ToUpper(head), "%3C"), strings.HasPrefix(strings.ToUpper(head), "%7B"), strings.HasPrefix(strings.ToUpper(head), "%5B%7B"):
+	case strings.HasPrefix(strings.ToUpper(head), "%3C"), strings.HasPrefix(strings.ToUpper(head), "%7B"),
+		strings.HasPrefix(strings.ToUpper(head), "%5B%7B"):
 		return Percent
 	}
 	hexadecimal := len(text)%2 == 0
@@ -203,7 +206,8 @@ func detectBytes(text, how string, b *kind.Budget) (Found, bool) {
 		return Found{}, false
 	}
 	for _, packed := range compressions[:2] {
-		if packed == "gzip" && !bytes.HasPrefix(data, []byte("\x1f\x8b\x08")) || packed == "zlib" && (len(data) < 2 || data[0] != 0x78 || (int(data[0])<<8|int(data[1]))%31 != 0) {
+		if packed == "gzip" && !bytes.HasPrefix(data, []byte("\x1f\x8b\x08")) || packed == "zlib" &&
+			(len(data) < 2 || data[0] != 0x78 || (int(data[0])<<8|int(data[1]))%31 != 0) {
 			continue
 		}
 		if out, err := inflate(data, packed, b); err == nil {

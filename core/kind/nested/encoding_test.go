@@ -57,7 +57,8 @@ func TestWhatIsNoContentIsLeftAlone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, text := range []string{"a word", strings.Repeat("word", 20), strings.Repeat("ab", 40), "{ this is no JSON at all, but a sentence }", "%7B this neither, though it has the signs", "=" + strings.Repeat("A", 63)} {
+	for _, text := range []string{"a word", strings.Repeat("word", 20), strings.Repeat("ab", 40),
+		"{ this is no JSON at all, but a sentence }", "%7B this neither, though it has the signs", "=" + strings.Repeat("A", 63)} {
 		if f, ok := Detect(text, kind.NewBudget(1<<20)); ok {
 			t.Errorf("%.30q is taken for %s", text, f.Encoding)
 		}
@@ -77,14 +78,16 @@ func TestWhatIsNoContentIsLeftAlone(t *testing.T) {
 
 func TestSignsOfContentAreSeen(t *testing.T) {
 	for text, json := range map[string]bool{
-		`{"a": "{\"b\": 1}"}`: true, `{"a": "%7B%22b%22%3A1%7D"}`: true, "<a>\n  {\"b\": 1}</a>": false, "<a b='{}'/>": false, "<a>&lt;?xml</a>": false, "<a>&lt;report id=</a>": false, `{"a": "<report id='1'/>"}`: true, "<a><![CDATA[<?xml?>]]></a>": false,
+		`{"a": "{\"b\": 1}"}`: true, `{"a": "%7B%22b%22%3A1%7D"}`: true, "<a>\n  {\"b\": 1}</a>": false, "<a b='{}'/>": false,
+		"<a>&lt;?xml</a>": false, "<a>&lt;report id=</a>": false, `{"a": "<report id='1'/>"}`: true, "<a><![CDATA[<?xml?>]]></a>": false,
 		"<a>" + strings.Repeat("7b", 16) + "</a>": false,
 	} {
 		if !MayHold([]byte(text), json) {
 			t.Errorf("nothing is seen in %s", text)
 		}
 	}
-	for text, json := range map[string]bool{"{\n  \"a\": [ {\"b\": 1} ],\n  \"c\": \"plain words, and more of them\"\n}": true, "<form id=\"round\">\n  <field label=\"Tank\"/>\n</form>": false} {
+	for text, json := range map[string]bool{"{\n  \"a\": [ {\"b\": 1} ],\n  \"c\": \"plain words, and more of them\"\n}": true,
+		"<form id=\"round\">\n  <field label=\"Tank\"/>\n</form>": false} {
 		if MayHold([]byte(text), json) {
 			t.Errorf("something is seen in %s", text)
 		}
@@ -96,9 +99,12 @@ func TestSignsOfContentAreSeen(t *testing.T) {
 func TestMarkupIsFoundWithoutADeclaration(t *testing.T) {
 	const report = `<report title="Feeding of the week"><column id="tank" width="120"/></report>`
 	for text, want := range map[string]string{
-		report: "text", "\n  " + report + "\n": "text", base64.StdEncoding.EncodeToString([]byte(report + " ")): "base64", url.PathEscape(report): "percent",
-		"<p>just a paragraph with words in it</p>": "", report + report: "", report + " and more": "", "<report title='x'><column></report></column>": "",
-		"<b>a</b> is < b, and c > d for all that I know": "", "<https://example.com/a/long/address/in/angles>": "", `<a href="x">open and never closed, never`: "",
+		report: "text", "\n  " + report + "\n": "text", base64.StdEncoding.EncodeToString([]byte(report + " ")): "base64",
+		url.PathEscape(report):                     "percent",
+		"<p>just a paragraph with words in it</p>": "", report + report: "", report + " and more": "",
+		"<report title='x'><column></report></column>":   "",
+		"<b>a</b> is < b, and c > d for all that I know": "", "<https://example.com/a/long/address/in/angles>": "",
+		`<a href="x">open and never closed, never`: "",
 	} {
 		found, ok := Detect(text, kind.NewBudget(1<<16))
 		if got := found.Encoding; ok != (want != "") || ok && (got != want || found.Ext != ".xml") {

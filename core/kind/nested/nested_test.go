@@ -27,7 +27,8 @@ func holder(texts ...string) *element.Element {
 func TestTextsThatHoldContentAreOpenedAndClosed(t *testing.T) {
 	json := `{"title": "Feeding log", "width": 120, "note": "weekly"}`
 	png := "\x89PNG\r\n\x1a\n" + strings.Repeat("px", 40)
-	e := holder("name", "log", "layout", base64.StdEncoding.EncodeToString([]byte(json)), "icon", base64.StdEncoding.EncodeToString([]byte(png)), "query", json)
+	e := holder("name", "log", "layout", base64.StdEncoding.EncodeToString([]byte(json)), "icon",
+		base64.StdEncoding.EncodeToString([]byte(png)), "query", json)
 	was := e.Clone()
 	r := reader()
 	if !r.Open(e, nil) {
@@ -66,7 +67,8 @@ func TestARecipeCanNameAnEncodingThatIsNotFound(t *testing.T) {
 	if reader().Open(e, nil) {
 		t.Error("what nothing tells from other text was opened")
 	}
-	if !reader().Open(e, map[string]string{"state": "base64 deflate"}) || e.Children[0].Prop("a").Text() != "1" || e.Children[0].Prop(nested.EncodingProperty).Text() != "base64 deflate" {
+	if !reader().Open(e, map[string]string{"state": "base64 deflate"}) || e.Children[0].Prop("a").Text() != "1" ||
+		e.Children[0].Prop(nested.EncodingProperty).Text() != "base64 deflate" {
 		t.Errorf("opened:\n%s", e.Dump())
 	}
 	wrong := holder("state", "no base64 at all, but a sentence")

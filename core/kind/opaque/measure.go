@@ -19,11 +19,16 @@ var sorts = []struct {
 	at    int
 	bytes string
 }{
-	{"TrueType font", 0, "\x00\x01\x00\x00"}, {"OpenType font", 0, "OTTO"}, {"font collection", 0, "ttcf"}, {"WOFF font", 0, "wOFF"}, {"WOFF2 font", 0, "wOF2"},
-	{"PDF", 0, "%PDF-"}, {"7-Zip archive", 0, "7z\xbc\xaf\x27\x1c"}, {"XZ file", 0, "\xfd7zXZ\x00"}, {"bzip2 file", 0, "BZh"}, {"Zstandard file", 0, "\x28\xb5\x2f\xfd"},
-	{"ELF program", 0, "\x7fELF"}, {"Windows program", 0, "MZ"}, {"Mach-O program", 0, "\xcf\xfa\xed\xfe"}, {"WebAssembly", 0, "\x00asm"}, {"Java class", 0, "\xca\xfe\xba\xbe"},
-	{"MP3 sound", 0, "ID3"}, {"MP4 film", 4, "ftyp"}, {"Matroska film", 0, "\x1a\x45\xdf\xa3"}, {"FBX model", 0, "Kaydara FBX Binary"}, {"Blender file", 0, "BLENDER"},
-	{"Photoshop picture", 0, "8BPS"}, {"OpenEXR picture", 0, "\x76\x2f\x31\x01"}, {"DDS texture", 0, "DDS "}, {"KTX texture", 0, "\xabKTX"}, {"ICC profile", 36, "acsp"}, {"OLE document", 0, "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"},
+	{"TrueType font", 0, "\x00\x01\x00\x00"}, {"OpenType font", 0, "OTTO"}, {"font collection", 0, "ttcf"}, {"WOFF font", 0, "wOFF"},
+	{"WOFF2 font", 0, "wOF2"},
+	{"PDF", 0, "%PDF-"}, {"7-Zip archive", 0, "7z\xbc\xaf\x27\x1c"}, {"XZ file", 0, "\xfd7zXZ\x00"}, {"bzip2 file", 0, "BZh"},
+	{"Zstandard file", 0, "\x28\xb5\x2f\xfd"},
+	{"ELF program", 0, "\x7fELF"}, {"Windows program", 0, "MZ"}, {"Mach-O program", 0, "\xcf\xfa\xed\xfe"}, {"WebAssembly", 0, "\x00asm"},
+	{"Java class", 0, "\xca\xfe\xba\xbe"},
+	{"MP3 sound", 0, "ID3"}, {"MP4 film", 4, "ftyp"}, {"Matroska film", 0, "\x1a\x45\xdf\xa3"}, {"FBX model", 0, "Kaydara FBX Binary"},
+	{"Blender file", 0, "BLENDER"},
+	{"Photoshop picture", 0, "8BPS"}, {"OpenEXR picture", 0, "\x76\x2f\x31\x01"}, {"DDS texture", 0, "DDS "}, {"KTX texture", 0, "\xabKTX"},
+	{"ICC profile", 36, "acsp"}, {"OLE document", 0, "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"},
 }
 
 // SortOf says in a few words what bytes are; nothing when they begin like nothing known.

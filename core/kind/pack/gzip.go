@@ -92,7 +92,8 @@ func (k Gzip) Write(src kind.Source, want *element.Element, content kind.Content
 	if len(want.Children) != 1 {
 		return nil, errors.New("a gzip file holds one file")
 	}
-	body, err := nested.NewReader(k.table, src).Bytes(from(want.Children[0], have.Root.Children[0]), unpackedName(src.Path()), kind.Contents(have.Content, content))
+	body, err := nested.NewReader(k.table, src).Bytes(from(want.Children[0], have.Root.Children[0]), unpackedName(src.Path()),
+		kind.Contents(have.Content, content))
 	if err != nil {
 		return nil, err
 	}

@@ -10,7 +10,8 @@ import (
 )
 
 // hostile are names that lead elsewhere, or that some file system has no place for.
-var hostile = []string{"../../outside.txt", "/etc/passwd", `C:\windows\x`, "con", "aux.txt", "a", "A", "name.", " lead", "q?*<>|", "tab\tname", strings.Repeat("long", 100), "dir/../../x", "./same", "same", "é", "e\u0301"}
+var hostile = []string{"../../outside.txt", "/etc/passwd", `C:\windows\x`, "con", "aux.txt", "a", "A", "name.", " lead", "q?*<>|",
+	"tab\tname", strings.Repeat("long", 100), "dir/../../x", "./same", "same", "é", "e\u0301"}
 
 // TestHostileNamesBecomeHarmlessFiles splits archives whose names lead elsewhere:
 // the parts lie inside, are distinct on every file system, and join to an equal tree.
@@ -20,7 +21,8 @@ func TestHostileNamesBecomeHarmlessFiles(t *testing.T) {
 		entries = append(entries, n, "body of "+n)
 	}
 	table := archives()
-	for name, data := range map[string][]byte{"a.zip": zipped(t, entries...), "a.tar": tarred(t, entries...), "a.tar.gz": zippedUp(t, tarred(t, entries...))} {
+	for name, data := range map[string][]byte{"a.zip": zipped(t, entries...), "a.tar": tarred(t, entries...),
+		"a.tar.gz": zippedUp(t, tarred(t, entries...))} {
 		src := kind.FileSource{Name: name, Data: data}
 		k := table.For(name, data[:min(len(data), kind.HeadSize)])
 		s := k.(kind.Splitter)
@@ -30,7 +32,8 @@ func TestHostileNamesBecomeHarmlessFiles(t *testing.T) {
 		}
 		var seen []string
 		for _, p := range parts {
-			if p.Name != path.Clean(p.Name) || path.IsAbs(p.Name) || strings.HasPrefix(p.Name, "..") || strings.ContainsAny(p.Name, "\\:*?\"<>|\t") {
+			if p.Name != path.Clean(p.Name) || path.IsAbs(p.Name) || strings.HasPrefix(p.Name, "..") ||
+				strings.ContainsAny(p.Name, "\\:*?\"<>|\t") {
 				t.Errorf("%s: the part %q", name, p.Name)
 			}
 			for c := range strings.SplitSeq(p.Name, "/") {
@@ -82,7 +85,8 @@ func TestContentInContentIsBounded(t *testing.T) {
 
 func TestPartsMayBeTakenOutAndPutIn(t *testing.T) {
 	table := archives()
-	for name, data := range map[string][]byte{"a.zip": zipped(t, "a.txt", "one", "b.xml", "<b/>"), "a.tar": tarred(t, "a.txt", "one", "b.xml", "<b/>")} {
+	for name, data := range map[string][]byte{"a.zip": zipped(t, "a.txt", "one", "b.xml", "<b/>"),
+		"a.tar": tarred(t, "a.txt", "one", "b.xml", "<b/>")} {
 		k := table.For(name, data)
 		s := k.(kind.Splitter)
 		parts, err := s.Split(kind.FileSource{Name: name, Data: data})

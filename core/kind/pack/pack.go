@@ -52,7 +52,8 @@ func (Kind) Claims(_ string, head []byte) bool {
 }
 
 // documents are the endings of packages that programs for documents write.
-var documents = []string{".odt", ".ods", ".odp", ".odg", ".ott", ".ots", ".otp", ".docx", ".docm", ".dotx", ".xlsx", ".xlsm", ".xltx", ".pptx", ".pptm", ".potx"}
+var documents = []string{".odt", ".ods", ".odp", ".odg", ".ott", ".ots", ".otp", ".docx", ".docm", ".dotx", ".xlsx", ".xlsm", ".xltx",
+	".pptx", ".pptm", ".potx"}
 
 var _ kind.Mechanical = Kind{}
 

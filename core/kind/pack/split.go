@@ -122,7 +122,8 @@ func (j *joiner) checkSeal() error {
 		return nil
 	}
 	word := map[bool]string{true: "sealed", false: "open"}
-	return fmt.Errorf("it was taken apart from %s package, and %s now says that it is %s; a platform writes other parts into the one than into the other, so export it %s there, or set sealed back",
+	return fmt.Errorf("it was taken apart from %s package, and %s now says that it is %s; a platform writes other parts into the one "+
+		"than into the other, so export it %s there, or set sealed back",
 		map[bool]string{true: "a sealed", false: "an open"}[was.Text == "true"], solution, word[now], word[now])
 }
 

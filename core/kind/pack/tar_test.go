@@ -60,10 +60,12 @@ func zippedUp(t testing.TB, data []byte) []byte {
 func TestArchivesInPackedFilesAreReadAndWrittenByElement(t *testing.T) {
 	long := strings.Repeat("a-long-name/", 20) + "notes.txt"
 	inner := func(label string) []byte {
-		return tarred(t, "forms/", "", "forms/round.xml", fmt.Sprintf(`<form id="round"><field id="tank" label="%s"/></form>`, label), long, "one\ntwo\n", "latest", "->forms/round.xml")
+		return tarred(t, "forms/", "", "forms/round.xml", fmt.Sprintf(`<form id="round"><field id="tank" label="%s"/></form>`, label), long,
+			"one\ntwo\n", "latest", "->forms/round.xml")
 	}
 	table := archives()
-	for name, wrap := range map[string]func([]byte) []byte{"rounds.tar": func(b []byte) []byte { return b }, "rounds.tar.gz": func(b []byte) []byte { return zippedUp(t, b) }} {
+	for name, wrap := range map[string]func([]byte) []byte{"rounds.tar": func(b []byte) []byte { return b },
+		"rounds.tar.gz": func(b []byte) []byte { return zippedUp(t, b) }} {
 		from, to := kind.FileSource{Name: name, Data: wrap(inner("Tank"))}, kind.FileSource{Name: name, Data: wrap(inner("Tank number"))}
 		k := table.For(name, from.Data).(kind.Writer)
 		a, err := k.Read(from)
@@ -108,7 +110,8 @@ func TestHostileArchivesOfOtherFormsAreRefused(t *testing.T) {
 	table := archives()
 	good := tarred(t, "a.txt", strings.Repeat("x", 2000))
 	for name, data := range map[string][]byte{
-		"cut": good[:1100], "twice": tarred(t, "a", "1", "a", "2"), "cut gzip": zippedUp(t, good)[:60], "two gzips": append(zippedUp(t, good), zippedUp(t, good)...),
+		"cut": good[:1100], "twice": tarred(t, "a", "1", "a", "2"), "cut gzip": zippedUp(t, good)[:60],
+		"two gzips": append(zippedUp(t, good), zippedUp(t, good)...),
 	} {
 		src := kind.FileSource{Name: "x", Data: data}
 		if _, err := table.For("x", data[:min(len(data), kind.HeadSize)]).Read(src); err == nil {
@@ -127,7 +130,8 @@ func TestAGzipFileThatUnpacksToTooMuchIsRefused(t *testing.T) {
 	if err := w.Close(); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := (Gzip{archives()}).Read(kind.FileSource{Name: "flood.gz", Data: b.Bytes()}); err == nil || !strings.Contains(err.Error(), "unpacks to more") {
+	if _, err := (Gzip{archives()}).Read(kind.FileSource{Name: "flood.gz", Data: b.Bytes()}); err == nil ||
+		!strings.Contains(err.Error(), "unpacks to more") {
 		t.Errorf("%d bytes that unpack to more than %d: %v", b.Len(), kind.MaxFile, err)
 	}
 }

@@ -114,7 +114,8 @@ func plainHeader(name string, stored bool) zip.FileHeader {
 // addEntry writes an entry with sizes and sum before its bytes, so that readers
 // that do not seek can read it.
 func addEntry(w *zip.Writer, like zip.FileHeader, body []byte) error {
-	h := zip.FileHeader{Name: like.Name, Comment: like.Comment, Method: like.Method, ModifiedDate: like.ModifiedDate, ModifiedTime: like.ModifiedTime,
+	h := zip.FileHeader{Name: like.Name, Comment: like.Comment, Method: like.Method, ModifiedDate: like.ModifiedDate,
+		ModifiedTime:   like.ModifiedTime,
 		CreatorVersion: like.CreatorVersion, ExternalAttrs: like.ExternalAttrs, ReaderVersion: 20}
 	packed := body
 	if h.Method == zip.Deflate {

@@ -10,7 +10,8 @@ import (
 
 func TestSafeNames(t *testing.T) {
 	for key, want := range map[string]string{
-		"Lamp": "Lamp", "a/b": "a%2Fb", "con": "%63on", "CON.txt": "%43ON.txt", "..": "%2E%2E", "x.": "x%2E", "Käfig 水槽": "Käfig 水槽", "": "%", "50%": "50%25", "a\nb": "a%0Ab", "lpt1": "%6Cpt1", "\xff": "%FF",
+		"Lamp": "Lamp", "a/b": "a%2Fb", "con": "%63on", "CON.txt": "%43ON.txt", "..": "%2E%2E", "x.": "x%2E", "Käfig 水槽": "Käfig 水槽",
+		"": "%", "50%": "50%25", "a\nb": "a%0Ab", "lpt1": "%6Cpt1", "\xff": "%FF",
 	} {
 		if got := Safe(key); got != want {
 			t.Errorf("%q: got %q, want %q", key, got, want)
@@ -28,8 +29,10 @@ func TestSafeNames(t *testing.T) {
 
 func TestElementsComeBackFromTheirFiles(t *testing.T) {
 	e := &element.Element{Type: "node", Key: "a:b", Ordered: true, Props: []element.Prop{
-		{Name: "scale", Value: element.ListValue(element.NumberValue("1.50"), element.IntValue(2))}, {Name: "data", Value: element.BytesValue(element.DigestOf([]byte("x")), 1)},
-		{Name: "name", Value: element.TextValue("Lamp")}, {Name: "on", Value: element.BoolValue(true)}, {Name: "none", Value: element.NullValue()}}}
+		{Name: "scale", Value: element.ListValue(element.NumberValue("1.50"), element.IntValue(2))}, {Name: "data",
+			Value: element.BytesValue(element.DigestOf([]byte("x")), 1)},
+		{Name: "name", Value: element.TextValue("Lamp")}, {Name: "on", Value: element.BoolValue(true)}, {Name: "none",
+			Value: element.NullValue()}}}
 	e.Add(&element.Element{Type: "line"}, &element.Element{Type: "line", Props: []element.Prop{{Name: "t", Value: element.TextValue("")}}})
 	held := map[string]element.Value{}
 	data, err := Encode(e, func(at []string, v element.Value) (string, error) {

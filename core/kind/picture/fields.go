@@ -12,12 +12,15 @@ import (
 
 // fieldNames are the fields that people know, of TIFF 6.0 and Exif 2.32.
 var fieldNames = map[uint16]string{
-	0x10e: "description", 0x10f: "maker", 0x110: "model", 0x112: "orientation", 0x11a: "horizontal resolution", 0x11b: "vertical resolution", 0x131: "software",
-	0x129: "page", 0x132: "changed", 0x13e: "white point", 0x13f: "primaries", 0x13b: "artist", 0x8298: "copyright", 0x829a: "exposure time", 0x829d: "aperture", 0x8827: "sensitivity", 0x9003: "taken", 0x920a: "focal length", 0xa001: "colour space",
+	0x10e: "description", 0x10f: "maker", 0x110: "model", 0x112: "orientation", 0x11a: "horizontal resolution",
+	0x11b: "vertical resolution", 0x131: "software",
+	0x129: "page", 0x132: "changed", 0x13e: "white point", 0x13f: "primaries", 0x13b: "artist", 0x8298: "copyright",
+	0x829a: "exposure time", 0x829d: "aperture", 0x8827: "sensitivity", 0x9003: "taken", 0x920a: "focal length", 0xa001: "colour space",
 }
 
 // skipped are fields that only say where others lie, or how pixels are stored.
-var skipped = map[uint16]bool{0x100: true, 0x101: true, 0x102: true, 0x103: true, 0x106: true, 0x10a: true, 0x111: true, 0x115: true, 0x116: true, 0x117: true, 0x11c: true, 0x13d: true, 0x152: true, 0x153: true, 0x927c: true}
+var skipped = map[uint16]bool{0x100: true, 0x101: true, 0x102: true, 0x103: true, 0x106: true, 0x10a: true, 0x111: true, 0x115: true,
+	0x116: true, 0x117: true, 0x11c: true, 0x13d: true, 0x152: true, 0x153: true, 0x927c: true}
 
 // Pointers to further directories.
 const (

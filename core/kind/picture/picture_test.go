@@ -33,8 +33,10 @@ func encoded(t testing.TB, img image.Image) map[string][]byte {
 	t.Helper()
 	out := map[string][]byte{}
 	for name, enc := range map[string]func(*bytes.Buffer) error{
-		"PNG": func(b *bytes.Buffer) error { return png.Encode(b, img) }, "JPEG": func(b *bytes.Buffer) error { return jpeg.Encode(b, img, nil) },
-		"GIF": func(b *bytes.Buffer) error { return gif.Encode(b, img, nil) }, "BMP": func(b *bytes.Buffer) error { return bmp.Encode(b, img) },
+		"PNG":  func(b *bytes.Buffer) error { return png.Encode(b, img) },
+		"JPEG": func(b *bytes.Buffer) error { return jpeg.Encode(b, img, nil) },
+		"GIF":  func(b *bytes.Buffer) error { return gif.Encode(b, img, nil) },
+		"BMP":  func(b *bytes.Buffer) error { return bmp.Encode(b, img) },
 		"TIFF": func(b *bytes.Buffer) error { return tiff.Encode(b, img, nil) },
 	} {
 		var b bytes.Buffer
@@ -58,7 +60,8 @@ func TestEveryFormatIsRead(t *testing.T) {
 			t.Errorf("%s: %v", format, err)
 			continue
 		}
-		if got := r.Root.Prop("format").Text(); got != format || r.Root.Prop("width").Text() != "70" || r.Root.Prop("height").Text() != "50" {
+		if got := r.Root.Prop("format").Text(); got != format || r.Root.Prop("width").Text() != "70" ||
+			r.Root.Prop("height").Text() != "50" {
 			t.Errorf("%s: %s", format, r.Root.Dump())
 		}
 		for n := range min(len(data), 400) { // nothing that is cut short upsets it
@@ -80,9 +83,11 @@ func pngWith(data []byte, chunks ...string) []byte {
 
 func TestTextsAndFields(t *testing.T) {
 	plain := encoded(t, sand(8, 8))["PNG"]
-	exif := "II*\x00\x08\x00\x00\x00\x02\x00" + "\x31\x01\x02\x00\x05\x00\x00\x00\x26\x00\x00\x00" + "\x12\x01\x03\x00\x01\x00\x00\x00\x06\x00\x00\x00" + "\x00\x00\x00\x00" + "Reef\x00"
+	exif := "II*\x00\x08\x00\x00\x00\x02\x00" + "\x31\x01\x02\x00\x05\x00\x00\x00\x26\x00\x00\x00" +
+		"\x12\x01\x03\x00\x01\x00\x00\x00\x06\x00\x00\x00" + "\x00\x00\x00\x00" + "Reef\x00"
 	p := parts{media.New("picture")}
-	data := pngWith(plain, "tEXtAuthor\x00Imke M\xfcller", "iTXtTitle\x00\x00\x00de\x00Titel\x00Sand \u00e4", "pHYs\x00\x00\x0b\x13\x00\x00\x0b\x13\x01", "eXIf"+exif, "gAMA\x00\x00\x01\x02")
+	data := pngWith(plain, "tEXtAuthor\x00Imke M\xfcller", "iTXtTitle\x00\x00\x00de\x00Titel\x00Sand \u00e4",
+		"pHYs\x00\x00\x0b\x13\x00\x00\x0b\x13\x01", "eXIf"+exif, "gAMA\x00\x00\x01\x02")
 	if err := p.png(data); err != nil {
 		t.Fatal(err)
 	}
@@ -115,7 +120,8 @@ func TestPixelsAreMeasured(t *testing.T) {
 	}
 	b.Set(180, 90, color.NRGBA{0, 0, 0, 255})
 	after := encoded(t, b)
-	if got := measure(before["PNG"], after["PNG"]); got != "1.0 % of the pixels differ, by up to 238 of 255: 20 × 10 at 40, 30; 1 × 1 at 180, 90" {
+	if got := measure(before["PNG"],
+		after["PNG"]); got != "1.0 % of the pixels differ, by up to 238 of 255: 20 × 10 at 40, 30; 1 × 1 at 180, 90" {
 		t.Errorf("an edited picture: %s", got)
 	}
 	if got := measure(before["PNG"], encoded(t, sand(20, 20))["PNG"]); got != "pixels of another size" {

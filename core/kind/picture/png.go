@@ -49,7 +49,8 @@ func (p *parts) png(data []byte) error {
 			p.pngText(name, body)
 		case "pHYs":
 			if len(body) == 9 && body[8] == 1 {
-				p.Root.Set("dots per metre", element.ListValue(element.IntValue(int64(binary.BigEndian.Uint32(body))), element.IntValue(int64(binary.BigEndian.Uint32(body[4:])))))
+				p.Root.Set("dots per metre", element.ListValue(element.IntValue(int64(binary.BigEndian.Uint32(body))),
+					element.IntValue(int64(binary.BigEndian.Uint32(body[4:])))))
 			}
 		case "eXIf":
 			p.fields(body, "")

@@ -58,7 +58,9 @@ func TestNoiseOfPictures(t *testing.T) {
 	if differs(a, read(title, times)) != 1 {
 		t.Error("a title is no noise")
 	}
-	if all := read(one, manifest.Recipe{Name: "texts", Match: "**/*.png", Elements: []manifest.ElementRule{{At: "picture", Noise: []string{"text", "width"}}}}); !all.Root.Prop("width").IsAbsent() || len(all.Root.Children) != 1 {
+	if all := read(one, manifest.Recipe{Name: "texts", Match: "**/*.png",
+		Elements: []manifest.ElementRule{{At: "picture", Noise: []string{"text", "width"}}}}); !all.Root.Prop("width").IsAbsent() ||
+		len(all.Root.Children) != 1 {
 		t.Errorf("a type and a property: %s", all.Root.Dump())
 	}
 }

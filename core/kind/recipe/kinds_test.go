@@ -27,13 +27,15 @@ key = ["place"]
 func TestRulesWorkInEveryKindOfData(t *testing.T) {
 	tab := table(t, everywhere)
 	for name, text := range map[string]string{
-		"tanks.json": "{\n  \"stamp\": 1,\n  \"tanks\": [\n    {\"place\": \"east\", \"litres\": 42000, \"stamp\": 2},\n    {\"place\": \"west\", \"litres\": 9000}\n  ]\n}\n",
+		"tanks.json": "{\n  \"stamp\": 1,\n  \"tanks\": [\n    {\"place\": \"east\", \"litres\": 42000, \"stamp\": 2},\n" +
+			"    {\"place\": \"west\", \"litres\": 9000}\n  ]\n}\n",
 		"tanks.yaml": "stamp: 1 # when\ntanks:\n  - place: east\n    litres: 42000\n    stamp: 2\n  - place: west\n    litres: 9000\n",
 		"tanks.toml": "stamp = 1\n\n[[tanks]]\nplace = 'east'\nlitres = 42000\nstamp = 2\n\n[[tanks]]\nplace = 'west'\nlitres = 9000\n",
 	} {
 		from := source(name, text)
 		edited := strings.Replace(text, "9000", "9500", 1)
-		to := source(name, strings.NewReplacer("stamp\": 1", "stamp\": 7", "stamp: 1", "stamp: 7", "stamp = 1", "stamp = 7").Replace(edited))
+		to := source(name, strings.NewReplacer("stamp\": 1", "stamp\": 7", "stamp: 1", "stamp: 7", "stamp = 1",
+			"stamp = 7").Replace(edited))
 		a, b := read(t, tab, from), read(t, tab, to)
 		changes := element.Compare(a.Root, b.Root).Changes(name)
 		if len(changes) != 1 || changes[0].Address.String() != name+"::list:tanks/item:west.litres" {
@@ -48,9 +50,11 @@ func TestRulesWorkInEveryKindOfData(t *testing.T) {
 		}
 	}
 	ini := "stamp=1\n[east]\nlitres=42000\nstamp=2\n"
-	from, to := source("tanks.ini", ini), source("tanks.ini", strings.Replace(strings.Replace(ini, "42000", "41000", 1), "stamp=2", "stamp=9", 1))
+	from, to := source("tanks.ini", ini), source("tanks.ini", strings.Replace(strings.Replace(ini, "42000", "41000", 1), "stamp=2",
+		"stamp=9", 1))
 	a, b := read(t, tab, from), read(t, tab, to)
-	if changes := element.Compare(a.Root, b.Root).Changes("t"); len(changes) != 1 || changes[0].Address.String() != "t::section:east.litres" {
+	if changes := element.Compare(a.Root, b.Root).Changes("t"); len(changes) != 1 ||
+		changes[0].Address.String() != "t::section:east.litres" {
 		t.Errorf("settings: %v", changes)
 	}
 }
@@ -59,7 +63,8 @@ func TestRulesWorkInEveryKindOfData(t *testing.T) {
 func TestMergesKeepNoiseOfMine(t *testing.T) {
 	tab := table(t, everywhere)
 	doc := func(stamp, east, west string) kind.FileSource {
-		return source("tanks.json", `{"stamp": `+stamp+`, "tanks": [{"place": "east", "litres": `+east+`}, {"place": "west", "litres": `+west+`}]}`)
+		return source("tanks.json", `{"stamp": `+stamp+`, "tanks": [{"place": "east", "litres": `+east+
+			`}, {"place": "west", "litres": `+west+`}]}`)
 	}
 	base, mine, theirs := doc("1", "10", "20"), doc("2", "11", "20"), doc("3", "10", "22")
 	m := read(t, tab, mine)
@@ -75,8 +80,10 @@ func TestMergesKeepNoiseOfMine(t *testing.T) {
 
 // TestPartsOfJSONAreFilesOfTheirOwn splits a document by a rule, and joins it.
 func TestPartsOfJSONAreFilesOfTheirOwn(t *testing.T) {
-	tab := table(t, everywhere+"\n[[recipe.element]]\nat = \"tanks/item\"\npart = true\n\n[[recipe.element]]\nat = \"/object/form\"\npart = true\n")
-	text := "{\n  \"form\": {\n    \"title\": \"Rounds\"\n  },\n  \"tanks\": [\n    {\"place\": \"east\", \"fish\": [1, 2]},\n    {\"place\": \"a/b\"}\n  ],\n  \"note\": \"plain\"\n}\n"
+	tab := table(t, everywhere+"\n[[recipe.element]]\nat = \"tanks/item\"\npart = true\n\n[[recipe.element]]\nat = \"/object/form\"\n"+
+		"part = true\n")
+	text := "{\n  \"form\": {\n    \"title\": \"Rounds\"\n  },\n  \"tanks\": [\n    {\"place\": \"east\", \"fish\": [1, 2]},\n" +
+		"    {\"place\": \"a/b\"}\n  ],\n  \"note\": \"plain\"\n}\n"
 	src := source("tanks.json", text)
 	s := tab.For(src.Name, src.Data).(kind.Splitter)
 	parts, err := s.Split(src)
@@ -87,7 +94,8 @@ func TestPartsOfJSONAreFilesOfTheirOwn(t *testing.T) {
 	for _, p := range parts {
 		byName[p.Name] = string(p.Data)
 	}
-	if byName["tanks.json.embedded/item-east.json"] != `{"place": "east", "fish": [1, 2]}` || byName["tanks.json.embedded/item-a%2Fb.json"] != `{"place": "a/b"}` {
+	if byName["tanks.json.embedded/item-east.json"] != `{"place": "east", "fish": [1, 2]}` ||
+		byName["tanks.json.embedded/item-a%2Fb.json"] != `{"place": "a/b"}` {
 		t.Errorf("parts: %q", byName)
 	}
 	if strings.Contains(byName["tanks.json"], `"place"`) || !strings.Contains(byName["tanks.json"], `"note": "plain"`) {
@@ -119,7 +127,8 @@ func TestDocumentsThatSpeakOfReferencesAreLeftAlone(t *testing.T) {
 // TestFilesThatReferToEachOtherAreRefused joins a split that was made by hand.
 func TestFilesThatReferToEachOtherAreRefused(t *testing.T) {
 	k, _ := table(t, everywhere).Named("json")
-	parts := []kind.Part{{Name: "oaken-document.json", Data: []byte(`{"format": "oaken document 1", "file": "x.json", "kind": "json"}`)}, {Name: "x.json", Data: []byte(`{"a": "oaken-part:a.json@"}`)},
+	parts := []kind.Part{{Name: "oaken-document.json", Data: []byte(`{"format": "oaken document 1", "file": "x.json", "kind": "json"}`)},
+		{Name: "x.json", Data: []byte(`{"a": "oaken-part:a.json@"}`)},
 		{Name: "a.json", Data: []byte(`{"b": "oaken-part:b.json@"}`)}, {Name: "b.json", Data: []byte(`{"a": "oaken-part:a.json@"}`)}}
 	if _, err := k.(kind.Splitter).Join(parts); err == nil || !strings.Contains(err.Error(), "refers to itself") {
 		t.Errorf("joined: %v", err)

@@ -20,7 +20,8 @@ func TestStylesAreKnownByWhatTheySay(t *testing.T) {
 			`xmlns:style="urn:oasis:names:tc:opendocument:xmlns:style:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0" `+
 			`xmlns:fo="urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0"><office:automatic-styles>`+
 			style(first, `fo:font-style="italic"`)+style(second, `fo:font-weight="`+weight+`"`)+
-			`</office:automatic-styles><office:body><text:p text:style-name="`+first+`">Kelp</text:p></office:body></office:document-content>`)
+			`</office:automatic-styles><office:body><text:p text:style-name="`+first+
+			`">Kelp</text:p></office:body></office:document-content>`)
 	}
 	doc := document("T1", "T2", "bold")
 	was := read(t, tab, doc).Root

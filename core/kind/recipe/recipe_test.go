@@ -70,13 +70,16 @@ func read(t testing.TB, table *kind.Table, src kind.FileSource) *kind.Reading {
 // form makes a document out of random choices.
 func form(rnd *rand.Rand) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "<?xml version=\"1.0\"?>\n<!-- kept -->\n<form stamp=\"%d\" note=\"%%7B%%22n%%22%%3A%d%%7D\">\n", rnd.IntN(1000), rnd.IntN(3))
+	fmt.Fprintf(&b, "<?xml version=\"1.0\"?>\n<!-- kept -->\n<form stamp=\"%d\" note=\"%%7B%%22n%%22%%3A%d%%7D\">\n",
+		rnd.IntN(1000), rnd.IntN(3))
 	for s := range 1 + rnd.IntN(3) {
 		fmt.Fprintf(&b, "  <section title=\"S%d\" width=\"%d\">\n", s, rnd.IntN(3))
 		for f := range rnd.IntN(4) {
-			fmt.Fprintf(&b, "    <audit>%d</audit>\n    <field caption=\"F%d\" place=\"%d\" stamp=\"%d\" size='%d'/>\n", rnd.IntN(1000), f, f, rnd.IntN(1000), rnd.IntN(3))
+			fmt.Fprintf(&b, "    <audit>%d</audit>\n    <field caption=\"F%d\" place=\"%d\" stamp=\"%d\" size='%d'/>\n", rnd.IntN(1000), f,
+				f, rnd.IntN(1000), rnd.IntN(3))
 		}
-		layout := fmt.Sprintf(`{"columns":[{"id":"tank","width":%d},{"id":"food","width":%d}],"title":"Feed times"}`, rnd.IntN(3), rnd.IntN(3))
+		layout := fmt.Sprintf(`{"columns":[{"id":"tank","width":%d},{"id":"food","width":%d}],"title":"Feed times"}`,
+			rnd.IntN(3), rnd.IntN(3))
 		if rnd.IntN(2) == 0 {
 			fmt.Fprintf(&b, "    <layout>%s</layout>\n", base64.StdEncoding.EncodeToString([]byte(layout)))
 		} else {
@@ -144,9 +147,11 @@ func TestDataIsCalledByItsMembers(t *testing.T) {
 	if strings.Contains(dump, "stamp") {
 		t.Errorf("noise shows:\n%s", dump)
 	}
-	want := read(t, tab, source("f.json", strings.Replace(strings.Replace(string(src.Data), "list of foods", "foods and drinks", 1), `"stamp": 3`, `"stamp": 4`, 1)))
+	want := read(t, tab, source("f.json", strings.Replace(strings.Replace(string(src.Data), "list of foods", "foods and drinks", 1),
+		`"stamp": 3`, `"stamp": 4`, 1)))
 	files, err := tab.For("f.json", nil).(kind.Writer).Write(src, want.Root, want.Content)
-	if expect := strings.Replace(string(src.Data), "list of foods", "foods and drinks", 1); err != nil || string(files["f.json"]) != expect {
+	if expect := strings.Replace(string(src.Data), "list of foods", "foods and drinks", 1); err != nil ||
+		string(files["f.json"]) != expect {
 		t.Errorf("%v: %s", err, files["f.json"])
 	}
 }
@@ -154,7 +159,8 @@ func TestDataIsCalledByItsMembers(t *testing.T) {
 func TestOpenFormatsHaveKeysFromTheStart(t *testing.T) {
 	for _, c := range []struct{ doc, want string }{
 		{`<bpmn:definitions xmlns:bpmn="b"><bpmn:process id="feed"><bpmn:task id="t"><bpmn:incoming>f1</bpmn:incoming><bpmn:incoming>f2</bpmn:incoming></bpmn:task></bpmn:process></bpmn:definitions>`, "bpmn:incoming:f2"},
-		{`<definitions><process id="p"/><BPMNDiagram><BPMNShape bpmnElement="p"/><BPMNShape bpmnElement="q"/></BPMNDiagram></definitions>`, "BPMNShape:q"},
+		{`<definitions><process id="p"/><BPMNDiagram><BPMNShape bpmnElement="p"/><BPMNShape bpmnElement="q"/></BPMNDiagram></definitions>`,
+			"BPMNShape:q"},
 		{`<worksheet><sheetData><row r="1"><c r="A1"/><c r="B1"><v>2</v></c></row></sheetData></worksheet>`, "c:B1"},
 		{`<xmi:XMI><a xmi:id="_7"/><a xmi:id="_8" name="x"/></xmi:XMI>`, "a:_8"},
 		{`<Types><Override PartName="/a.xml"/><Override PartName="/b.xml"/></Types>`, "Override:/b.xml"},
@@ -188,7 +194,8 @@ func TestReportsTellWhatARecipeDoes(t *testing.T) {
 
 func TestRecipesThatCannotBeUsedAreRefused(t *testing.T) {
 	for text, want := range map[string]string{
-		"[[recipe]]\nmatch = \"*\"": "no name", "[[recipe]]\nname = \"x\"": "needs a match", "[[recipe]]\nname = \"x\"\nmatch = \"[\"": "not well formed",
+		"[[recipe]]\nmatch = \"*\"": "no name", "[[recipe]]\nname = \"x\"": "needs a match",
+		"[[recipe]]\nname = \"x\"\nmatch = \"[\"":                                                               "not well formed",
 		"[[recipe]]\nname = \"x\"\nmatch = \"*\"\n[[recipe.element]]\nat = \"a\"":                               "says nothing",
 		"[[recipe]]\nname = \"x\"\nmatch = \"*\"\n[[recipe.element]]\nat = \"//\"\npart = true":                 "rule whose at",
 		"[[recipe]]\nname = \"x\"\nmatch = \"*\"\nkind = \"picture\"":                                           "can't describe",
@@ -201,7 +208,8 @@ func TestRecipesThatCannotBeUsedAreRefused(t *testing.T) {
 	if len(recipe.Builtin()) < 6 {
 		t.Error("the program's own recipes are not read")
 	}
-	if !recipe.Applies(manifest.Recipe{Match: "apps/**"}, "apps/rounds.app/forms/x.xml") || recipe.Applies(manifest.Recipe{Match: "a/*"}, "b/x") {
+	if !recipe.Applies(manifest.Recipe{Match: "apps/**"}, "apps/rounds.app/forms/x.xml") ||
+		recipe.Applies(manifest.Recipe{Match: "a/*"}, "b/x") {
 		t.Error("patterns")
 	}
 }
@@ -243,7 +251,8 @@ func TestPartsOfAPackageCanBeNoise(t *testing.T) {
 }
 
 func TestRowsOfATableHaveTheKeyThatARecipeSays(t *testing.T) {
-	tab := table(t, "[[recipe]]\nname = \"feedings\"\nmatch = \"*.csv\"\n[[recipe.element]]\nat = \"table\"\nordered = false\n[[recipe.element]]\nat = \"row\"\nkey = [\"tank\", \"day\"]\nnoise = [\"stamp\"]\n")
+	tab := table(t, "[[recipe]]\nname = \"feedings\"\nmatch = \"*.csv\"\n[[recipe.element]]\nat = \"table\"\nordered = false\n"+
+		"[[recipe.element]]\nat = \"row\"\nkey = [\"tank\", \"day\"]\nnoise = [\"stamp\"]\n")
 	from := source("fed.csv", "tank,day,grams,stamp\nReef,Mon,40,1\nReef,Tue,50,2\nKelp,Mon,40,3\n")
 	to := source("fed.csv", "tank,day,grams,stamp\nKelp,Mon,40,7\nReef,Mon,45,8\nReef,Tue,50,9\n")
 	a, b := read(t, tab, from), read(t, tab, to)

@@ -141,7 +141,8 @@ func (k Kind) divides() bool {
 }
 
 // content gives the raw tree of a view with references for what is embedded.
-func (t *taker) content(view *element.Element, origin map[*element.Element]*element.Element, r *nested.Reader, owner string) *element.Element {
+func (t *taker) content(view *element.Element, origin map[*element.Element]*element.Element, r *nested.Reader,
+	owner string) *element.Element {
 	raw := origin[view]
 	out := *raw
 	out.Props = slices.Clone(raw.Props)
@@ -264,7 +265,8 @@ func (k Kind) resolve(e *element.Element, src kind.FileSource, get func(string) 
 			return false, err
 		}
 		inner := kind.FileSource{Name: path.Join(src.Name, p.Name+path.Ext(file)), Data: data, Depth: src.Depth + 1}
-		if used, divides := k.table.For(inner.Name, data[:min(len(data), kind.HeadSize)]).(nested.Divider); divides && inner.Depth <= nested.MaxDepth {
+		if used, divides := k.table.For(inner.Name, data[:min(len(data), kind.HeadSize)]).(nested.Divider); divides &&
+			inner.Depth <= nested.MaxDepth {
 			within := func(name string) ([]byte, error) {
 				if name == file {
 					return nil, fmt.Errorf("the file %s refers to itself", file)

@@ -42,7 +42,8 @@ func meshGist(e *element.Element) string {
 	}
 	out := fmt.Sprintf("%d vertices, %d triangles", vertices, corners/3)
 	if !math.IsInf(low[0], 1) && !math.IsInf(high[0], -1) {
-		out += fmt.Sprintf(", from %s %s %s to %s %s %s", short(low[0]), short(low[1]), short(low[2]), short(high[0]), short(high[1]), short(high[2]))
+		out += fmt.Sprintf(", from %s %s %s to %s %s %s", short(low[0]), short(low[1]), short(low[2]), short(high[0]), short(high[1]),
+			short(high[2]))
 	}
 	return out
 }

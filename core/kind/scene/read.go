@@ -236,7 +236,8 @@ func (r *sceneReader) values(typ, key string, index *jsondoc.Node) (*element.Ele
 		}
 	}
 	if s := a.Get("sparse"); s != nil {
-		e.Set("sparse", element.TextValue(fmt.Sprintf("%s of %s", member(s, "count"), componentName[member(s.Get("indices"), "componentType")])))
+		e.Set("sparse", element.TextValue(fmt.Sprintf("%s of %s", member(s, "count"),
+			componentName[member(s.Get("indices"), "componentType")])))
 		e.Set("base", element.BoolValue(a.Get("bufferView") != nil))
 	}
 	d := element.DigestOf(data)

@@ -122,7 +122,8 @@ func rewordProps(was, is *element.Element) []element.Prop {
 	}
 	for _, p := range was.Props {
 		d, presumes := table[p.Name]
-		if is.Prop(p.Name).IsAbsent() && e.Prop(p.Name).IsAbsent() && (presumes && p.Name != "matrix" && alike(p.Value.String(), d) || bounds && derived[p.Name]) {
+		if is.Prop(p.Name).IsAbsent() && e.Prop(p.Name).IsAbsent() && (presumes && p.Name != "matrix" && alike(p.Value.String(), d) ||
+			bounds && derived[p.Name]) {
 			if is.Type == "node" && !is.Prop("matrix").IsAbsent() {
 				continue
 			}

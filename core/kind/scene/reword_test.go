@@ -12,7 +12,8 @@ import (
 func TestAnotherExporterSaysTheSame(t *testing.T) {
 	const material = `"pbrMetallicRoughness":{"baseColorFactor":[1,0.9,0.5,1],"baseColorTexture":{"index":0}}}`
 	same := [][2]string{
-		{`"pbrMetallicRoughness":{"baseColorFactor":[1,0.9,0.5,1],"baseColorTexture":{"index":0}}}`, `"alphaMode":"OPAQUE","doubleSided":false,"emissiveFactor":[0.0,0,0],"pbrMetallicRoughness":{"metallicFactor":1.0,"baseColorFactor":[1.0,0.8999999761581421,0.5,1],"baseColorTexture":{"texCoord":0,"index":0}},"extras":{}}`},
+		{`"pbrMetallicRoughness":{"baseColorFactor":[1,0.9,0.5,1],"baseColorTexture":{"index":0}}}`,
+			`"alphaMode":"OPAQUE","doubleSided":false,"emissiveFactor":[0.0,0,0],"pbrMetallicRoughness":{"metallicFactor":1.0,"baseColorFactor":[1.0,0.8999999761581421,0.5,1],"baseColorTexture":{"texCoord":0,"index":0}},"extras":{}}`},
 		{`"interpolation":"LINEAR"`, `"interpolation":"LINEAR"`},
 		{`,"interpolation":"LINEAR"`, ``},
 		{`"material":0}`, `"material":0,"mode":4}`},

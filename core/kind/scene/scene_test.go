@@ -86,7 +86,9 @@ func TestChangesAreNamed(t *testing.T) {
 		{`"name":"Camera",`, `"name":"Camera","translation":[0,0,0],`, ""},
 		{`0.9,0.5`, `0.8,0.5`, "edited reef.glb::material:Sand/object:pbrMetallicRoughness.baseColorFactor 1 0.9 0.5 1 → 1 0.8 0.5 1"},
 		{`"nodes":[0,2]}`, `"nodes":[2,0]}`, ""},
-		{`"name":"Blob"`, `"name":"Lump"`, "renamed reef.glb::mesh:Lump Blob → Lump\nedited reef.glb::node:Lamp.mesh Blob → Lump\nedited reef.glb::node:Rock.mesh Blob → Lump"},
+		{`"name":"Blob"`, `"name":"Lump"`,
+			"renamed reef.glb::mesh:Lump Blob → Lump\nedited reef.glb::node:Lamp.mesh Blob → Lump\n" +
+				"edited reef.glb::node:Rock.mesh Blob → Lump"},
 		{`"magFilter":9729`, `"magFilter":9728`, "edited reef.glb::texture:sand/object:sampler.magFilter 9729 → 9728"},
 	} {
 		got := changes(base, tree(t, reef(c.old, c.new)).Root)
@@ -135,8 +137,10 @@ func variants(t testing.TB) map[string][]byte {
 	data := floats(0, 0, 0, 5, 0, 0, 0, 5, 0)
 	held[element.DigestOf(data)] = data
 	pos.Set("data", element.BytesValue(element.DigestOf(data), 36))
-	root.Add(mesh, &element.Element{Type: "node", Key: "Urchin", Props: []element.Prop{{Name: "parent", Value: element.TextValue("Camera")}, {Name: "mesh", Value: element.TextValue("Spike")},
-		{Name: "translation", Value: defaultPlacement("1 2 3")}, {Name: "rotation", Value: defaultPlacement("0 0 0 1")}, {Name: "scale", Value: defaultPlacement("1 1 1")}}})
+	root.Add(mesh, &element.Element{Type: "node", Key: "Urchin", Props: []element.Prop{{Name: "parent", Value: element.TextValue("Camera")},
+		{Name: "mesh", Value: element.TextValue("Spike")},
+		{Name: "translation", Value: defaultPlacement("1 2 3")}, {Name: "rotation", Value: defaultPlacement("0 0 0 1")}, {Name: "scale",
+			Value: defaultPlacement("1 1 1")}}})
 	grown, err := write(f, root, kind.Held(held))
 	if err != nil {
 		t.Fatal(err)
@@ -144,8 +148,10 @@ func variants(t testing.TB) map[string][]byte {
 	return map[string][]byte{
 		"reef":  reef(),
 		"grown": grown,
-		"lampless": reef(`{"name":"Lamp","mesh":0,"scale":[1,1,1],"extensions":{"KHR_lights_punctual":{"light":0}}},`, "", `,"children":[1]`, "", `"nodes":[0,2]`, `"nodes":[0,1]`,
-			`"node":1`, `"node":0`, `,"extensions":{"KHR_lights_punctual":{"lights":[{"name":"Glow","type":"point","intensity":40}]}}`, "", `"extensionsUsed":["KHR_lights_punctual"]`, `"extras":{"a":[{"b":1}]}`),
+		"lampless": reef(`{"name":"Lamp","mesh":0,"scale":[1,1,1],"extensions":{"KHR_lights_punctual":{"light":0}}},`, "",
+			`,"children":[1]`, "", `"nodes":[0,2]`, `"nodes":[0,1]`,
+			`"node":1`, `"node":0`, `,"extensions":{"KHR_lights_punctual":{"lights":[{"name":"Glow","type":"point","intensity":40}]}}`, "",
+			`"extensionsUsed":["KHR_lights_punctual"]`, `"extras":{"a":[{"b":1}]}`),
 		"hung": reef(`,"children":[1]`, "", `"nodes":[0,2]`, `"nodes":[1,2]`, `"name":"Camera"`, `"name":"Camera","children":[0]`),
 	}
 }
@@ -223,13 +229,15 @@ func TestBuffersBesideTheScene(t *testing.T) {
 	if err != nil || len(r.Uses) != 1 || r.Uses[0] != "tank one.bin" {
 		t.Fatal(r, err)
 	}
-	inside, err := Kind{}.Read(kind.FileSource{Name: "a/tank.gltf", Data: fmt.Appendf(nil, text, "data:application/octet-stream;base64,"+base64.StdEncoding.EncodeToString(bin))})
+	inside, err := Kind{}.Read(kind.FileSource{Name: "a/tank.gltf",
+		Data: fmt.Appendf(nil, text, "data:application/octet-stream;base64,"+base64.StdEncoding.EncodeToString(bin))})
 	if err != nil || inside.Root.Sum() != r.Root.Sum() {
 		t.Errorf("the same scene with its buffer inside: %v", err)
 	}
 	want := r.Root.Clone()
 	other := floats(9, 9, 9, 1, 0, 0, 0, 1, 0)
-	want.Find([]element.Step{{Type: "mesh", Key: "A"}, {Type: "primitive", Ordinal: 1}, {Type: "attribute", Key: "POSITION"}}).Set("data", element.BytesValue(element.DigestOf(other), 36))
+	want.Find([]element.Step{{Type: "mesh", Key: "A"}, {Type: "primitive", Ordinal: 1}, {Type: "attribute", Key: "POSITION"}}).Set("data",
+		element.BytesValue(element.DigestOf(other), 36))
 	files, err := Kind{}.Write(beside, want, kind.Held(map[element.Digest][]byte{element.DigestOf(other): other}))
 	if err != nil {
 		t.Fatal(err)
@@ -249,9 +257,11 @@ func TestBuffersBesideTheScene(t *testing.T) {
 func TestDamagedScenesAreRefused(t *testing.T) {
 	good := reef()
 	for name, data := range map[string][]byte{
-		"cut": good[:len(good)-8], "head": good[:10], "long": append(bytes.Clone(good), 1, 2, 3, 4), "old": glb(`{"asset":{"version":"1.0"}}`, nil),
+		"cut": good[:len(good)-8], "head": good[:10], "long": append(bytes.Clone(good), 1, 2, 3, 4),
+		"old":   glb(`{"asset":{"version":"1.0"}}`, nil),
 		"child": reef(`"children":[1]`, `"children":[7]`), "two parents": reef(`"name":"Camera"`, `"name":"Camera","children":[1]`),
-		"view": reef(`"byteOffset":64,"byteLength":32`, `"byteOffset":64,"byteLength":320`), "accessor": reef(`"count":3,"type":"SCALAR"`, `"count":4000000000,"type":"SCALAR"`),
+		"view": reef(`"byteOffset":64,"byteLength":32`, `"byteOffset":64,"byteLength":320`), "accessor": reef(`"count":3,"type":"SCALAR"`,
+			`"count":4000000000,"type":"SCALAR"`),
 		"material": reef(`"material":0`, `"material":3`),
 	} {
 		if _, err := (Kind{}).Read(source(data)); err == nil {
@@ -276,7 +286,8 @@ func TestScenesOfOthers(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		src := kind.FileSource{Name: filepath.Base(p), Data: data, Sibling: func(n string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(p), n)) }}
+		src := kind.FileSource{Name: filepath.Base(p), Data: data,
+			Sibling: func(n string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(p), n)) }}
 		r, err := Kind{}.Read(src)
 		if err != nil {
 			t.Logf("%s: %v", p, err)
@@ -342,7 +353,8 @@ func TestSeamsAreTheViewsOfTheBuffer(t *testing.T) {
 
 func TestRotationsAreSaidAsAngles(t *testing.T) {
 	for quaternion, want := range map[string]string{
-		"0 0 0 1": "0°", "0 0.70710678 0 0.70710678": "90° about y", "0.38268343 0 0 -0.92387953": "45° about −x", "0.5 0.5 0.5 0.5": "120° about 0.58 0.58 0.58", "1 1 1 1": "", "0 0 1": "",
+		"0 0 0 1": "0°", "0 0.70710678 0 0.70710678": "90° about y", "0.38268343 0 0 -0.92387953": "45° about −x",
+		"0.5 0.5 0.5 0.5": "120° about 0.58 0.58 0.58", "1 1 1 1": "", "0 0 1": "",
 	} {
 		var items []element.Value
 		for f := range strings.FieldsSeq(quaternion) {

@@ -135,7 +135,8 @@ func (k Kind) Join(parts []kind.Part) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	out, err := write(&file{doc: doc, binary: true, read: func(string) ([]byte, error) { return nil, errors.New("not at hand") }}, root, kind.Held(held))
+	out, err := write(&file{doc: doc, binary: true, read: func(string) ([]byte, error) { return nil, errors.New("not at hand") }}, root,
+		kind.Held(held))
 	if out == nil && err == nil {
 		return nil, errors.New("there is nothing in it")
 	}

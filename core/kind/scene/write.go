@@ -40,7 +40,8 @@ func write(f *file, want *element.Element, content kind.Content) ([]byte, error)
 	if d == nil {
 		return nil, nil
 	}
-	w := &sceneWriter{sceneReader: r, content: kind.Contents(kind.Held(r.held), content), doc: f.doc.Root.Clone(), index: map[string]map[string]int{}}
+	w := &sceneWriter{sceneReader: r, content: kind.Contents(kind.Held(r.held), content), doc: f.doc.Root.Clone(),
+		index: map[string]map[string]int{}}
 	w.plan(d)
 	if err := w.entries(); err != nil {
 		return nil, err

@@ -37,7 +37,8 @@ func (iniSyntax) parse(src string) (*document, error) {
 			}
 			d.sections = append(d.sections, &section{path: []string{name}, from: at, to: next, end: next})
 		case line[0] == ' ' || line[0] == '\t':
-			if n := len(s.entries); n > 0 && s.entries[n-1].to == at && indent(line) > indent(src[s.entries[n-1].from:]) { // it goes on with the value above
+			// it goes on with the value above
+			if n := len(s.entries); n > 0 && s.entries[n-1].to == at && indent(line) > indent(src[s.entries[n-1].from:]) {
 				e := s.entries[n-1]
 				e.valueTo, e.to, s.end = at+len(strings.TrimRight(line, " \t")), next, next
 				e.value = element.TextValue(src[e.valueAt:e.valueTo])
@@ -77,7 +78,8 @@ func iniEntry(line string, from, to int) (*entry, error) {
 	i := strings.IndexAny(line, "=:")
 	if i < 0 {
 		end := from + len(strings.TrimRight(line, " \t"))
-		return &entry{path: []string{strings.TrimSpace(line)}, from: from, to: to, valueAt: end, valueTo: end, value: element.NullValue()}, nil
+		return &entry{path: []string{strings.TrimSpace(line)}, from: from, to: to, valueAt: end, valueTo: end,
+			value: element.NullValue()}, nil
 	}
 	key := strings.TrimSpace(line[:i])
 	if key == "" {
@@ -86,12 +88,14 @@ func iniEntry(line string, from, to int) (*entry, error) {
 	body := line[i+1:]
 	begin := i + 1 + len(body) - len(strings.TrimLeft(body, " \t"))
 	value := strings.TrimRight(line[begin:], " \t")
-	return &entry{path: []string{key}, from: from, to: to, valueAt: from + begin, valueTo: from + begin + len(value), value: element.TextValue(value)}, nil
+	return &entry{path: []string{key}, from: from, to: to, valueAt: from + begin, valueTo: from + begin + len(value),
+		value: element.TextValue(value)}, nil
 }
 
 func (iniSyntax) key(path []string) (string, error) {
 	key := path[0]
-	if len(path) > 1 || key == "" || strings.ContainsAny(key, "=:\r\n") || strings.TrimSpace(key) != key || strings.ContainsRune(";#![", rune(key[0])) {
+	if len(path) > 1 || key == "" || strings.ContainsAny(key, "=:\r\n") || strings.TrimSpace(key) != key ||
+		strings.ContainsRune(";#![", rune(key[0])) {
 		return "", fmt.Errorf("%q can't be a key", strings.Join(path, "."))
 	}
 	return key, nil

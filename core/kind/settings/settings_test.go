@@ -64,10 +64,13 @@ twice"""
 
 func TestOneEditOfATOMLFileChangesItsBytesAlone(t *testing.T) {
 	for _, c := range []struct{ old, new, address string }{
-		{`"Reef"`, `"Kelp"`, "title"}, {`19 ]`, `20 ]`, ""}, {`'Imke'`, `'Tarek'`, "object:owner.name"}, {`0x1F`, `0x20`, "object:pump.rate"},
-		{"level = 1_000.5", "level = 900", "object:pump/object:alarm.level"}, {"9000", "9001", "list:tank/item:Kelp.litres"}, {"high = 26.5", "high = 27", ""},
+		{`"Reef"`, `"Kelp"`, "title"}, {`19 ]`, `20 ]`, ""}, {`'Imke'`, `'Tarek'`, "object:owner.name"}, {`0x1F`, `0x20`,
+			"object:pump.rate"},
+		{"level = 1_000.5", "level = 900", "object:pump/object:alarm.level"}, {"9000", "9001", "list:tank/item:Kelp.litres"},
+		{"high = 26.5", "high = 27", ""},
 		{"rate   =  0x1F\n", "", "object:pump.rate"}, {"litres = 42000\n", "litres = 42000\ndepth = 3\n", "list:tank/item:Lagoon.depth"},
-		{"Feed\ntwice", "Feed\nthrice", "list:tank/item:Kelp.note"}, {"[[tank]]\nname = \"Lagoon\"\nlitres = 42000\n", "", ""}, {"[pump.alarm]\nlevel = 1_000.5\n", "", "object:pump/object:alarm"},
+		{"Feed\ntwice", "Feed\nthrice", "list:tank/item:Kelp.note"}, {"[[tank]]\nname = \"Lagoon\"\nlitres = 42000\n", "", ""},
+		{"[pump.alarm]\nlevel = 1_000.5\n", "", "object:pump/object:alarm"},
 		{"owner.name = 'Imke'\n", "owner.name = 'Imke'\nowner.phone = \"12\"\n", "object:owner.phone"},
 	} {
 		to := strings.Replace(reef, c.old, c.new, 1)
@@ -90,7 +93,8 @@ const desk = "; the desk\r\nname = Front desk\r\n\r\n[Printer]\r\npaper=A4\r\npa
 func TestOneEditOfSettingsChangesItsBytesAlone(t *testing.T) {
 	for _, c := range []struct{ old, new, address string }{
 		{"Front desk", "Back desk", "a::.name"}, {"A4", "A5", "a::section:Printer.paper"}, {": yes", ": no", "a::section:Screen.wide"},
-		{"paper=A4\r\n", "", "a::section:Printer.paper"}, {"x\r\n# spare", "x\r\ntray = 2\r\n# spare", "a::section:Printer.tray"}, {"# spare\r\n[Screen]\r\nwide : yes\r\n", "", "a::section:Screen"},
+		{"paper=A4\r\n", "", "a::section:Printer.paper"}, {"x\r\n# spare", "x\r\ntray = 2\r\n# spare", "a::section:Printer.tray"},
+		{"# spare\r\n[Screen]\r\nwide : yes\r\n", "", "a::section:Screen"},
 	} {
 		to := strings.Replace(desk, c.old, c.new, 1)
 		changes := element.Compare(read(t, INI(), desk), read(t, INI(), to)).Changes("a")
@@ -118,7 +122,8 @@ func tomlText(rnd *rand.Rand) string {
 	var b strings.Builder
 	entries := func(n int) {
 		for i := range rnd.IntN(n) {
-			fmt.Fprintf(&b, "k%d = %s\n", i, []string{"1", "true", `"a \" b"`, "[1, 2]", "'x'", "1979-05-27T07:32:00Z", "[[1], {a = 1}]", "{x = 1, y.z = \"q\"}"}[rnd.IntN(8)])
+			fmt.Fprintf(&b, "k%d = %s\n", i, []string{"1", "true", `"a \" b"`, "[1, 2]", "'x'", "1979-05-27T07:32:00Z", "[[1], {a = 1}]",
+				"{x = 1, y.z = \"q\"}"}[rnd.IntN(8)])
 			if rnd.IntN(4) == 0 {
 				b.WriteString("# a comment\n\n")
 			}

@@ -49,7 +49,8 @@ func (tomlSyntax) parse(src string) (*document, error) {
 		s := d.sections[len(d.sections)-1]
 		if e.Kind != unstable.KeyValue {
 			_, to := lineAt(src, last)
-			d.sections = append(d.sections, &section{path: path, item: e.Kind == unstable.ArrayTable, from: max(from, start), to: to, end: to})
+			d.sections = append(d.sections, &section{path: path, item: e.Kind == unstable.ArrayTable, from: max(from, start),
+				to: to, end: to})
 			continue
 		}
 		x := &entry{path: path, from: max(from, start)}

@@ -77,7 +77,8 @@ func shelf(rate float64) *biquad {
 	vh := math.Pow(10, gain/20)
 	vb := math.Pow(vh, 0.4996667741545416)
 	a0 := 1 + k/q + k*k
-	return &biquad{b0: (vh + vb*k/q + k*k) / a0, b1: 2 * (k*k - vh) / a0, b2: (vh - vb*k/q + k*k) / a0, a1: 2 * (k*k - 1) / a0, a2: (1 - k/q + k*k) / a0}
+	return &biquad{b0: (vh + vb*k/q + k*k) / a0, b1: 2 * (k*k - vh) / a0, b2: (vh - vb*k/q + k*k) / a0, a1: 2 * (k*k - 1) / a0,
+		a2: (1 - k/q + k*k) / a0}
 }
 
 // highPass is the second filter.

@@ -71,7 +71,8 @@ func (Kind) Facts(src kind.Source) ([]element.Prop, error) {
 	if err != nil {
 		return nil, err
 	}
-	return []element.Prop{{Name: "peak", Value: textValue(decibels(w.peak()) + " dBFS")}, {Name: "loudness", Value: textValue(loudnessText(w.loudness()))}}, nil
+	return []element.Prop{{Name: "peak", Value: textValue(decibels(w.peak()) + " dBFS")},
+		{Name: "loudness", Value: textValue(loudnessText(w.loudness()))}}, nil
 }
 
 // peak gives the greatest value of a sample.

@@ -148,7 +148,8 @@ func TestSamplesAreMeasured(t *testing.T) {
 	if got := measure(wavOf(rate, 1, longer)); !strings.HasPrefix(got, "2 s longer; it differs from 0.50 s to 2.50 s") {
 		t.Errorf("longer: %s", got)
 	}
-	if got := measure(tone(rate, 1, 2*rate, 440, 0.25)); !strings.Contains(got, "it differs") || !strings.Contains(got, "peak −6.0 → −12.0 dBFS") {
+	if got := measure(tone(rate, 1, 2*rate, 440, 0.25)); !strings.Contains(got, "it differs") ||
+		!strings.Contains(got, "peak −6.0 → −12.0 dBFS") {
 		t.Errorf("softer: %s", got)
 	}
 	if got := measure(tone(rate, 2, 2*rate, 440, 0.5)); !strings.Contains(got, "samples in another form") {

@@ -51,7 +51,8 @@ func readForm(body []byte) (f wavForm, err error) {
 	if len(body) < 16 {
 		return f, errShort
 	}
-	f = wavForm{binary.LittleEndian.Uint16(body), binary.LittleEndian.Uint16(body[2:]), binary.LittleEndian.Uint16(body[14:]), binary.LittleEndian.Uint32(body[4:])}
+	f = wavForm{binary.LittleEndian.Uint16(body), binary.LittleEndian.Uint16(body[2:]), binary.LittleEndian.Uint16(body[14:]),
+		binary.LittleEndian.Uint32(body[4:])}
 	if f.tag == wavOther && len(body) >= 26 {
 		f.tag = binary.LittleEndian.Uint16(body[24:])
 	}
@@ -62,7 +63,8 @@ func readForm(body []byte) (f wavForm, err error) {
 }
 
 // infoNames are the texts of RIFF INFO that people know.
-var infoNames = map[string]string{"INAM": "title", "IART": "artist", "ICMT": "comment", "ICOP": "copyright", "ICRD": "date", "ISFT": "software", "IGNR": "genre"}
+var infoNames = map[string]string{"INAM": "title", "IART": "artist", "ICMT": "comment", "ICOP": "copyright", "ICRD": "date",
+	"ISFT": "software", "IGNR": "genre"}
 
 func (p *parts) wav(data []byte) error {
 	var f wavForm

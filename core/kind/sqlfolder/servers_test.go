@@ -38,9 +38,12 @@ func tree(t *testing.T, k kind.Writer, f files) *element.Element {
 // and one of them a view, without any server.
 func TestBranchesOfDeclaredDatabasesMerge(t *testing.T) {
 	for _, k := range []kind.Writer{Postgres{}, MariaDB{}, Kind{}} {
-		base := files{"tables/tank.sql": "-- The tanks.\ncreate table tank (\n  id int primary key,\n  code text\n);\n", "tables/other.sql": "create table   other (id int primary key);\n"}
-		mine := files{"tables/tank.sql": strings.Replace(base["tables/tank.sql"], "  code text", "  code text,\n  depth int", 1), "tables/other.sql": base["tables/other.sql"]}
-		theirs := files{"tables/tank.sql": strings.Replace(base["tables/tank.sql"], "  code text", "  code text,\n  keeper text", 1), "tables/other.sql": base["tables/other.sql"], "views/v.sql": "create view v as select id from tank;\n"}
+		base := files{"tables/tank.sql": "-- The tanks.\ncreate table tank (\n  id int primary key,\n  code text\n);\n",
+			"tables/other.sql": "create table   other (id int primary key);\n"}
+		mine := files{"tables/tank.sql": strings.Replace(base["tables/tank.sql"], "  code text", "  code text,\n  depth int", 1),
+			"tables/other.sql": base["tables/other.sql"]}
+		theirs := files{"tables/tank.sql": strings.Replace(base["tables/tank.sql"], "  code text", "  code text,\n  keeper text", 1),
+			"tables/other.sql": base["tables/other.sql"], "views/v.sql": "create view v as select id from tank;\n"}
 		merged, conflicts := element.Merge("database", tree(t, k, base), tree(t, k, mine), tree(t, k, theirs), nil)
 		if len(conflicts) > 0 {
 			t.Errorf("%s: conflicts %v", k.Name(), conflicts)

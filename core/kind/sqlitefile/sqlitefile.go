@@ -108,7 +108,8 @@ func open(ctx context.Context, data []byte) (db *sql.DB, done func(), err error)
 	}
 	_, err = f.Write(data)
 	if err = errors.Join(err, f.Close()); err == nil {
-		u := url.URL{Scheme: "file", Path: filepath.ToSlash(f.Name()), RawQuery: "mode=ro&immutable=1&_pragma=trusted_schema(0)&_pragma=query_only(1)"}
+		u := url.URL{Scheme: "file", Path: filepath.ToSlash(f.Name()),
+			RawQuery: "mode=ro&immutable=1&_pragma=trusted_schema(0)&_pragma=query_only(1)"}
 		db, err = sql.Open("sqlite", u.String())
 	}
 	if err != nil {

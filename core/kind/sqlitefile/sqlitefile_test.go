@@ -55,7 +55,8 @@ func TestRowsAreElementsByTheirKeys(t *testing.T) {
 	}
 	root := read(t, src)
 	for address, want := range map[string]string{
-		"x::table:tank/row:1.name": "Reef", "x::table:tank/row:1.litres": "42000.5", "x::table:tank/row:2.litres": "null", "x::table:tank/row:7.name": "",
+		"x::table:tank/row:1.name": "Reef", "x::table:tank/row:1.litres": "42000.5", "x::table:tank/row:2.litres": "null",
+		"x::table:tank/row:7.name":                  "",
 		`x::table:feeding/row:"2, 2026-05-01".food`: "squid", "x::table:note/row:2.text": "one", "x::table:tank/column:name.type": "text",
 	} {
 		a, err := element.ParseAddress(address)
@@ -74,7 +75,8 @@ func TestRowsAreElementsByTheirKeys(t *testing.T) {
 
 func TestAnEditOfARowShowsAsThatField(t *testing.T) {
 	before := read(t, database(t, tanks))
-	after := read(t, database(t, tanks+"update tank set litres = 41000 where id = 1; delete from feeding where food = 'squid'; insert into tank (id, name) values (9, 'Rays'); vacuum;"))
+	after := read(t, database(t, tanks+"update tank set litres = 41000 where id = 1; delete from feeding where food = 'squid'; insert "+
+		"into tank (id, name) values (9, 'Rays'); vacuum;"))
 	var got []string
 	for _, c := range element.Compare(before, after).Changes("tanks.db") {
 		got = append(got, string(c.Kind)+" "+strings.TrimPrefix(c.Address.String(), "tanks.db::"))
@@ -86,7 +88,8 @@ func TestAnEditOfARowShowsAsThatField(t *testing.T) {
 }
 
 func TestManyRowsAreTold(t *testing.T) {
-	many := "create table n (i integer primary key, v); with recursive c(i) as (select 1 union all select i + 1 from c where i < 200001) insert into n select i, i from c;"
+	many := "create table n (i integer primary key, v); with recursive c(i) as (select 1 union all select i + 1 from c where i < 200001) " +
+		"insert into n select i, i from c;"
 	before, after := read(t, database(t, many)), read(t, database(t, many+"update n set v = 0 where i = 77;"))
 	d := element.Compare(before, after)
 	if d == nil || len(before.Children[0].Children) != 2 || before.Children[0].Prop("rows").Text() != "200001" {

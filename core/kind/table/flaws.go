@@ -18,7 +18,8 @@ func (Kind) Flaws(data []byte) []string {
 	var out []string
 	for _, r := range t.records[1:] {
 		if len(r.fields) != len(t.columns) {
-			out = append(out, fmt.Sprintf("a line has another number of fields than there are columns: %s", strings.Join(r.fields, string(t.sep))))
+			out = append(out, fmt.Sprintf("a line has another number of fields than there are columns: %s",
+				strings.Join(r.fields, string(t.sep))))
 		}
 	}
 	return out

@@ -40,11 +40,13 @@ const tanks = "\ufeffid;name;litres\r\n1;\"Reef\";42000\r\n2;\"Kelp; forest\";31
 
 func TestATableIsReadByItsKeys(t *testing.T) {
 	root := read(t, tanks)
-	if root.Ordered || len(root.Children) != 4 || root.Children[2].Key != "2" || root.Children[2].Prop("name").Text() != "Kelp; forest" || !root.Children[3].Prop("litres").IsAbsent() || len(root.Children[0].Children) != 3 {
+	if root.Ordered || len(root.Children) != 4 || root.Children[2].Key != "2" || root.Children[2].Prop("name").Text() != "Kelp; forest" ||
+		!root.Children[3].Prop("litres").IsAbsent() || len(root.Children[0].Children) != 3 {
 		t.Errorf("%s", root.Dump())
 	}
 	for text, keys := range map[string]string{
-		"name,litres\nReef,1\nKelp,2\n": "Reef Kelp", "litres,name\n1,Reef\n1,Kelp\n": "Reef Kelp", "a,b\n1,2\n1,3\n": " ", "a\tb\nx\ty": "", "a,id\n1,\n2,3\n": " 3", "tank_id,n\n7,1\n8,1\n": "7 8", "id,n\n1,a\n1,b\n": "1 1~2", "a,\"b\nc\"\n": "-",
+		"name,litres\nReef,1\nKelp,2\n": "Reef Kelp", "litres,name\n1,Reef\n1,Kelp\n": "Reef Kelp", "a,b\n1,2\n1,3\n": " ",
+		"a\tb\nx\ty": "", "a,id\n1,\n2,3\n": " 3", "tank_id,n\n7,1\n8,1\n": "7 8", "id,n\n1,a\n1,b\n": "1 1~2", "a,\"b\nc\"\n": "-",
 	} {
 		if !(Kind{}).Claims("x.csv", []byte(text)) {
 			if keys != "-" {

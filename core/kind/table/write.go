@@ -180,7 +180,8 @@ func (w *writer) text() string {
 	out := w.out.String()
 	switch {
 	case w.open && w.ended:
-		if last := strings.TrimSuffix(strings.TrimSuffix(out, "\n"), "\r"); !strings.HasSuffix(last, "\n") { // an empty line is one by its end alone
+		// an empty line is one by its end alone
+		if last := strings.TrimSuffix(strings.TrimSuffix(out, "\n"), "\r"); !strings.HasSuffix(last, "\n") {
 			out = last
 		}
 	case !w.open && !w.ended:

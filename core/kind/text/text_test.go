@@ -19,7 +19,8 @@ func read(t *testing.T, s string) (kind.FileSource, *element.Element) {
 }
 
 func TestWritingAnotherTreeGivesItsText(t *testing.T) {
-	texts := []string{"", "\n", "one", "one\n", "one\ntwo\n", "one\r\ntwo\r\n", "one\r\ntwo\nthree", "\ufeffone\n\n\ntwo", "one\ntwo\nthree\n", "a\rb\n", "one\r"}
+	texts := []string{"", "\n", "one", "one\n", "one\ntwo\n", "one\r\ntwo\r\n", "one\r\ntwo\nthree", "\ufeffone\n\n\ntwo",
+		"one\ntwo\nthree\n", "a\rb\n", "one\r"}
 	for _, from := range texts {
 		for _, to := range texts {
 			src, _ := read(t, from)

@@ -43,7 +43,8 @@ func (k Kind) Align(b, m, t *element.Element) (*kind.Alignment, error) {
 		to   **element.Element
 		lane func(ground) lane
 	}{{b, &a.Base, ofBase}, {m, &a.Mine, ofMine}, {t, &a.Theirs, ofTheirs}} {
-		out, err := (&mover{sheets: sheets, to: func(g ground, n, _ int) (int, bool) { return v.lane(g).common(n), true }, lane: v.lane}).tree(v.from)
+		out, err := (&mover{sheets: sheets, to: func(g ground, n, _ int) (int, bool) { return v.lane(g).common(n), true },
+			lane: v.lane}).tree(v.from)
 		if err != nil {
 			return nil, err
 		}
@@ -317,7 +318,8 @@ func (m *mover) ref(home string, r ref) (ref, error) {
 			return r, fmt.Errorf("a formula refers to %s, which does not stand together any more", r)
 		}
 	}
-	if len(out.ends) == 2 && (out.ends[0].row > out.ends[1].row || out.ends[0].col > out.ends[1].col) && r.ends[0].row <= r.ends[1].row && r.ends[0].col <= r.ends[1].col {
+	if len(out.ends) == 2 && (out.ends[0].row > out.ends[1].row || out.ends[0].col > out.ends[1].col) && r.ends[0].row <= r.ends[1].row &&
+		r.ends[0].col <= r.ends[1].col {
 		return r, fmt.Errorf("a formula refers to %s, which was taken away", r)
 	}
 	return out, nil
@@ -446,7 +448,8 @@ func (m *mover) sheet(s *element.Element) (*element.Element, error) {
 // a formula.
 var (
 	cellLists = map[string]bool{"ref": true, "sqref": true, "activeCell": true, "topLeftCell": true}
-	formulas  = map[string]bool{"f": true, "formula": true, "formula1": true, "formula2": true, "definedName": true, "sqref": true, "calculatedColumnFormula": true, "totalsRowFormula": true}
+	formulas  = map[string]bool{"f": true, "formula": true, "formula1": true, "formula2": true, "definedName": true, "sqref": true,
+		"calculatedColumnFormula": true, "totalsRowFormula": true}
 )
 
 // unmoved are parts that speak of cells in ways that can't be followed.

@@ -23,9 +23,11 @@ func sheetOfRows(rows, put int) *element.Element {
 			at++
 		}
 		for col, v := range []string{name, strconv.Itoa(i % 7), strconv.Itoa(i % 3)} {
-			s.Add(&element.Element{Type: "cell", Key: columnName(col+1) + strconv.Itoa(at), Firm: true, Props: []element.Prop{{Name: valueProperty, Value: element.TextValue(v)}}})
+			s.Add(&element.Element{Type: "cell", Key: columnName(col+1) + strconv.Itoa(at), Firm: true,
+				Props: []element.Prop{{Name: valueProperty, Value: element.TextValue(v)}}})
 		}
-		s.Add(&element.Element{Type: "cell", Key: "D" + strconv.Itoa(at), Firm: true, Props: []element.Prop{{Name: formulaProperty, Value: element.TextValue(fmt.Sprintf("B%d*2+SUM(B1:B%d)", at, at))}}})
+		s.Add(&element.Element{Type: "cell", Key: "D" + strconv.Itoa(at), Firm: true,
+			Props: []element.Prop{{Name: formulaProperty, Value: element.TextValue(fmt.Sprintf("B%d*2+SUM(B1:B%d)", at, at))}}})
 	}
 	return (&element.Element{Type: "workbook"}).Add(s)
 }

@@ -23,7 +23,8 @@ type sheetWriter struct {
 }
 
 func (w *writer) sheetWriter(part string) *sheetWriter {
-	s := &sheetWriter{w, &element.Element{Type: "sheetData", Ordered: true, Firm: true}, map[string]*element.Element{}, map[string]*element.Element{}, map[int]*element.Element{}, map[string]bool{}}
+	s := &sheetWriter{w, &element.Element{Type: "sheetData", Ordered: true, Firm: true}, map[string]*element.Element{},
+		map[string]*element.Element{}, map[int]*element.Element{}, map[string]bool{}}
 	at := slices.IndexFunc(w.sheets, func(x sheet) bool { return x.part == part })
 	if at < 0 {
 		return s

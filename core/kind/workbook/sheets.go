@@ -62,7 +62,8 @@ func (b *book) unnumbered(top *element.Element) *element.Element {
 		if b.part(e.Prop("name").Text()) == "" {
 			return
 		}
-		e.Props = slices.DeleteFunc(slices.Clone(e.Props), func(p element.Prop) bool { return p.Name == "sheetId" || p.Value.Text() == linked.Below })
+		e.Props = slices.DeleteFunc(slices.Clone(e.Props),
+			func(p element.Prop) bool { return p.Name == "sheetId" || p.Value.Text() == linked.Below })
 		e.Children = slices.DeleteFunc(slices.Clone(e.Children), func(c *element.Element) bool { return c.Type == "Relationship" })
 		e.Key, e.Firm = e.Prop("name").Text(), true
 	})
@@ -182,8 +183,9 @@ func (w *writer) entries(top *element.Element, parts map[string]string) *element
 		e.Set("sheetId", element.TextValue(id))
 		e.Set(reference, element.TextValue(linked.Below))
 		e.Props = slices.DeleteFunc(e.Props, func(p element.Prop) bool { return p.Value.IsAbsent() })
-		e.Children = append(slices.Clone(e.Children), &element.Element{Type: "Relationship", Key: reference, Firm: true, Props: []element.Prop{
-			{Name: "Type", Value: element.TextValue("http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet")},
-			{Name: "Target", Value: element.TextValue(toSheet + name)}}})
+		e.Children = append(slices.Clone(e.Children), &element.Element{Type: "Relationship", Key: reference, Firm: true,
+			Props: []element.Prop{
+				{Name: "Type", Value: element.TextValue("http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet")},
+				{Name: "Target", Value: element.TextValue(toSheet + name)}}})
 	})
 }

@@ -239,11 +239,13 @@ func (s *styles) numberID(code string) (string, error) {
 			}
 		}
 	} else {
-		l = &element.Element{Type: "numFmts", Ordered: true, Firm: true, Props: []element.Prop{{Name: "count", Value: element.TextValue("0")}}}
+		l = &element.Element{Type: "numFmts", Ordered: true, Firm: true,
+			Props: []element.Prop{{Name: "count", Value: element.TextValue("0")}}}
 		s.sheet.Children = append([]*element.Element{l}, s.sheet.Children...)
 	}
 	id := strconv.Itoa(next)
-	_, err := s.append("numFmts", &element.Element{Type: "numFmt", Ordered: true, Firm: true, Props: []element.Prop{{Name: "numFmtId", Value: element.TextValue(id)}, {Name: "formatCode", Value: element.TextValue(code)}}})
+	_, err := s.append("numFmts", &element.Element{Type: "numFmt", Ordered: true, Firm: true,
+		Props: []element.Prop{{Name: "numFmtId", Value: element.TextValue(id)}, {Name: "formatCode", Value: element.TextValue(code)}}})
 	return id, err
 }
 

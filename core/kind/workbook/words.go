@@ -32,7 +32,8 @@ func (Kind) Say(property string, v element.Value) string {
 			words = append(words, strings.TrimSpace("filled "+color(child(p, "fgColor"))))
 		}
 	}
-	if border := child(e, "border"); border != nil && slices.ContainsFunc(border.Children, func(c *element.Element) bool { return !c.Prop("style").IsAbsent() }) {
+	if border := child(e, "border"); border != nil &&
+		slices.ContainsFunc(border.Children, func(c *element.Element) bool { return !c.Prop("style").IsAbsent() }) {
 		words = append(words, "with a border")
 	}
 	if a := child(e, "alignment"); a != nil {

@@ -203,7 +203,8 @@ func (b *book) view() *element.Element {
 	}
 	rest := b.lift(out.Children)
 	for _, style := range b.styles.named {
-		out.Add(&element.Element{Type: "named-style", Key: style.name, Firm: true, Props: []element.Prop{{Name: "style", Value: element.TextValue(style.text)}}})
+		out.Add(&element.Element{Type: "named-style", Key: style.name, Firm: true,
+			Props: []element.Prop{{Name: "style", Value: element.TextValue(style.text)}}})
 	}
 	element.Distinguish(out.Children)
 	for _, p := range linked.Without(rest, func(name string) bool { return name == calcPart }).Children {
@@ -231,7 +232,8 @@ func leadsToOrder(r *element.Element) bool {
 
 // speaksOfNumbers reports whether a part may refer to formats and sheets by number.
 func speaksOfNumbers(part string) bool {
-	return part == workbookPart || strings.HasPrefix(part, "xl/worksheets/") && strings.HasSuffix(part, ".xml") || strings.HasPrefix(part, "xl/tables/")
+	return part == workbookPart || strings.HasPrefix(part, "xl/worksheets/") && strings.HasSuffix(part, ".xml") ||
+		strings.HasPrefix(part, "xl/tables/")
 }
 
 // without gives a part whose root element lacks children of some types.
@@ -396,7 +398,8 @@ func formulaOf(f *element.Element, at string, shared map[string]sharedFormula) s
 	case "":
 		return words
 	}
-	return words + sharedMark + spell(&element.Element{Type: "f", Props: slices.DeleteFunc(slices.Clone(f.Props), func(p element.Prop) bool { return p.Name == "text" })})
+	return words + sharedMark + spell(&element.Element{Type: "f",
+		Props: slices.DeleteFunc(slices.Clone(f.Props), func(p element.Prop) bool { return p.Name == "text" })})
 }
 
 // sharedMark stands before what a formula says beside its text; such a formula is never

@@ -66,7 +66,8 @@ func TestFormatsOfConditionsAreKnownByWhatTheySay(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		return f.SetConditionalFormat("Sheet1", cells, []excelize.ConditionalFormatOptions{{Type: "cell", Criteria: ">", Format: &id, Value: "3"}})
+		return f.SetConditionalFormat("Sheet1", cells,
+			[]excelize.ConditionalFormatOptions{{Type: "cell", Criteria: ">", Format: &id, Value: "3"}})
 	}
 	base := made(t, func(*excelize.File) error { return nil })
 	mine := made(t, func(f *excelize.File) error {
@@ -74,7 +75,8 @@ func TestFormatsOfConditionsAreKnownByWhatTheySay(t *testing.T) {
 	})
 	theirs := made(t, func(f *excelize.File) error {
 		style, err := f.NewStyle(&excelize.Style{NumFmt: 4, Font: &excelize.Font{Italic: true}})
-		return errors.Join(err, f.SetCellValue("Sheet1", "C1", 7.5), f.SetCellStyle("Sheet1", "C1", "C1", style), f.SetCellFormula("Sheet1", "C2", "A1*2"))
+		return errors.Join(err, f.SetCellValue("Sheet1", "C1", 7.5), f.SetCellStyle("Sheet1", "C1", "C1", style),
+			f.SetCellFormula("Sheet1", "C2", "A1*2"))
 	})
 	f := merged(t, base, theirs, mine)
 	formats, err := f.GetConditionalFormats("Sheet1")

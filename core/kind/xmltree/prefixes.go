@@ -58,7 +58,8 @@ func (p *prefixes) endTag(string, int, int) error {
 
 func (p *prefixes) use(name string) {
 	prefix, _, ok := strings.Cut(name, ":")
-	if !ok || prefix == "xml" || prefix == "xmlns" || slices.ContainsFunc(p.bound, func(b []string) bool { return slices.Contains(b, prefix) }) {
+	if !ok || prefix == "xml" || prefix == "xmlns" ||
+		slices.ContainsFunc(p.bound, func(b []string) bool { return slices.Contains(b, prefix) }) {
 		return
 	}
 	if flaw := fmt.Sprintf("the prefix %s is bound to no namespace", prefix); !slices.Contains(p.found, flaw) {

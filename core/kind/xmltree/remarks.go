@@ -41,7 +41,8 @@ func (l *listener) other(from, to int) {
 		return
 	}
 	r := kind.Remark{Text: strings.ReplaceAll(l.src[from:to], "\r\n", "\n")}
-	if between := l.src[l.ended:from]; l.last != "" && blank(between) && !strings.Contains(between, "\n") && to < len(l.src) && strings.HasPrefix(strings.TrimLeft(l.src[to:], " \t\r"), "\n") {
+	if between := l.src[l.ended:from]; l.last != "" && blank(between) && !strings.Contains(between, "\n") && to < len(l.src) &&
+		strings.HasPrefix(strings.TrimLeft(l.src[to:], " \t\r"), "\n") {
 		r.Of = "behind " + l.last
 		l.found = append(l.found[:len(l.found):len(l.found)], r)
 		if l.above == len(l.found)-1 {

@@ -147,7 +147,8 @@ func (s *scanner) decode(raw string, at int, attribute bool) (string, error) {
 func forbidden(s string) int {
 	for i := 0; i < len(s); i++ {
 		c := s[i]
-		if c < ' ' && c != '\t' && c != '\n' && c != '\r' || c == 0xEF && (strings.HasPrefix(s[i:], "\uFFFE") || strings.HasPrefix(s[i:], "\uFFFF")) {
+		if c < ' ' && c != '\t' && c != '\n' && c != '\r' || c == 0xEF &&
+			(strings.HasPrefix(s[i:], "\uFFFE") || strings.HasPrefix(s[i:], "\uFFFF")) {
 			return i
 		}
 	}

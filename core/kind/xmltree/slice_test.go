@@ -10,7 +10,8 @@ import (
 
 // TestSlicesAreTheBytesOfElements takes every element out in turn and puts it back.
 func TestSlicesAreTheBytesOfElements(t *testing.T) {
-	for _, doc := range []string{rounds, `<?xml version="1.0" encoding="ISO-8859-1"?><a><b>` + "f\xfcr" + `</b><c/></a>`, `<a>text<b/>more <!-- c --><c d="1">x</c> </a>`} {
+	for _, doc := range []string{rounds, `<?xml version="1.0" encoding="ISO-8859-1"?><a><b>` + "f\xfcr" + `</b><c/></a>`,
+		`<a>text<b/>more <!-- c --><c d="1">x</c> </a>`} {
 		var taken []string
 		count := 0
 		for pick := 0; pick <= count; pick++ {
@@ -42,7 +43,8 @@ func TestSlicesAreTheBytesOfElements(t *testing.T) {
 		}
 	}
 	lost := errors.New("lost")
-	if _, err := (Kind{}).Unslice([]byte(`<a><?oaken-part x?></a>`), func(string) ([]byte, error) { return nil, lost }); !errors.Is(err, lost) {
+	if _, err := (Kind{}).Unslice([]byte(`<a><?oaken-part x?></a>`), func(string) ([]byte, error) { return nil, lost }); !errors.Is(err,
+		lost) {
 		t.Errorf("a part that is not there: %v", err)
 	}
 }

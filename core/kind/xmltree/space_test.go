@@ -12,8 +12,10 @@ import (
 // the layout as none, the same way whether a document is only read or written too.
 func TestBlanksBetweenWordsAreText(t *testing.T) {
 	for doc, texts := range map[string]int{
-		"<p><b>big</b> <i>old</i></p>": 1, "<p>a <b>big</b> <i>old</i> fish</p>": 3, "<p><b>big</b>\n  <i>old</i></p>": 0, "<p><x/> <y/></p>": 0,
-		"<p> <b>big</b> </p>": 0, "<p><s><t>big</t></s> <s>old</s></p>": 1, "<p><b>big</b> <!-- c --> <i>old</i></p>": 1, "<p><b> </b> <i>old</i></p>": 0, "<p>a<br/> <i>old</i></p>": 1,
+		"<p><b>big</b> <i>old</i></p>": 1, "<p>a <b>big</b> <i>old</i> fish</p>": 3, "<p><b>big</b>\n  <i>old</i></p>": 0,
+		"<p><x/> <y/></p>":    0,
+		"<p> <b>big</b> </p>": 0, "<p><s><t>big</t></s> <s>old</s></p>": 1, "<p><b>big</b> <!-- c --> <i>old</i></p>": 1,
+		"<p><b> </b> <i>old</i></p>": 0, "<p>a<br/> <i>old</i></p>": 1,
 	} {
 		root := tree(t, doc)
 		d, err := parse([]byte(doc))

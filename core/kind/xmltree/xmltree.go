@@ -33,7 +33,8 @@ func (Kind) About() string {
 
 // Claims takes what begins like XML.
 func (Kind) Claims(path string, head []byte) bool {
-	if bytes.HasPrefix(head, []byte("\xff\xfe<\x00?\x00x\x00")) || bytes.HasPrefix(head, []byte("\xfe\xff\x00<\x00?\x00x")) || bytes.HasPrefix(head, []byte("<\x00?\x00x\x00m\x00")) {
+	if bytes.HasPrefix(head, []byte("\xff\xfe<\x00?\x00x\x00")) || bytes.HasPrefix(head, []byte("\xfe\xff\x00<\x00?\x00x")) ||
+		bytes.HasPrefix(head, []byte("<\x00?\x00x\x00m\x00")) {
 		return true
 	}
 	head = bytes.TrimLeft(bytes.TrimPrefix(head, []byte("\ufeff")), " \t\r\n")
@@ -41,7 +42,8 @@ func (Kind) Claims(path string, head []byte) bool {
 		return true
 	}
 	lower := strings.ToLower(path)
-	return bytes.HasPrefix(head, []byte("<")) && (strings.HasSuffix(lower, ".xml") || strings.HasSuffix(lower, ".svg") || strings.HasSuffix(lower, ".rels"))
+	return bytes.HasPrefix(head, []byte("<")) && (strings.HasSuffix(lower, ".xml") || strings.HasSuffix(lower, ".svg") ||
+		strings.HasSuffix(lower, ".rels"))
 }
 
 // Weigh counts tags.
@@ -113,7 +115,8 @@ func elementOf(n *node, o origins) *element.Element {
 
 // runOf gives the element of a run of text among elements.
 func runOf(text string) *element.Element {
-	return &element.Element{Type: "text", Props: []element.Prop{{Name: textProperty, Value: element.TextValue(text)}}, Gist: strings.TrimSpace(text)}
+	return &element.Element{Type: "text", Props: []element.Prop{{Name: textProperty, Value: element.TextValue(text)}},
+		Gist: strings.TrimSpace(text)}
 }
 
 // leaf says that no element is inside.

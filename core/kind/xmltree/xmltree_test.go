@@ -67,7 +67,8 @@ func TestOneEditChangesItsBytesAlone(t *testing.T) {
 }
 
 func TestAdditionsAreLaidOutLikeTheirNeighbours(t *testing.T) {
-	to := strings.Replace(rounds, "\t<empty></empty>\n", "\t<empty></empty>\n\t<round id=\"night\">\n\t\t<task name=\"lights\">Off</task>\n\t</round>\n", 1)
+	to := strings.Replace(rounds, "\t<empty></empty>\n",
+		"\t<empty></empty>\n\t<round id=\"night\">\n\t\t<task name=\"lights\">Off</task>\n\t</round>\n", 1)
 	if got := write(t, rounds, tree(t, to)); got != to {
 		t.Errorf("got\n%s", got)
 	}
@@ -92,7 +93,8 @@ func TestHostileDocumentsAreRefused(t *testing.T) {
 	for name, s := range map[string]string{
 		"empty": "", "no root": "<!-- x -->", "open": "<a><b></b>", "crossed": "<a><b></a></b>", "two roots": "<a/><b/>",
 		"entity":    `<!DOCTYPE a [<!ENTITY e "eeee"><!ENTITY f "&e;&e;">]><a>&f;</a>`,
-		"attribute": `<a b="1" b="2"/>`, "deep": strings.Repeat("<a>", 10_000), "encoding": `<?xml version="1.0" encoding="no-such"?><a/>`, "control": "<a>\x01</a>", "cut": "\xff\xfe<\x00a\x00/\x00>", "text": "<a/>x",
+		"attribute": `<a b="1" b="2"/>`, "deep": strings.Repeat("<a>", 10_000), "encoding": `<?xml version="1.0" encoding="no-such"?><a/>`,
+		"control": "<a>\x01</a>", "cut": "\xff\xfe<\x00a\x00/\x00>", "text": "<a/>x",
 	} {
 		if _, err := (Kind{}).Read(source(s)); err == nil {
 			t.Errorf("%s is taken", name)
@@ -178,7 +180,8 @@ func BenchmarkRead(b *testing.B) {
 }
 
 func TestTextBesideComments(t *testing.T) {
-	r, err := Kind{}.Read(kind.FileSource{Name: "a.xml", Data: []byte("<a><b>one<!-- c --> two<![CDATA[ <three>]]></b><c> x <d/> y </c></a>")})
+	r, err := Kind{}.Read(kind.FileSource{Name: "a.xml",
+		Data: []byte("<a><b>one<!-- c --> two<![CDATA[ <three>]]></b><c> x <d/> y </c></a>")})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -41,7 +41,8 @@ func (w *editor) apply(from, to int) (string, error) {
 			return "", errPlace
 		}
 		b.WriteString(w.doc.src[at:s.from])
-		if s.from == s.to && strings.HasSuffix(s.text, "\n") && b.Len() > 0 && !strings.HasSuffix(b.String(), "\n") && w.doc.lineStart(s.from) != s.from {
+		if s.from == s.to && strings.HasSuffix(s.text, "\n") && b.Len() > 0 && !strings.HasSuffix(b.String(), "\n") &&
+			w.doc.lineStart(s.from) != s.from {
 			b.WriteByte('\n')
 		}
 		b.WriteString(s.text)
@@ -618,7 +619,8 @@ var former = map[string]bool{"y": true, "n": true, "yes": true, "no": true, "on"
 
 // plain reports whether a text can stand without quotes.
 func plain(s string) bool {
-	if s == "" || former[strings.ToLower(s)] || strings.ContainsAny(s, "\n\r\t") || strings.TrimSpace(s) != s || len(s) > 1000 || !printable(s) {
+	if s == "" || former[strings.ToLower(s)] || strings.ContainsAny(s, "\n\r\t") || strings.TrimSpace(s) != s || len(s) > 1000 ||
+		!printable(s) {
 		return false
 	}
 	var n yaml.Node
@@ -626,7 +628,8 @@ func plain(s string) bool {
 		return false
 	}
 	v := n.Content[0].Content[1]
-	return v.Kind == yaml.ScalarNode && v.Style == 0 && v.ShortTag() == "!!str" && v.Value == s && v.LineComment == "" && n.Content[0].Content[0].Value == "k"
+	return v.Kind == yaml.ScalarNode && v.Style == 0 && v.ShortTag() == "!!str" && v.Value == s && v.LineComment == "" &&
+		n.Content[0].Content[0].Value == "k"
 }
 
 // doubleQuoted writes a text in JSON's form, which YAML takes.
@@ -642,7 +645,8 @@ func doubleQuoted(s string) string {
 // what stands before the key.
 func literal(v element.Value, like, lead string) string {
 	s := v.Text()
-	if v.Sort() != element.Text || !strings.HasPrefix(like, "|") || strings.HasPrefix(s, " ") || strings.TrimRight(s, "\n") == "" || !printable(strings.ReplaceAll(s, "\n", "")) {
+	if v.Sort() != element.Text || !strings.HasPrefix(like, "|") || strings.HasPrefix(s, " ") || strings.TrimRight(s, "\n") == "" ||
+		!printable(strings.ReplaceAll(s, "\n", "")) {
 		return scalar(v, `"`)
 	}
 	head := "|"

@@ -276,7 +276,8 @@ func (d *document) member(e *element.Element, key string, m *node, depth int) er
 }
 
 func scalars(y *yaml.Node) bool {
-	return y.Style&yaml.TaggedStyle == 0 && y.Anchor == "" && !slices.ContainsFunc(y.Content, func(c *yaml.Node) bool { return c.Kind != yaml.ScalarNode })
+	return y.Style&yaml.TaggedStyle == 0 && y.Anchor == "" &&
+		!slices.ContainsFunc(y.Content, func(c *yaml.Node) bool { return c.Kind != yaml.ScalarNode })
 }
 
 func (d *document) sequence(e *element.Element, n *node, depth int) error {

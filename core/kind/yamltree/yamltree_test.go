@@ -53,10 +53,14 @@ rota:
 
 func TestOneEditChangesItsBytesAlone(t *testing.T) {
 	for _, c := range []struct{ old, new, address string }{
-		{"Reef exhibit ", "Kelp exhibit ", "a::.title"}, {`"on"`, `"off: all"`, "a::.light"}, {"empty:", "empty: full", "a::.empty"}, {"depth: 3", "depth: 4", "a::object:defaults.depth"},
-		{"42000", "41000", "a::list:tanks/item:Lagoon.litres"}, {"26.5", "27", "a::list:tanks/item:Kelp/object:limits.high"}, {"      # twice\n", "      thrice\n", "a::list:tanks/item:Kelp.note"},
-		{"    litres: 9000\n", "", "a::list:tanks/item:Kelp.litres"}, {"    litres: 0\n", "    litres: 0\n    closed: true\n", "a::list:tanks/item:Cave.closed"},
-		{"  # the last one\n  - name: Cave\n    litres: 0\n", "", "a::list:tanks/item:Cave"}, {"tuesday: Tarek\n", "tuesday: Tarek\n  wednesday: Odalys\n", "a::object:rota.wednesday"},
+		{"Reef exhibit ", "Kelp exhibit ", "a::.title"}, {`"on"`, `"off: all"`, "a::.light"}, {"empty:", "empty: full", "a::.empty"},
+		{"depth: 3", "depth: 4", "a::object:defaults.depth"},
+		{"42000", "41000", "a::list:tanks/item:Lagoon.litres"}, {"26.5", "27", "a::list:tanks/item:Kelp/object:limits.high"},
+		{"      # twice\n", "      thrice\n", "a::list:tanks/item:Kelp.note"},
+		{"    litres: 9000\n", "", "a::list:tanks/item:Kelp.litres"}, {"    litres: 0\n", "    litres: 0\n    closed: true\n",
+			"a::list:tanks/item:Cave.closed"},
+		{"  # the last one\n  - name: Cave\n    litres: 0\n", "", "a::list:tanks/item:Cave"}, {"tuesday: Tarek\n",
+			"tuesday: Tarek\n  wednesday: Odalys\n", "a::object:rota.wednesday"},
 		{"  - name: Cave\n    litres: 0\n", "  - name: Cave\n    litres: 0\n  - name: Shore\n    litres: 7\n", "a::list:tanks/item:Shore"},
 		{"rota:\n  monday: !person Imke\n  tuesday: Tarek\n", "", "a::object:rota"},
 	} {
@@ -94,12 +98,14 @@ func text(rnd *rand.Rand, indent string, depth int) string {
 		case c == 1 && depth < 3:
 			b.WriteString("\n")
 			for j := range 1 + rnd.IntN(3) {
-				fmt.Fprintf(&b, "%s  - id: i%d\n%s", indent, j+rnd.IntN(2)*5, strings.Repeat(text(rnd, indent+"    ", depth+2), rnd.IntN(2)))
+				fmt.Fprintf(&b, "%s  - id: i%d\n%s", indent, j+rnd.IntN(2)*5,
+					strings.Repeat(text(rnd, indent+"    ", depth+2), rnd.IntN(2)))
 			}
 		case c == 2:
 			fmt.Fprintf(&b, "\n%s  - a\n%s  - %d\n", indent, indent, rnd.IntN(3))
 		default:
-			b.WriteString([]string{" plain words\n", " 'it''s'\n", " \"a\\tb\"\n", " 1.50\n", " true\n", " {x: 1, y: [a, b]}\n", " [1, {z: 2}]\n", "\n", " |\n" + indent + "    one\n" + indent + "    two\n", " ~\n"}[rnd.IntN(10)])
+			b.WriteString([]string{" plain words\n", " 'it''s'\n", " \"a\\tb\"\n", " 1.50\n", " true\n", " {x: 1, y: [a, b]}\n",
+				" [1, {z: 2}]\n", "\n", " |\n" + indent + "    one\n" + indent + "    two\n", " ~\n"}[rnd.IntN(10)])
 		}
 	}
 	return b.String()
@@ -133,7 +139,8 @@ func TestFilesBecomeOthers(t *testing.T) {
 }
 
 func TestWhatIsNotWellFormedIsRefused(t *testing.T) {
-	for _, s := range []string{"a: 1\na: 2\n", "a: [1\n", "? [x]\n: 1\n", "a: *nothing\n", "\tx: 1\n", "a: \xff\n", strings.Repeat("[", 1000) + strings.Repeat("]", 1000)} {
+	for _, s := range []string{"a: 1\na: 2\n", "a: [1\n", "? [x]\n: 1\n", "a: *nothing\n", "\tx: 1\n", "a: \xff\n",
+		strings.Repeat("[", 1000) + strings.Repeat("]", 1000)} {
 		if r, err := (Kind{}).Read(source(s)); err == nil {
 			t.Errorf("%q is taken:\n%s", s, r.Root.Dump())
 		}

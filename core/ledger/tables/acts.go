@@ -95,7 +95,8 @@ type Done struct {
 }
 
 var trail = &table[Done]{name: "trail", since: 7, bind: func(d *Done) []column {
-	return []column{serial("id", number(&d.ID)), col("verb", text(&d.Verb)), col("subject", text(&d.Subject)), col("person", text(&d.Person)),
+	return []column{serial("id", number(&d.ID)), col("verb", text(&d.Verb)), col("subject", text(&d.Subject)),
+		col("person", text(&d.Person)),
 		col("workspace", text(&d.Workspace)), col("time", moment(&d.Time))}
 }}
 

@@ -5,7 +5,8 @@ import "oakenchest/core/ledger"
 // Approvals, bookings, and promotions that are being settled.
 
 var approvals = &table[ledger.Assent]{name: "approvals", since: 5, bind: func(a *ledger.Assent) []column {
-	return []column{serial("id", number(&a.ID)), col("environment", text(&a.Environment)), col("commit_id", id(&a.Commit)), col("person", text(&a.Person)),
+	return []column{serial("id", number(&a.ID)), col("environment", text(&a.Environment)), col("commit_id", id(&a.Commit)),
+		col("person", text(&a.Person)),
 		col("time", moment(&a.Time)), col("text", text(&a.Text)), col("withdrawn", flag(&a.Withdrawn))}
 }, indexes: []index{{name: "approvals_environment", on: "(environment, commit_id)", since: 5}}}
 
@@ -34,7 +35,8 @@ func (tx *Tx) Assents(environment string, commit ledger.ID) ([]ledger.Assent, er
 	if err != nil {
 		return nil, err
 	}
-	trees, err := list(tx, approvedTrees, "where approval in (select id from approvals where environment = ? and commit_id = ?)", environment, commit.String())
+	trees, err := list(tx, approvedTrees, "where approval in (select id from approvals where environment = ? and commit_id = ?)",
+		environment, commit.String())
 	last := map[string]int64{}
 	for _, a := range rows {
 		last[a.Person] = a.ID
@@ -55,8 +57,10 @@ func (tx *Tx) Assents(environment string, commit ledger.ID) ([]ledger.Assent, er
 }
 
 var bookings = &table[ledger.Booking]{name: "bookings", since: 5, bind: func(b *ledger.Booking) []column {
-	return []column{serial("id", number(&b.ID)), col("environment", text(&b.Environment)), col("lane", text(&b.Lane)), col("person", text(&b.Person)),
-		col("workspace", text(&b.Workspace)), col("asked", moment(&b.Asked)), col("begins", moment(&b.Begins)), col("ends", moment(&b.Ends)),
+	return []column{serial("id", number(&b.ID)), col("environment", text(&b.Environment)), col("lane", text(&b.Lane)),
+		col("person", text(&b.Person)),
+		col("workspace", text(&b.Workspace)), col("asked", moment(&b.Asked)), col("begins", moment(&b.Begins)), col("ends",
+			moment(&b.Ends)),
 		col("lasts", span(&b.Lasts)), col("note", text(&b.Note)), col("ended", moment(&b.Ended))}
 }, indexes: []index{{name: "bookings_environment", on: "(environment, id)", since: 5}}}
 
@@ -77,7 +81,8 @@ type settling struct {
 }
 
 var pending = &table[settling]{name: "pending", since: 6, bind: func(s *settling) []column {
-	return []column{serial("id", number(&s.id)), col("origin", text(&s.Origin)), col("target", text(&s.Target)), col("chosen", text(&s.Chosen)),
+	return []column{serial("id", number(&s.id)), col("origin", text(&s.Origin)), col("target", text(&s.Target)),
+		col("chosen", text(&s.Chosen)),
 		col("person", text(&s.Person)), col("time", moment(&s.Time))}
 }, unique: "origin, target"}
 
@@ -105,7 +110,8 @@ type choice struct {
 }
 
 var choices = &table[choice]{name: "choices", since: 6, bind: func(c *choice) []column {
-	return []column{serial("id", number(&c.id)), col("origin", text(&c.Origin)), col("target", text(&c.Target)), col("address", text(&c.Address)),
+	return []column{serial("id", number(&c.id)), col("origin", text(&c.Origin)), col("target", text(&c.Target)),
+		col("address", text(&c.Address)),
 		col("sides", text(&c.Sides)), col("keep", text(&c.Keep)), col("sort", text(&c.Sort)), col("value", text(&c.Value)),
 		col("person", text(&c.Person)), col("time", moment(&c.Time))}
 }, unique: "origin, target, address"}

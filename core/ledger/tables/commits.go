@@ -91,7 +91,8 @@ func (tx *Tx) Extent(of ledger.Commit) (ledger.Extent, error) {
 		}
 		x[e.branch] = e.depth
 		var into end
-		merged, err := collect(tx, &into, []any{&into.branch, &into.depth}, `select p.branch, max(p.depth) from commits c join commits p on p.id = c.parent2
+		merged, err := collect(tx, &into, []any{&into.branch, &into.depth},
+			`select p.branch, max(p.depth) from commits c join commits p on p.id = c.parent2
 			where c.branch = ? and c.depth > ? and c.depth <= ? and c.parent2 is not null group by p.branch`, e.branch, from, e.depth)
 		if err != nil {
 			return nil, err
@@ -122,7 +123,8 @@ func (tx *Tx) Joints() ([]ledger.Joint, error) {
 	if err != nil {
 		return nil, err
 	}
-	begins, err := collect(tx, &j, into, `select c.branch, c.depth, p.branch, p.depth from (select branch, min(depth) as depth from commits group by branch) b
+	begins, err := collect(tx, &j, into,
+		`select c.branch, c.depth, p.branch, p.depth from (select branch, min(depth) as depth from commits group by branch) b
 		join commits c on c.branch = b.branch and c.depth = b.depth join commits p on p.id = c.parent where p.branch <> c.branch`)
 	return append(merges, begins...), err
 }

@@ -266,7 +266,8 @@ func rewrite[T any](tx *Tx, t *table[T], r T, condition string, args ...any) err
 	if condition != "" {
 		where = append(where, condition)
 	}
-	return tx.change("update "+t.name+" set "+strings.Join(set, ", ")+" where "+strings.Join(where, " and "), append(append(fields, which...), args...)...)
+	return tx.change("update "+t.name+" set "+strings.Join(set, ", ")+" where "+strings.Join(where, " and "),
+		append(append(fields, which...), args...)...)
 }
 
 // remove takes rows away; ErrNotFound when there was none.

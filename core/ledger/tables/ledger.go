@@ -27,7 +27,8 @@ const Version = 7
 // all lists the tables.
 var all = []declared{
 	commits, branches, releases, locks, deployments, touches, kept, undone, workspaces, edits, notices, parked, reviews, remarks,
-	accounts, approvals, bookings, picks, deeds, settled, distincts, looks, proofs, takings, absences, attempts, pending, choices, approvedTrees,
+	accounts, approvals, bookings, picks, deeds, settled, distincts, looks, proofs, takings, absences, attempts, pending, choices,
+	approvedTrees,
 	leases, answers, trail,
 }
 

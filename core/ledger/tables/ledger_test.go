@@ -37,7 +37,8 @@ func update(t *testing.T, l *Ledger, fn func(*Tx) error) {
 }
 
 func sealed(message string, parents ...ledger.ID) ledger.Commit {
-	c := ledger.Commit{Branch: "main", Depth: len(parents) + 1, Generation: len(parents) + 1, Parents: parents, Author: "Imke", Workspace: "desk", Time: noon, Message: message, Item: "AQ-1"}
+	c := ledger.Commit{Branch: "main", Depth: len(parents) + 1, Generation: len(parents) + 1, Parents: parents, Author: "Imke",
+		Workspace: "desk", Time: noon, Message: message, Item: "AQ-1"}
 	c.Seal()
 	return c
 }
@@ -78,7 +79,9 @@ func TestCommitsComeBackAsTheyWere(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, change := range []func(*ledger.Commit){func(c *ledger.Commit) { c.Message += "." }, func(c *ledger.Commit) { c.Author = "Tarek" }, func(c *ledger.Commit) { c.Time = c.Time.Add(time.Millisecond) }, func(c *ledger.Commit) { c.Parents = nil }, func(c *ledger.Commit) { c.Tree[3] = 1 }} {
+	for _, change := range []func(*ledger.Commit){func(c *ledger.Commit) { c.Message += "." },
+		func(c *ledger.Commit) { c.Author = "Tarek" }, func(c *ledger.Commit) { c.Time = c.Time.Add(time.Millisecond) },
+		func(c *ledger.Commit) { c.Parents = nil }, func(c *ledger.Commit) { c.Tree[3] = 1 }} {
 		c := two
 		change(&c)
 		if c.Seal(); c.ID == two.ID {
@@ -124,7 +127,8 @@ func TestAFailedUpdateLeavesNothing(t *testing.T) {
 		}
 		return tx.AddBranch(ledger.Branch{Name: "main", Author: "Imke", Time: noon})
 	})
-	if err := l.Update(t.Context(), func(tx *Tx) error { return tx.AddBranch(ledger.Branch{Name: "main"}) }); !errors.Is(err, ledger.ErrTaken) {
+	if err := l.Update(t.Context(), func(tx *Tx) error { return tx.AddBranch(ledger.Branch{Name: "main"}) }); !errors.Is(err,
+		ledger.ErrTaken) {
 		t.Errorf("a name twice: %v", err)
 	}
 }
@@ -277,7 +281,11 @@ func TestExtentsAgreeWithTheGraph(t *testing.T) {
 					return err
 				}
 				var order []ledger.Commit
-				if err := ledger.Within(tx, x, func(c ledger.Commit) (bool, error) { order = append(order, c); return true, nil }); err != nil {
+				if err := ledger.Within(tx, x, func(c ledger.Commit) (bool, error) {
+					order = append(order, c)
+					return true,
+						nil
+				}); err != nil {
 					return err
 				}
 				for _, o := range all {
@@ -285,7 +293,8 @@ func TestExtentsAgreeWithTheGraph(t *testing.T) {
 						t.Fatalf("%s:%d holds %s:%d is %v", c.Branch, c.Depth, o.Branch, o.Depth, x.Holds(o))
 					}
 				}
-				if len(order) != len(before[c.ID]) || !slices.IsSortedFunc(order, func(a, b ledger.Commit) int { return -ledger.Older(a, b) }) {
+				if len(order) != len(before[c.ID]) ||
+					!slices.IsSortedFunc(order, func(a, b ledger.Commit) int { return -ledger.Older(a, b) }) {
 					t.Fatalf("%d commits, want %d, or out of order", len(order), len(before[c.ID]))
 				}
 			}
@@ -300,16 +309,23 @@ func TestExtentsAgreeWithTheGraph(t *testing.T) {
 // TestAnOlderLedgerIsBroughtUpToDate makes one as each version before was.
 func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
 	sixth := []string{"drop table leases", "drop table answers", "drop table trail"}
-	fifth := append(slices.Clone(sixth), "drop index touches_commit", "drop table proofs", "drop table takings", "drop table absences", "drop table attempts", "drop table pending", "drop table choices", "drop table approved_trees")
-	fourth := append(slices.Clone(fifth), "drop table accounts", "drop table approvals", "drop table bookings", "drop table picks", "drop table deeds", "drop table settled", "drop table distincts", "drop table looks")
-	third := append(slices.Clone(fourth), "drop index locks_patterns", "alter table locks drop column ends", "alter table locks drop column sort", "drop table workspaces", "drop table edits", "drop table notices", "drop table parked", "drop table reviews", "drop table remarks")
+	fifth := append(slices.Clone(sixth), "drop index touches_commit", "drop table proofs", "drop table takings", "drop table absences",
+		"drop table attempts", "drop table pending", "drop table choices", "drop table approved_trees")
+	fourth := append(slices.Clone(fifth), "drop table accounts", "drop table approvals", "drop table bookings", "drop table picks",
+		"drop table deeds", "drop table settled", "drop table distincts", "drop table looks")
+	third := append(slices.Clone(fourth), "drop index locks_patterns", "alter table locks drop column ends",
+		"alter table locks drop column sort", "drop table workspaces", "drop table edits", "drop table notices", "drop table parked",
+		"drop table reviews", "drop table remarks")
 	second := append(slices.Clone(third), "drop table kept", "drop table undone")
-	first := append(slices.Clone(second), "drop table touches", "alter table branches drop column sum", "alter table releases drop column sum", "alter table locks drop column sum", "alter table deployments drop column sum", "drop index commits_branch", "drop index commits_merges", "drop index commits_order")
+	first := append(slices.Clone(second), "drop table touches", "alter table branches drop column sum",
+		"alter table releases drop column sum", "alter table locks drop column sum", "alter table deployments drop column sum",
+		"drop index commits_branch", "drop index commits_merges", "drop index commits_order")
 	for version, statements := range map[int][]string{1: first, 2: second, 3: third, 4: fourth, 5: fifth, 6: sixth} {
 		l, file := create(t)
 		c := sealed("old")
 		if err := l.Update(t.Context(), func(tx *Tx) error {
-			if err := errors.Join(tx.AddCommit(c), tx.AddTouches(c.ID, nil), tx.AddLock(ledger.Lock{Address: "reef.glb", Holder: "Imke", Since: noon})); err != nil {
+			if err := errors.Join(tx.AddCommit(c), tx.AddTouches(c.ID, nil),
+				tx.AddLock(ledger.Lock{Address: "reef.glb", Holder: "Imke", Since: noon})); err != nil {
 				return err
 			}
 			for _, s := range append(statements, fmt.Sprintf("update format set version = %d", version)) {

@@ -8,7 +8,8 @@ import (
 
 var locks = &table[ledger.Lock]{name: "locks", since: 1, sumsSince: 2, bind: func(l *ledger.Lock) []column {
 	return []column{key("address", text(&l.Address)), col("holder", text(&l.Holder)), col("workspace", text(&l.Workspace)),
-		col("since", moment(&l.Since)), col("reason", text(&l.Reason)), col("ends", moment(&l.Ends)).from(4), col("sort", sortOf(l)).from(4)}
+		col("since", moment(&l.Since)), col("reason", text(&l.Reason)), col("ends", moment(&l.Ends)).from(4), col("sort",
+			sortOf(l)).from(4)}
 }, indexes: []index{{name: "locks_patterns", on: "(address) where sort = 1", since: 4}}}
 
 // Locks answers ledger.People, as does LocksNear.

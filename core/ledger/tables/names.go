@@ -42,7 +42,8 @@ func (tx *Tx) MoveTip(name string, from, to ledger.ID) error {
 }
 
 var releases = &table[ledger.Release]{name: "releases", since: 1, sumsSince: 2, bind: func(r *ledger.Release) []column {
-	return []column{key("name", text(&r.Name)), col("commit_id", id(&r.Commit)), col("comment", text(&r.Comment)), col("author", text(&r.Author)),
+	return []column{key("name", text(&r.Name)), col("commit_id", id(&r.Commit)), col("comment", text(&r.Comment)),
+		col("author", text(&r.Author)),
 		col("time", moment(&r.Time))}
 }}
 

@@ -3,8 +3,10 @@ package tables
 import "oakenchest/core/ledger"
 
 var workspaces = &table[ledger.Workspace]{name: "workspaces", since: 4, bind: func(w *ledger.Workspace) []column {
-	return []column{key("name", text(&w.Name)), col("mark", text(&w.Mark)), col("person", text(&w.Person)), col("machine", text(&w.Machine)),
-		col("folder", text(&w.Folder)), col("branch", text(&w.Branch)), col("base", id(&w.Base)), col("held", number(&w.Held)), col("seen", moment(&w.Seen))}
+	return []column{key("name", text(&w.Name)), col("mark", text(&w.Mark)), col("person", text(&w.Person)),
+		col("machine", text(&w.Machine)),
+		col("folder", text(&w.Folder)), col("branch", text(&w.Branch)), col("base", id(&w.Base)), col("held", number(&w.Held)), col("seen",
+			moment(&w.Seen))}
 }}
 
 // Workspaces answers ledger.People, as do the other questions here.
@@ -18,8 +20,10 @@ func (tx *Tx) Workspace(name string) (ledger.Workspace, error) {
 func (tx *Tx) PutWorkspace(w ledger.Workspace) error { return put(tx, workspaces, w) }
 
 var edits = &table[ledger.Edit]{name: "edits", since: 4, bind: func(e *ledger.Edit) []column {
-	return []column{key("workspace", text(&e.Workspace)), key("path", text(&e.Path)), col("state", text(&e.State)), col("kind", text(&e.Kind)),
-		col("content", text(&e.Content)), col("merges", flag(&e.Merges)), col("contested", flag(&e.Contested)), col("since", moment(&e.Since)),
+	return []column{key("workspace", text(&e.Workspace)), key("path", text(&e.Path)), col("state", text(&e.State)),
+		col("kind", text(&e.Kind)),
+		col("content", text(&e.Content)), col("merges", flag(&e.Merges)), col("contested", flag(&e.Contested)), col("since",
+			moment(&e.Since)),
 		col("told", text(&e.Told))}
 }, indexes: []index{{name: "edits_path", on: "(path)", since: 4}}}
 
@@ -42,7 +46,8 @@ func (tx *Tx) RemoveEdit(workspace, path string) error {
 }
 
 var notices = &table[ledger.Notice]{name: "notices", since: 4, bind: func(n *ledger.Notice) []column {
-	return []column{serial("id", number(&n.ID)), col("workspace", text(&n.Workspace)), col("time", moment(&n.Time)), col("text", text(&n.Text))}
+	return []column{serial("id", number(&n.ID)), col("workspace", text(&n.Workspace)), col("time", moment(&n.Time)),
+		col("text", text(&n.Text))}
 }, indexes: []index{{name: "notices_workspace", on: "(workspace)", since: 4}}}
 
 // AddNotice leaves a sentence for a workspace.
@@ -58,8 +63,10 @@ func (tx *Tx) RemoveNotices(workspace string, upTo int64) error {
 }
 
 var parked = &table[ledger.Parked]{name: "parked", since: 4, bind: func(p *ledger.Parked) []column {
-	return []column{key("person", text(&p.Person)), key("name", text(&p.Name)), col("workspace", text(&p.Workspace)), col("branch", text(&p.Branch)),
-		col("base", id(&p.Base)), col("tree", text(&p.Tree)), col("time", moment(&p.Time)), col("note", text(&p.Note)), col("shared", flag(&p.Shared)),
+	return []column{key("person", text(&p.Person)), key("name", text(&p.Name)), col("workspace", text(&p.Workspace)),
+		col("branch", text(&p.Branch)),
+		col("base", id(&p.Base)), col("tree", text(&p.Tree)), col("time", moment(&p.Time)), col("note", text(&p.Note)), col("shared",
+			flag(&p.Shared)),
 		col("paths", text(&p.Paths))}
 }}
 
@@ -78,8 +85,10 @@ func (tx *Tx) RemoveParked(person, name string) error {
 }
 
 var reviews = &table[ledger.Review]{name: "reviews", since: 4, bind: func(r *ledger.Review) []column {
-	return []column{serial("number", number(&r.Number)), col("title", text(&r.Title)), col("text", text(&r.Text)), col("item", text(&r.Item)),
-		col("source", text(&r.Source)), col("target", text(&r.Target)), col("author", text(&r.Author)), col("workspace", text(&r.Workspace)),
+	return []column{serial("number", number(&r.Number)), col("title", text(&r.Title)), col("text", text(&r.Text)),
+		col("item", text(&r.Item)),
+		col("source", text(&r.Source)), col("target", text(&r.Target)), col("author", text(&r.Author)), col("workspace",
+			text(&r.Workspace)),
 		col("opened", moment(&r.Opened)), col("state", text(&r.State)), col("closer", text(&r.Closer)), col("closed", moment(&r.Closed)),
 		col("outcome", id(&r.Outcome))}
 }}
@@ -101,7 +110,8 @@ func (tx *Tx) CloseReview(r ledger.Review) error {
 }
 
 var remarks = &table[ledger.Remark]{name: "remarks", since: 4, bind: func(r *ledger.Remark) []column {
-	return []column{serial("id", number(&r.ID)), col("review", number(&r.Review)), col("kind", text(&r.Kind)), col("address", text(&r.Address)),
+	return []column{serial("id", number(&r.ID)), col("review", number(&r.Review)), col("kind", text(&r.Kind)),
+		col("address", text(&r.Address)),
 		col("tip", id(&r.Tip)), col("author", text(&r.Author)), col("time", moment(&r.Time)), col("text", text(&r.Text))}
 }, indexes: []index{{name: "remarks_review", on: "(review)", since: 4}}}
 

@@ -29,7 +29,8 @@ func (tx *Tx) Deployments(environment string) ([]ledger.Deployment, error) {
 }
 
 var accounts = &table[ledger.Account]{name: "accounts", since: 5, bind: func(a *ledger.Account) []column {
-	return []column{key("deployment", number(&a.Deployment)), col("action", text(&a.Action)), col("origin", text(&a.Origin)), col("lane", text(&a.Lane)),
+	return []column{key("deployment", number(&a.Deployment)), col("action", text(&a.Action)), col("origin", text(&a.Origin)),
+		col("lane", text(&a.Lane)),
 		col("source", id(&a.Source)), col("began", moment(&a.Began)), col("took", span(&a.Took)), col("gates", text(&a.Gates)),
 		col("items", lines(&a.Items)), col("reason", text(&a.Reason)), col("tree", text(&a.Tree))}
 }}
@@ -47,7 +48,8 @@ func (tx *Tx) Accounts() (map[int64]ledger.Account, error) {
 }
 
 var undone = &table[ledger.Undone]{name: "undone", since: 3, bind: func(u *ledger.Undone) []column {
-	return []column{key("deployment", number(&u.Deployment)), col("author", text(&u.Author)), col("workspace", text(&u.Workspace)), col("time", moment(&u.Time))}
+	return []column{key("deployment", number(&u.Deployment)), col("author", text(&u.Author)), col("workspace", text(&u.Workspace)),
+		col("time", moment(&u.Time))}
 }}
 
 // Undo records that a deployment was taken back, with those into the environment that came after it and
@@ -73,7 +75,8 @@ func (tx *Tx) AllUndone() (map[int64]ledger.Undone, error) {
 }
 
 var kept = &table[ledger.Kept]{name: "kept", since: 3, bind: func(k *ledger.Kept) []column {
-	return []column{serial("id", number(&k.ID)), col("environment", text(&k.Environment)), col("time", moment(&k.Time)), col("tree", text(&k.Tree)),
+	return []column{serial("id", number(&k.ID)), col("environment", text(&k.Environment)), col("time", moment(&k.Time)),
+		col("tree", text(&k.Tree)),
 		col("deployment", number(&k.Deployment))}
 }, indexes: []index{{name: "kept_environment", on: "(environment, id desc)", since: 3}}}
 
@@ -141,7 +144,8 @@ type absent struct {
 }
 
 var absences = &table[absent]{name: "absences", since: 6, bind: func(a *absent) []column {
-	return []column{serial("id", number(&a.id)), col("environment", text(&a.Environment)), col("work", id(&a.Work)), col("person", text(&a.Person)),
+	return []column{serial("id", number(&a.id)), col("environment", text(&a.Environment)), col("work", id(&a.Work)),
+		col("person", text(&a.Person)),
 		col("time", moment(&a.Time)), col("reason", text(&a.Reason)), col("kept", number(&a.Kept))}
 }, indexes: []index{{name: "absences_environment", on: "(environment, id)", since: 6}}}
 
@@ -164,7 +168,8 @@ type attempt struct {
 }
 
 var attempts = &table[attempt]{name: "attempts", since: 6, bind: func(a *attempt) []column {
-	return []column{serial("id", number(&a.id)), col("environment", text(&a.Environment)), col("action", text(&a.Action)), col("person", text(&a.Person)),
+	return []column{serial("id", number(&a.id)), col("environment", text(&a.Environment)), col("action", text(&a.Action)),
+		col("person", text(&a.Person)),
 		col("workspace", text(&a.Workspace)), col("time", moment(&a.Time)), col("outcome", text(&a.Outcome)), col("said", text(&a.Said))}
 }}
 

@@ -29,7 +29,8 @@ func TestApprovalsCountByTheLastWord(t *testing.T) {
 	one, two := sealed("one"), sealed("two")
 	say := func(person string, c ledger.Commit, withdrawn bool) {
 		update(t, l, func(tx *Tx) error {
-			return tx.AddAssent(ledger.Assent{Environment: "live", Commit: c.ID, Person: person, Time: full, Text: "fine", Withdrawn: withdrawn})
+			return tx.AddAssent(ledger.Assent{Environment: "live", Commit: c.ID, Person: person, Time: full, Text: "fine",
+				Withdrawn: withdrawn})
 		})
 	}
 	say("Ravi", one, false)
@@ -59,8 +60,10 @@ func TestApprovalsCountByTheLastWord(t *testing.T) {
 
 func TestBookingsMarksAndLooksComeBackAsTheyWent(t *testing.T) {
 	l, _ := create(t)
-	b := ledger.Booking{Environment: "live", Lane: "Exhibit", Person: "Imke", Workspace: "w", Asked: full, Begins: full.Add(time.Hour), Lasts: 2 * time.Hour, Note: "night"}
-	c := ledger.Booking{Environment: "live", Lane: "Husbandry", Person: "Odalys", Workspace: "w", Asked: full, Begins: full, Ends: full.Add(time.Hour)}
+	b := ledger.Booking{Environment: "live", Lane: "Exhibit", Person: "Imke", Workspace: "w", Asked: full, Begins: full.Add(time.Hour),
+		Lasts: 2 * time.Hour, Note: "night"}
+	c := ledger.Booking{Environment: "live", Lane: "Husbandry", Person: "Odalys", Workspace: "w", Asked: full, Begins: full,
+		Ends: full.Add(time.Hour)}
 	update(t, l, func(tx *Tx) (err error) {
 		if b.ID, err = tx.AddBooking(b); err != nil {
 			return err
@@ -71,8 +74,10 @@ func TestBookingsMarksAndLooksComeBackAsTheyWent(t *testing.T) {
 		ended := c
 		ended.Ended = full.Add(time.Minute)
 		return errors.Join(tx.EndBooking(ended),
-			tx.AddDistinct(ledger.Distinct{One: "a", Other: "b", Person: "Imke", Time: full, Reason: "first"}), tx.AddDistinct(ledger.Distinct{One: "a", Other: "b", Person: "Tarek", Time: full, Reason: "second"}),
-			tx.PutLook(ledger.Look{Environment: "live", Time: full, Commit: sealed("one").ID, Differences: 2, Person: "Imke"}), tx.PutLook(ledger.Look{Environment: "live", Time: full, Commit: sealed("one").ID, Failure: "away", Person: "Imke"}))
+			tx.AddDistinct(ledger.Distinct{One: "a", Other: "b", Person: "Imke", Time: full, Reason: "first"}),
+			tx.AddDistinct(ledger.Distinct{One: "a", Other: "b", Person: "Tarek", Time: full, Reason: "second"}),
+			tx.PutLook(ledger.Look{Environment: "live", Time: full, Commit: sealed("one").ID, Differences: 2, Person: "Imke"}),
+			tx.PutLook(ledger.Look{Environment: "live", Time: full, Commit: sealed("one").ID, Failure: "away", Person: "Imke"}))
 	})
 	c.Ended = full.Add(time.Minute)
 	view(t, l, func(tx *Tx) error {
@@ -85,7 +90,8 @@ func TestBookingsMarksAndLooksComeBackAsTheyWent(t *testing.T) {
 			t.Errorf("marks: %+v, %v", marks, err)
 		}
 		looks, err := tx.Looks()
-		if err != nil || len(looks) != 1 || looks["live"].Failure != "away" || looks["live"].Differences != 0 || looks["live"].Commit != sealed("one").ID {
+		if err != nil || len(looks) != 1 || looks["live"].Failure != "away" || looks["live"].Differences != 0 ||
+			looks["live"].Commit != sealed("one").ID {
 			t.Errorf("looks: %+v, %v", looks, err)
 		}
 		return nil
@@ -141,7 +147,8 @@ func TestKeptOfSeveralTriesBelongsToOneDeployment(t *testing.T) {
 	})
 	view(t, l, func(tx *Tx) error {
 		list, err := tx.KeptSince("live")
-		if err != nil || len(list) != 2 || list[0].ID != second || list[1].ID != first || list[0].Deployment != list[1].Deployment || list[0].Deployment == 0 {
+		if err != nil || len(list) != 2 || list[0].ID != second || list[1].ID != first || list[0].Deployment != list[1].Deployment ||
+			list[0].Deployment == 0 {
 			t.Errorf("kept: %+v, %v", list, err)
 		}
 		last, err := tx.LastDeployment("live")

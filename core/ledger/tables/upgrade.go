@@ -66,7 +66,8 @@ func (tx *Tx) resum(t declared, clause string, args ...any) error {
 				where, which = append(where, c.name+" = ?"), append(which, r[i])
 			}
 		}
-		if _, err := tx.exec("update "+t.title()+" set sum = ? where "+strings.Join(where, " and "), append([]any{rowSum(sum)}, which...)...); err != nil {
+		if _, err := tx.exec("update "+t.title()+" set sum = ? where "+strings.Join(where, " and "),
+			append([]any{rowSum(sum)}, which...)...); err != nil {
 			return err
 		}
 	}

@@ -118,7 +118,8 @@ func (tx *Tx) Alike() (map[ledger.ID][]ledger.Commit, error) {
 	}
 	var d doing
 	fields, into := joined(&d.Commit)
-	rows, err := collect(tx, &d, append([]any{&d.deed}, into...), "select d.deed, "+fields+` from deeds d join commits c on c.id = d.commit_id
+	rows, err := collect(tx, &d, append([]any{&d.deed}, into...),
+		"select d.deed, "+fields+` from deeds d join commits c on c.id = d.commit_id
 		where d.deed in (select deed from deeds group by deed having count(*) > 1) order by d.deed, c.generation, c.time, c.id`)
 	out := map[ledger.ID][]ledger.Commit{}
 	for i := range rows {

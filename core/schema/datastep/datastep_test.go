@@ -14,11 +14,14 @@ var plain = &sqltext.Dialect{Quote: '"', Fold: true, Dollar: true}
 func split(text string) ([]Statement, error) { return SplitBy(plain, text) }
 
 func TestAFileSaysWhenItRunsAndHowItIsTakenBack(t *testing.T) {
-	s, err := Parse(split, "data-steps/0001-x.sql", []byte("-- About it: see the note.\n-- RUN: After\nupdate a set b = 'x;y' -- why\n where c;\ninsert into d values (1)\n;\n\n--check:\nselect 1 from a where b is null;\n-- back:\nupdate a set b = null;\ndelete from d"))
+	s, err := Parse(split, "data-steps/0001-x.sql",
+		[]byte("-- About it: see the note.\n-- RUN: After\nupdate a set b = 'x;y' -- why\n where c;\ninsert into d values (1)\n;\n\n"+
+			"--check:\nselect 1 from a where b is null;\n-- back:\nupdate a set b = null;\ndelete from d"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if s.Name != "0001-x" || s.When != After || len(s.Body) != 2 || len(s.Checks) != 1 || !slices.Equal(s.Back, []string{"update a set b = null", "delete from d"}) {
+	if s.Name != "0001-x" || s.When != After || len(s.Body) != 2 || len(s.Checks) != 1 ||
+		!slices.Equal(s.Back, []string{"update a set b = null", "delete from d"}) {
 		t.Errorf("%+v", s)
 	}
 	for _, c := range [][2]string{
@@ -46,7 +49,8 @@ func TestWhatAStepMayOverwriteIsNamed(t *testing.T) {
 		sure bool
 	}{
 		{"insert into a select * from b; select f();", nil, true},
-		{"-- why\nupdate only care.\"Tank\" set x = 1; /* and */ delete from b where c; truncate table d;", []string{`care."Tank"`, "b", "d"}, true},
+		{"-- why\nupdate only care.\"Tank\" set x = 1; /* and */ delete from b where c; truncate table d;",
+			[]string{`care."Tank"`, "b", "d"}, true},
 		{"update a set b = 1; update a set c = 2;", []string{"a"}, true},
 		{"drop table a;", nil, false},
 		{"insert into a values (1) on conflict (id) do update set b = 2;", nil, false},
@@ -69,10 +73,13 @@ func TestWhatAStepMayOverwriteIsNamed(t *testing.T) {
 }
 
 func TestPlansSkipWhatHasRun(t *testing.T) {
-	j := Journal{Add: func(token, name, text string, back bool) string { return "note " + token + " " + name }, Make: []string{"make"}, Begin: []string{"begin"}, End: []string{"end"}}
-	files := declared.Files{"data-steps/1.sql": []byte("insert into a values (1);"), "data-steps/2.sql": []byte("-- run: before\ninsert into a values (2);\n-- back:\nselect 2;")}
+	j := Journal{Add: func(token, name, text string, back bool) string { return "note " + token + " " + name }, Make: []string{"make"},
+		Begin: []string{"begin"}, End: []string{"end"}}
+	files := declared.Files{"data-steps/1.sql": []byte("insert into a values (1);"),
+		"data-steps/2.sql": []byte("-- run: before\ninsert into a values (2);\n-- back:\nselect 2;")}
 	none := func(string) (string, string, bool) { return "", "", false }
-	done := []Entry{{Token: "now", Name: "1", Text: "insert into a values (1);"}, {Token: "older", Name: "2"}, {Token: "now", Name: "3", Text: "select 3;\n-- back:\nselect -3;"}}
+	done := []Entry{{Token: "now", Name: "1", Text: "insert into a values (1);"}, {Token: "older", Name: "2"},
+		{Token: "now", Name: "3", Text: "select 3;\n-- back:\nselect -3;"}}
 	w := Wanted{Due: []string{"data-steps/1.sql", "data-steps/2.sql"}, Tokens: []string{"now"}}
 	got, bare, err := j.Plan(split, files, w, done, none)
 	if err != nil || len(got.Before) != 1 || len(got.Between)+len(got.After)+len(bare) != 0 {
@@ -81,7 +88,8 @@ func TestPlansSkipWhatHasRun(t *testing.T) {
 	if s := j.Written(got.Before, "now")[0].Statements; strings.Join(s, "|") != "make|begin|insert into a values (2)|note now 2|end" {
 		t.Error(s)
 	}
-	w = Wanted{Back: declared.Files{"data-steps/2.sql": files["data-steps/2.sql"], "data-steps/1.sql": files["data-steps/1.sql"]}, Tokens: []string{"now"}, Undo: true}
+	w = Wanted{Back: declared.Files{"data-steps/2.sql": files["data-steps/2.sql"], "data-steps/1.sql": files["data-steps/1.sql"]},
+		Tokens: []string{"now"}, Undo: true}
 	got, bare, err = j.Plan(split, nil, w, done, none)
 	if err != nil || len(got.After) != 1 || len(got.Between) != 1 || got.Between[0].Run.Name != "3" || !slices.Equal(bare, []string{"1"}) {
 		t.Errorf("%+v, %v, %v", got, bare, err)
@@ -106,7 +114,9 @@ func TestAStepMendsWhatItNamesOrCalls(t *testing.T) {
 	j := Journal{Check: func(name, query string) []string { return []string{"select " + query} }}
 	none := func(string) (string, string, bool) { return "", "", false }
 	for text, want := range map[string]bool{
-		"update care.tank set a = 1;\n-- check:\nselect 1;": true, "update tanks set a = 1;\n-- check:\nselect * from tank;": false, "-- about tank\nupdate a set b = 1;": false, "select mend();": true, "insert into a\nselect 1 from b;": false, "update \"Tank\" set a = 1;": true,
+		"update care.tank set a = 1;\n-- check:\nselect 1;": true, "update tanks set a = 1;\n-- check:\nselect * from tank;": false,
+		"-- about tank\nupdate a set b = 1;": false, "select mend();": true, "insert into a\nselect 1 from b;": false,
+		"update \"Tank\" set a = 1;": true,
 	} {
 		got, _, err := j.Plan(split, declared.Files{"data-steps/1.sql": []byte(text)}, Wanted{Due: []string{"data-steps/1.sql"}}, nil, none)
 		if err != nil || got.Due().Mends("tank") != want {

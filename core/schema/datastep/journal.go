@@ -80,7 +80,8 @@ type Wanted struct {
 // Plan gives the steps of a plan; files are those of the folder. table finds a table by the name
 // that a statement writes and gives its usual name, that in SQL, and whether rows are there. bare
 // lists the steps that are to be taken back and have no way.
-func (j Journal) Plan(split Split, files declared.Files, w Wanted, done []Entry, table func(name string) (usual, sql string, ok bool)) (out step.DataSteps, bare []string, err error) {
+func (j Journal) Plan(split Split, files declared.Files, w Wanted, done []Entry,
+	table func(name string) (usual, sql string, ok bool)) (out step.DataSteps, bare []string, err error) {
 	ran := map[string]Entry{} // the last entry of each
 	for _, e := range done {
 		if slices.Contains(w.Tokens, e.Token) || e.Token == ByScript && !w.Undo {
@@ -176,7 +177,8 @@ func (j Journal) forward(s *Script, table func(string) (string, string, bool)) s
 }
 
 func (j Journal) backward(s *Script) step.Step {
-	return step.Step{Address: Address(s.Name), What: TakesBack, Effect: step.Unknown, Run: &step.Run{Name: s.Name, Text: s.Text, Back: true, Does: s.Back},
+	return step.Step{Address: Address(s.Name), What: TakesBack, Effect: step.Unknown,
+		Run:        &step.Run{Name: s.Name, Text: s.Text, Back: true, Does: s.Back},
 		Statements: slices.Concat(j.Begin, s.Back, j.End)}
 }
 

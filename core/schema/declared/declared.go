@@ -123,7 +123,8 @@ func Texts(list []Object) func(id string) string {
 //
 // What of a changed object stays as it was keeps the words in which the files say it: was
 // gives the text of the object as it is declared, in the usual form, and d is the dialect.
-func Update(d *sqltext.Dialect, files Files, have map[string][]Place, want []Object, same func(id string) bool, was func(id string) string, empty func(text string) bool) Files {
+func Update(d *sqltext.Dialect, files Files, have map[string][]Place, want []Object, same func(id string) bool, was func(id string) string,
+	empty func(text string) bool) Files {
 	u := &updater{files: files, out: Files{}, taken: map[string]bool{}, edits: map[string][]edit{}}
 	for name := range files {
 		u.taken[strings.ToLower(name)] = true

@@ -230,7 +230,8 @@ var constraints = sqltext.Words("constraint primary unique foreign check exclude
 // listOf takes the statement of a table apart; false for other statements.
 func listOf(d *sqltext.Dialect, s named) (*list, bool) {
 	meaning := sqltext.Meaning(s.tokens)
-	if len(meaning) < 3 || !meaning[0].Is("create") || !slices.ContainsFunc(meaning[1:min(len(meaning), 4)], func(t sqltext.Token) bool { return t.Is("table") }) {
+	if len(meaning) < 3 || !meaning[0].Is("create") ||
+		!slices.ContainsFunc(meaning[1:min(len(meaning), 4)], func(t sqltext.Token) bool { return t.Is("table") }) {
 		return nil, false
 	}
 	open := slices.IndexFunc(s.tokens, func(t sqltext.Token) bool { return t.Is("(") })

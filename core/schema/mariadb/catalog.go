@@ -37,12 +37,18 @@ var shows = []struct {
 	typ, list, show     string
 	text, mode, session int
 }{
-	{"table", "select table_name from information_schema.tables where table_schema = database() and table_type in ('BASE TABLE', 'SYSTEM VERSIONED') and table_name <> '" + journalTable + "' order by table_name", "show create table ", 1, -1, -1},
-	{"view", "select table_name from information_schema.views where table_schema = database() order by table_name", "show create view ", 1, -1, 2},
-	{"sequence", "select table_name from information_schema.tables where table_schema = database() and table_type = 'SEQUENCE' order by table_name", "show create sequence ", 1, -1, -1},
-	{"function", "select routine_name from information_schema.routines where routine_schema = database() and routine_type = 'FUNCTION' order by routine_name", "show create function ", 2, 1, 3},
-	{"procedure", "select routine_name from information_schema.routines where routine_schema = database() and routine_type = 'PROCEDURE' order by routine_name", "show create procedure ", 2, 1, 3},
-	{"event", "select event_name from information_schema.events where event_schema = database() order by event_name", "show create event ", 3, 1, 4},
+	{"table", "select table_name from information_schema.tables where table_schema = database() and table_type in ('BASE TABLE', 'SYSTEM " +
+		"VERSIONED') and table_name <> '" + journalTable + "' order by table_name", "show create table ", 1, -1, -1},
+	{"view", "select table_name from information_schema.views where table_schema = database() order by table_name",
+		"show create view ", 1, -1, 2},
+	{"sequence", "select table_name from information_schema.tables where table_schema = database() and table_type = 'SEQUENCE' order " +
+		"by table_name", "show create sequence ", 1, -1, -1},
+	{"function", "select routine_name from information_schema.routines where routine_schema = database() and routine_type = 'FUNCTION' " +
+		"order by routine_name", "show create function ", 2, 1, 3},
+	{"procedure", "select routine_name from information_schema.routines where routine_schema = database() and routine_type = 'PROCEDURE' " +
+		"order by routine_name", "show create procedure ", 2, 1, 3},
+	{"event", "select event_name from information_schema.events where event_schema = database() order by event_name",
+		"show create event ", 3, 1, 4},
 }
 
 // Read reads the schema of the database that q is connected to.
@@ -109,7 +115,8 @@ func (r *reader) made(text, mode, session string) error {
 	if err != nil {
 		return err
 	}
-	st := declaration{Statement: sqltext.Statement{Tokens: ts}, c: &sqltext.Cursor{Tokens: sqltext.Meaning(ts)}, text: text, mode: mode, session: session}
+	st := declaration{Statement: sqltext.Statement{Tokens: ts}, c: &sqltext.Cursor{Tokens: sqltext.Meaning(ts)}, text: text, mode: mode,
+		session: session}
 	return r.create(st)
 }
 
@@ -179,7 +186,8 @@ func triggers(ctx context.Context, q Querier, r *reader) error {
 }
 
 func packages(ctx context.Context, q Querier, c *Catalog) error {
-	names, err := column(ctx, q, "select concat('the ', lower(routine_type), ' ', routine_name) from information_schema.routines where routine_schema = database() and routine_type not in ('FUNCTION', 'PROCEDURE') order by 1")
+	names, err := column(ctx, q, "select concat('the ', lower(routine_type), ' ', routine_name) from information_schema.routines where "+
+		"routine_schema = database() and routine_type not in ('FUNCTION', 'PROCEDURE') order by 1")
 	c.Untracked = append(c.Untracked, names...)
 	return err
 }

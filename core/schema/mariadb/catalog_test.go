@@ -80,7 +80,8 @@ func own(t testing.TB, program string, args ...string) *exec.Cmd {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return exec.Command(program, append([]string{"--user=" + config.User, "--host=" + host, "--port=" + port, "--default-character-set=utf8mb4"}, args...)...)
+	return exec.Command(program, append([]string{"--user=" + config.User, "--host=" + host, "--port=" + port,
+		"--default-character-set=utf8mb4"}, args...)...)
 }
 
 // fill runs a file with the engine's own client.
@@ -147,7 +148,8 @@ func sortedKeys(dump string) string {
 	lines := strings.Split(dump, "\n")
 	for from := 0; from < len(lines); from++ {
 		to := from
-		for ; to < len(lines) && strings.Contains(strings.SplitN(lines[to], "`", 2)[0], "KEY ") && strings.HasPrefix(lines[to], "  "); to++ {
+		for ; to < len(lines) && strings.Contains(strings.SplitN(lines[to], "`", 2)[0], "KEY ") &&
+			strings.HasPrefix(lines[to], "  "); to++ {
 			lines[to] = strings.TrimSuffix(lines[to], ",")
 		}
 		slices.Sort(lines[from:to])

@@ -7,7 +7,8 @@ import (
 )
 
 // widths are the most bytes that a letter takes, by character set.
-var widths = map[string]int{"utf8mb4": 4, "utf8mb3": 3, "utf8": 3, "latin1": 1, "ascii": 1, "binary": 1, "latin2": 1, "cp1250": 1, "cp1251": 1, "cp1252": 1, "ucs2": 2, "utf16": 4, "utf32": 4}
+var widths = map[string]int{"utf8mb4": 4, "utf8mb3": 3, "utf8": 3, "latin1": 1, "ascii": 1, "binary": 1, "latin2": 1, "cp1250": 1,
+	"cp1251": 1, "cp1252": 1, "ucs2": 2, "utf16": 4, "utf32": 4}
 
 // cost says what it takes to give a column another definition.
 func (a *alteration) cost(l, c *element.Element) Effect {
@@ -19,7 +20,8 @@ func (a *alteration) cost(l, c *element.Element) Effect {
 		}
 		return false
 	}
-	flags := has(l, "not null") != has(c, "not null") || !has(l, "auto increment") && has(c, "auto increment") || has(l, "stored") != has(c, "stored")
+	flags := has(l, "not null") != has(c, "not null") || !has(l, "auto increment") && has(c, "auto increment") ||
+		has(l, "stored") != has(c, "stored")
 	if flags || differs("generated") || typeOf(a.l, l).charset != typeOf(a.w, c).charset || differs("type") && !a.grows(l, c) {
 		return Rewrites
 	}

@@ -17,13 +17,16 @@ const journalTable = "oaken_steps"
 // Journal is how this engine keeps it: a step and its entry are one transaction.
 var Journal = datastep.Journal{
 	Make: []string{"create table if not exists " + journalTable +
-		" (id bigint auto_increment primary key, token varchar(200) not null, name varchar(1000) not null, back boolean not null, text longtext not null) engine=InnoDB default charset=utf8mb4"},
+		" (id bigint auto_increment primary key, token varchar(200) not null, name varchar(1000) not null, back boolean not null, text " +
+		"longtext not null) engine=InnoDB default charset=utf8mb4"},
 	Add: func(token, name, text string, back bool) string {
-		return fmt.Sprintf("insert into "+journalTable+" (token, name, back, text) values (%s, %s, %v, %s)", literal(token), literal(name), back, literal(text))
+		return fmt.Sprintf("insert into "+journalTable+" (token, name, back, text) values (%s, %s, %v, %s)", literal(token), literal(name),
+			back, literal(text))
 	},
 	Begin: []string{"start transaction"},
 	Check: func(name, query string) []string {
-		return []string{"begin not atomic if exists (" + query + ") then signal sqlstate '45000' set message_text = " + literal(datastep.Unmet(name)) + "; end if; end"}
+		return []string{"begin not atomic if exists (" + query + ") then signal sqlstate '45000' set message_text = " +
+			literal(datastep.Unmet(name)) + "; end if; end"}
 	},
 	End:   []string{"commit"},
 	Clear: []string{"drop table if exists " + journalTable},
@@ -31,7 +34,8 @@ var Journal = datastep.Journal{
 
 // JournalOf reads the journal, in the order in which it was written.
 func JournalOf(ctx context.Context, q Querier) (out []datastep.Entry, err error) {
-	names, err := column(ctx, q, "select table_name from information_schema.tables where table_schema = database() and table_name = '"+journalTable+"'")
+	names, err := column(ctx, q, "select table_name from information_schema.tables where table_schema = database() and table_name = '"+
+		journalTable+"'")
 	if err != nil || len(names) == 0 {
 		return nil, err
 	}

@@ -38,7 +38,8 @@ var keywords = func() map[string]bool {
 }()
 
 // Dialect is how MariaDB writes SQL (its documentation, "Language Structure").
-var Dialect = &sqltext.Dialect{Quote: '`', Backslash: true, Hash: true, DoubleString: true, Delimiter: true, Bare: true, Reserved: reserved, Keywords: keywords}
+var Dialect = &sqltext.Dialect{Quote: '`', Backslash: true, Hash: true, DoubleString: true, Delimiter: true, Bare: true, Reserved: reserved,
+	Keywords: keywords}
 
 func ident(name string) string { return Dialect.Name(name) }
 

@@ -72,7 +72,8 @@ func (a *alteration) lose(l, c *element.Element) bool {
 		}
 		alone := f.also != "" || !a.indexed(c)
 		if !filled || !alone {
-			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: f.refused, Reason: "not all of its values can become " + f.to, NoFill: !alone})
+			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: f.refused, Reason: "not all of its values can become " +
+				f.to, NoFill: !alone})
 			return true
 		}
 		if f.also == "" || f.short == 0 && !a.indexed(c) { // the value is one of the new type
@@ -102,7 +103,8 @@ func (a *alteration) lose(l, c *element.Element) bool {
 	}
 	what := fmt.Sprintf("shorten the column %s: %s → %s", c.Key, textOf(l, "type"), f.to)
 	statements := append(own, "alter table "+ident(a.w.Key)+" "+verb)
-	a.first = append(a.first, Step{Address: at(a.w, c), What: what, Effect: Loses, Loss: loss, Saves: []Save{saves}, Statements: statements, Mode: laxMode})
+	a.first = append(a.first, Step{Address: at(a.w, c), What: what, Effect: Loses, Loss: loss, Saves: []Save{saves}, Statements: statements,
+		Mode: laxMode})
 	return whole
 }
 
@@ -159,7 +161,8 @@ func (a *alteration) try(l, c *element.Element) {
 	defer func() {
 		_ = run("drop temporary table if exists "+probe, "set sql_mode = "+literal(usualMode)) // else with the connection
 	}()
-	if err := run("set sql_mode = "+literal(usualMode), "create temporary table "+probe+" (was "+as(from, l)+", `is` "+as(from, l)+", back "+as(from, l)+")",
+	if err := run("set sql_mode = "+literal(usualMode), "create temporary table "+probe+" (was "+as(from, l)+", `is` "+as(from,
+		l)+", back "+as(from, l)+")",
 		"insert into "+probe+" select "+name+", "+name+", "+name+" from "+table+" where "+name+" is not null"); err != nil {
 		p.fail(fmt.Errorf("what becomes of %s.%s as %s can't be tried: %w", table, name, to, EngineError(err)))
 		return
@@ -172,7 +175,8 @@ func (a *alteration) try(l, c *element.Element) {
 		f.changed = p.count("select count(*) from " + probe + " where not cast(was as char) <=> cast(`is` as char)")
 		f.other = p.count("select count(*) from "+probe) > 0
 	default:
-		f.changed = p.count("select count(*) from " + probe + " where not cast(was as char) <=> cast(`is` as char) and not cast(was as binary) <=> cast(back as binary)")
+		f.changed = p.count("select count(*) from " + probe +
+			" where not cast(was as char) <=> cast(`is` as char) and not cast(was as binary) <=> cast(back as binary)")
 		f.other = p.count("select count(*) from "+probe+" where not cast(was as binary) <=> cast(back as binary)") > 0
 	}
 	a.fates[c.Key] = f

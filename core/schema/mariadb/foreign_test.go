@@ -37,7 +37,8 @@ func half(text string) string {
 // must be the same.
 func TestOtherPeoplesSchemas(t *testing.T) {
 	all := schematest.Corpus(t, func(p string) bool {
-		return schematest.SQLFile(p) && strings.Contains(p, "mysql") || strings.HasSuffix(p, "install/mysql") || strings.HasSuffix(p, ".mysql") || strings.HasSuffix(p, "cacti.sql") || strings.HasSuffix(p, "create_tables.sql")
+		return schematest.SQLFile(p) && strings.Contains(p, "mysql") || strings.HasSuffix(p, "install/mysql") ||
+			strings.HasSuffix(p, ".mysql") || strings.HasSuffix(p, "cacti.sql") || strings.HasSuffix(p, "create_tables.sql")
 	})
 	var judged, tables, grown, refused int
 	for _, name := range slices.Sorted(maps.Keys(all)) {
@@ -80,7 +81,8 @@ func TestOtherPeoplesSchemas(t *testing.T) {
 			grown++
 		})
 	}
-	t.Logf("%d schemas with %d tables into empty databases, %d over their first half; %d texts are no schema by themselves", judged, tables, grown, refused)
+	t.Logf("%d schemas with %d tables into empty databases, %d over their first half; %d texts are no schema by themselves", judged, tables,
+		grown, refused)
 }
 
 // deployDeclared goes the whole way: declared files, a scratch database, a plan.

@@ -67,7 +67,8 @@ func (a *alteration) foresee() {
 	table := a.p.now(a.w)
 	for _, k := range kids(a.w, "index") {
 		def := textOf(k, "definition")
-		if lk := kid(a.l, "index", k.Key); lk != nil && lk.Sum() == k.Sum() || !strings.HasPrefix(def, "unique") && !strings.HasPrefix(def, "primary") {
+		if lk := kid(a.l, "index", k.Key); lk != nil && lk.Sum() == k.Sum() || !strings.HasPrefix(def, "unique") &&
+			!strings.HasPrefix(def, "primary") {
 			continue
 		}
 		parts, _ := keyParts(def)
@@ -117,9 +118,11 @@ func (a *alteration) unique(table string, k *element.Element, parts []part) {
 	if len(by) == 0 || a.p.wanted.Counting.Rehearsing() {
 		return
 	}
-	n := a.p.count("select coalesce(sum(n), 0) from (select count(*) as n from " + table + " where " + strings.Join(set, " and ") + " group by " + strings.Join(by, ", ") + " having count(*) > 1) x")
+	n := a.p.count("select coalesce(sum(n), 0) from (select count(*) as n from " + table + " where " + strings.Join(set, " and ") +
+		" group by " + strings.Join(by, ", ") + " having count(*) > 1) x")
 	if n > 0 {
-		a.p.fail(&RowsError{Table: ident(a.w.Key), Column: strings.Join(names, ", "), Rows: n, Reason: "the key " + k.Key + " is to be unique, and values are there more than once", NoFill: true})
+		a.p.fail(&RowsError{Table: ident(a.w.Key), Column: strings.Join(names, ", "), Rows: n,
+			Reason: "the key " + k.Key + " is to be unique, and values are there more than once", NoFill: true})
 	}
 }
 
@@ -130,7 +133,8 @@ func (p *planner) leadsSomewhere(l, w, c *element.Element) {
 	from, rest := keyParts(textOf(c, "definition"))
 	there, _ := keyParts(rest)
 	wanted := kid(p.want, "table", to)
-	if p.wanted.Due.Mends(w.Key) || p.wanted.Due.Mends(to) || p.wanted.Tracked[to] || p.wanted.Tracked[w.Key] || l == nil || other == nil || wanted == nil || len(from) == 0 || len(from) != len(there) || p.err != nil || p.wanted.Counting.Rehearsing() {
+	if p.wanted.Due.Mends(w.Key) || p.wanted.Due.Mends(to) || p.wanted.Tracked[to] || p.wanted.Tracked[w.Key] || l == nil || other == nil ||
+		wanted == nil || len(from) == 0 || len(from) != len(there) || p.err != nil || p.wanted.Counting.Rehearsing() {
 		return
 	}
 	a, b := p.alteration(l, w), p.alteration(other, wanted)
@@ -142,8 +146,10 @@ func (p *planner) leadsSomewhere(l, w, c *element.Element) {
 		set = append(set, "a."+ident(from[i].name)+" is not null")
 		same = append(same, "b."+ident(there[i].name)+" = a."+ident(from[i].name))
 	}
-	n := p.count("select count(*) from " + p.now(w) + " a where " + strings.Join(set, " and ") + " and not exists (select 1 from " + p.now(wanted) + " b where " + strings.Join(same, " and ") + ")")
+	n := p.count("select count(*) from " + p.now(w) + " a where " + strings.Join(set, " and ") + " and not exists (select 1 from " +
+		p.now(wanted) + " b where " + strings.Join(same, " and ") + ")")
 	if n > 0 {
-		p.fail(&RowsError{Table: ident(w.Key), Column: from[0].name, Rows: n, Reason: "the foreign key " + c.Key + " is to lead to table " + to + ", and leads nowhere", NoFill: true})
+		p.fail(&RowsError{Table: ident(w.Key), Column: from[0].name, Rows: n, Reason: "the foreign key " + c.Key + " is to lead to table " +
+			to + ", and leads nowhere", NoFill: true})
 	}
 }

@@ -56,7 +56,8 @@ func NewScratch(ctx context.Context, config *mysql.Config) (*Scratch, error) {
 		return nil, &ScratchError{EngineError(err)}
 	}
 	defer admin.Close()
-	if names, err := column(ctx, admin, "select schema_name from information_schema.schemata where schema_name like 'oaken\\\\_scratch\\\\_%'"); err == nil {
+	if names, err := column(ctx, admin,
+		"select schema_name from information_schema.schemata where schema_name like 'oaken\\\\_scratch\\\\_%'"); err == nil {
 		for _, name := range names { // what killed processes left
 			used, err := column(ctx, admin, "select id from information_schema.processlist where db = "+literal(name))
 			if err == nil && len(used) == 0 && declared.Abandoned(name, time.Now()) {
@@ -141,7 +142,8 @@ func creation(root *element.Element) []piece {
 	}
 	for _, e := range kids(root, "table") {
 		for _, k := range kids(e, "trigger") {
-			out = append(out, piece{e: e, id: sub(ID(e), k), sql: triggerSQL(e.Key, k), mode: textOf(k, "sql mode"), session: textOf(k, "session")})
+			out = append(out, piece{e: e, id: sub(ID(e), k), sql: triggerSQL(e.Key, k), mode: textOf(k, "sql mode"),
+				session: textOf(k, "session")})
 		}
 	}
 	own("event")
@@ -179,7 +181,8 @@ func orderedViews(views []*element.Element) []*element.Element {
 }
 
 // session are the settings in which things are made.
-const session = "set foreign_key_checks = 0, sql_mode = '" + usualMode + "', character_set_client = utf8mb4, collation_connection = utf8mb4_general_ci, time_zone = 'SYSTEM'"
+const session = "set foreign_key_checks = 0, sql_mode = '" + usualMode +
+	"', character_set_client = utf8mb4, collation_connection = utf8mb4_general_ci, time_zone = 'SYSTEM'"
 
 // Load makes what is declared in an empty database, and reads it back. The engine's
 // refusal comes with file and line.
@@ -227,7 +230,8 @@ func waits(list []piece) bool {
 func runTogether(ctx context.Context, q Querier, list []piece) error {
 	var b strings.Builder
 	for _, p := range list {
-		if p.mode != "" || p.session != "" || p.e.Type == "function" || p.e.Type == "procedure" || p.e.Type == "event" || strings.HasPrefix(p.sql, "create trigger") || strings.HasPrefix(p.sql, "create definer") {
+		if p.mode != "" || p.session != "" || p.e.Type == "function" || p.e.Type == "procedure" || p.e.Type == "event" ||
+			strings.HasPrefix(p.sql, "create trigger") || strings.HasPrefix(p.sql, "create definer") {
 			return errors.New("one by one")
 		}
 		b.WriteString(p.sql + ";\n")
@@ -257,7 +261,8 @@ func makePiece(ctx context.Context, q Querier, p piece) error {
 	}
 	_, err := q.ExecContext(ctx, sql)
 	var my *mysql.MySQLError
-	if !p.strict && errors.As(err, &my) && (my.Number == 1050 || my.Number == 1826 || my.Number == 1005 && strings.Contains(my.Message, "121")) {
+	if !p.strict && errors.As(err, &my) && (my.Number == 1050 || my.Number == 1826 || my.Number == 1005 &&
+		strings.Contains(my.Message, "121")) {
 		return nil // it is there from the round trip that stopped at another one
 	}
 	return err

@@ -129,7 +129,8 @@ func becomes(v string, from, to columnType) becoming {
 	case z == "float" && len(to.args) == 0 && a == "double" && len(from.args) == 0:
 		b.changed = "cast(" + v + " as float) <> " + v + " and cast(cast(" + v + " as float) as char) <> cast(" + v + " as char)"
 		b.refused, b.other = "abs("+v+") > 3.402823466e38", true
-	case z == "float" && a == "float" && len(to.args) == 0, z == "double" && a == "float" && len(to.args)+len(from.args) == 0, z == "double" && a == "double" && len(to.args) == 0:
+	case z == "float" && a == "float" && len(to.args) == 0, z == "double" && a == "float" &&
+		len(to.args)+len(from.args) == 0, z == "double" && a == "double" && len(to.args) == 0:
 	case z == "double" && len(to.args) == 0 && (a == "int" || a == "decimal"):
 		if a == "int" && from.name != "bigint" || a == "decimal" && from.arg(0, 10) <= 15 {
 			break
@@ -204,7 +205,8 @@ func (b *becoming) toInt(v, a string, from, to columnType) {
 		b.refused = out(v + " + 0")
 	case "text":
 		b.refused = "not trim(" + v + ") regexp " + wholeNumber + " or " + out("cast("+v+" as decimal(65,0))")
-		b.changed = "trim(" + v + ") regexp " + wholeNumber + " and cast(cast(" + v + " as decimal(65,0)) as char) <> cast(" + v + " as binary)"
+		b.changed = "trim(" + v + ") regexp " + wholeNumber + " and cast(cast(" + v + " as decimal(65,0)) as char) <> cast(" +
+			v + " as binary)"
 	default:
 		b.tried = true
 	}
@@ -260,7 +262,8 @@ func (b *becoming) toText(v, a string, from, to columnType) {
 			b.short = fmt.Sprintf("%s(%s) > %d", size, convert(v, from, to), most)
 		}
 		if from.charset != to.charset {
-			b.refused = "cast(convert(convert(" + v + " using " + to.charset + ") using " + from.charset + ") as binary) <> cast(" + v + " as binary)"
+			b.refused = "cast(convert(convert(" + v + " using " + to.charset + ") using " + from.charset + ") as binary) <> cast(" +
+				v + " as binary)"
 		}
 		if to.name == "char" && from.name != "char" {
 			b.changed = v + " like '% '"

@@ -88,7 +88,8 @@ func TestEveryChangeOfTypeIsForetold(t *testing.T) {
 func tryPair(t *testing.T, q *sql.Conn, from, to, values string, counts map[string]int) {
 	t.Helper()
 	ctx := context.Background()
-	for _, text := range []string{session, "drop table if exists t", "create table t (id int primary key auto_increment, v " + to + ") charset utf8mb4"} {
+	for _, text := range []string{session, "drop table if exists t", "create table t (id int primary key auto_increment, v " + to +
+		") charset utf8mb4"} {
 		run(t, q, text)
 	}
 	want := reading(t, q).Root
@@ -145,7 +146,8 @@ func changedRows(t *testing.T, q *sql.Conn, from string) (n int) {
 	if _, err := q.ExecContext(ctx, "alter table t modify column v "+from); err != nil {
 		return -1
 	}
-	err := q.QueryRowContext(ctx, "select count(*) from t join was using (id) join other using (id) where not (cast(t.v as binary) <=> cast(was.v as binary)) and not (cast(other.v as char) <=> cast(was.v as char))").Scan(&n)
+	err := q.QueryRowContext(ctx, "select count(*) from t join was using (id) join other using (id) where not (cast(t.v as binary) <=> "+
+		"cast(was.v as binary)) and not (cast(other.v as char) <=> cast(was.v as char))").Scan(&n)
 	if err != nil {
 		t.Fatal(fmt.Errorf("%s: %w", from, err))
 	}
@@ -162,7 +164,9 @@ func TestWhatRowsDoNotAllowIsForetold(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer q.Close()
-	const before = "create table kind (id int primary key, code varchar(20)); create table tank (id int, name varchar(20), kind int, litres int); insert into kind values (1, 'reef'), (2, 'kelp'); insert into tank values (1, 'A long name', 1, 10), (2, 'A long shot', 3, 5), (2, 'a', null, null)"
+	const before = "create table kind (id int primary key, code varchar(20)); create table tank (id int, name varchar(20), kind int, " +
+		"litres int); insert into kind values (1, 'reef'), (2, 'kelp'); insert into tank values (1, 'A long name', 1, 10), (2, 'A long " +
+		"shot', 3, 5), (2, 'a', null, null)"
 	for _, c := range []struct{ part, refused string }{
 		{"primary key (id)", "column id: the key primary is to be unique"},
 		{"unique key k (name)", ""},

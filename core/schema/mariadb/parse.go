@@ -37,7 +37,8 @@ func Parse(files declared.Files) (*Declared, error) {
 		}
 		mode, session := "", ""
 		for _, s := range list {
-			st := declaration{Statement: s, c: &sqltext.Cursor{Tokens: sqltext.Meaning(s.Tokens)}, text: text, place: whole(text, declared.Place{File: name, From: s.From, To: s.To, Line: s.Line})}
+			st := declaration{Statement: s, c: &sqltext.Cursor{Tokens: sqltext.Meaning(s.Tokens)}, text: text,
+				place: whole(text, declared.Place{File: name, From: s.From, To: s.To, Line: s.Line})}
 			if st.c.Skip("set", "sql_mode", "=") {
 				mode = Dialect.Unquote(st.c.Next().Text)
 				later = append(later, st)
@@ -123,7 +124,8 @@ type reader struct {
 }
 
 func newReader(engine bool) *reader {
-	r := &reader{d: &Declared{Root: &element.Element{Type: "database"}, Formerly: map[string]string{}, Places: map[string][]declared.Place{}}, objects: map[string]*element.Element{}, flat: flat, engine: engine}
+	r := &reader{d: &Declared{Root: &element.Element{Type: "database"}, Formerly: map[string]string{},
+		Places: map[string][]declared.Place{}}, objects: map[string]*element.Element{}, flat: flat, engine: engine}
 	if engine {
 		r.flat = engineFlat
 	}
@@ -212,7 +214,8 @@ func (r *reader) create(st declaration) error {
 	for _, k := range []struct {
 		word string
 		read func(*reader, declaration, heading) error
-	}{{"table", (*reader).table}, {"view", (*reader).view}, {"sequence", (*reader).sequence}, {"function", (*reader).function}, {"procedure", (*reader).procedure}, {"event", (*reader).event}} {
+	}{{"table", (*reader).table}, {"view", (*reader).view}, {"sequence", (*reader).sequence}, {"function", (*reader).function},
+		{"procedure", (*reader).procedure}, {"event", (*reader).event}} {
 		if c.Skip(k.word) {
 			c.Skip("if", "not", "exists")
 			return k.read(r, st, h)
@@ -292,6 +295,7 @@ func addPart(e *element.Element, typ, key, definition string) error {
 	if kid(e, typ, key) != nil {
 		return fmt.Errorf("the %s %s is declared twice", typ, key)
 	}
-	e.Add(&element.Element{Type: typ, Key: key, Firm: true, Gist: clip(definition), Props: []element.Prop{{Name: "definition", Value: element.TextValue(definition)}}})
+	e.Add(&element.Element{Type: typ, Key: key, Firm: true, Gist: clip(definition),
+		Props: []element.Prop{{Name: "definition", Value: element.TextValue(definition)}}})
 	return nil
 }

@@ -89,7 +89,8 @@ func (r *reader) attributes(e *element.Element, c *sqltext.Cursor) []string {
 		switch {
 		case c.Skip("language", "sql"), c.Skip("contains", "sql"), c.Skip("not", "deterministic"), c.Skip("sql", "security", "definer"):
 			continue // the usual
-		case c.Skip("deterministic"), c.Skip("no", "sql"), c.Skip("reads", "sql", "data"), c.Skip("modifies", "sql", "data"), c.Skip("sql", "security", "invoker"):
+		case c.Skip("deterministic"), c.Skip("no", "sql"), c.Skip("reads", "sql", "data"), c.Skip("modifies", "sql", "data"), c.Skip("sql",
+			"security", "invoker"):
 			out = append(out, strings.ToLower(r.flat(c.Tokens[from:c.At])))
 		case c.Skip("comment"):
 			setText(e, "comment", Dialect.Unquote(c.Next().Text))
@@ -223,7 +224,8 @@ func tall(ts []sqltext.Token) string {
 		word := strings.ToLower(t.Text)
 		switch {
 		case i == 0:
-		case depth == 0 && t.Sort == sqltext.Word && breaks[word] && !(word == "join" && (ts[i-1].Is("left") || ts[i-1].Is("right") || ts[i-1].Is("inner"))) && !ts[i-1].Is("straight"):
+		case depth == 0 && t.Sort == sqltext.Word && breaks[word] &&
+			!(word == "join" && (ts[i-1].Is("left") || ts[i-1].Is("right") || ts[i-1].Is("inner"))) && !ts[i-1].Is("straight"):
 			b.WriteByte('\n')
 		case depth == 0 && columns && ts[i-1].Is(","):
 			b.WriteString("\n  ")

@@ -152,7 +152,8 @@ func (r *reader) item(e *element.Element, ts []sqltext.Token) error {
 	return r.column(e, c)
 }
 
-var clauseWords = []string{"character", "charset", "collate", "not", "null", "default", "auto_increment", "comment", "check", "generated", "as", "invisible", "virtual",
+var clauseWords = []string{"character", "charset", "collate", "not", "null", "default", "auto_increment", "comment", "check", "generated",
+	"as", "invisible", "virtual",
 	"persistent", "stored", "on", "unique", "primary", "key", "references", "compressed", "without", "with", "constraint"}
 
 func startsClause(c *sqltext.Cursor) bool {

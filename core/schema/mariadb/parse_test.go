@@ -38,8 +38,12 @@ func TestMistakesInDeclaredFiles(t *testing.T) {
 }
 
 func TestWhatPeopleWrite(t *testing.T) {
-	d, err := parse("-- formerly: basin\nCREATE TABLE `Tank` (\n  id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY,\n  deep double DEFAULT -1.5 COMMENT 'it''s', -- formerly: depth\n  period int, code varchar(20) UNIQUE,\n  keeper int references keeper (id) on delete set null,\n  KEY (period)\n) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COMMENT='All; tanks';\n" +
-		"set sql_mode = 'ANSI';\ndelimiter //\ncreate trigger t before insert on Tank for each row begin set new.period = 1; end//\ndelimiter ;\ncreate fulltext index words on Tank (code);")
+	d, err := parse("-- formerly: basin\nCREATE TABLE `Tank` (\n  id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY,\n" +
+		"  deep double DEFAULT -1.5 COMMENT 'it''s', -- formerly: depth\n  period int, code varchar(20) UNIQUE,\n" +
+		"  keeper int references keeper (id) on delete set null,\n  KEY (period)\n" +
+		") ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COMMENT='All; tanks';\n" +
+		"set sql_mode = 'ANSI';\ndelimiter //\ncreate trigger t before insert on Tank for each row begin set new.period = 1; end//\n" +
+		"delimiter ;\ncreate fulltext index words on Tank (code);")
 	if err != nil {
 		t.Fatal(err)
 	}

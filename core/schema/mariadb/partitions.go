@@ -76,7 +76,8 @@ func repartition(l, w *element.Element) (what string, effect Effect, sql string)
 		return "add the partition " + strings.Join(names, ", "), Instant, table + " add partition (" + strings.Join(fresh, ", ") + ")"
 	case strings.HasPrefix(strings.ToLower(head), "range"):
 		return "split the partition " + strings.Join(names, ", ") + " off " + partitionName(rest[0]), Rewrites,
-			table + " reorganize partition " + partitionName(rest[0]) + " into (" + strings.Join(append(slices.Clone(fresh), rest[0]), ", ") + ")"
+			table + " reorganize partition " + partitionName(rest[0]) + " into (" +
+				strings.Join(append(slices.Clone(fresh), rest[0]), ", ") + ")"
 	}
 	return what, effect, sql
 }

@@ -63,14 +63,16 @@ func Plan(ctx context.Context, q Querier, live *element.Element, want Wanted) ([
 	if want.Counting != nil && big(ctx, q) {
 		want.Counting.Rehearse()
 		_, _ = plan(ctx, q, live, want)
-		want.Counting.Ask(func(condition string) string { return "coalesce(sum(" + condition + "), 0)" }, func(query string, n int) ([]int64, error) { return numbers(ctx, q, n, query) })
+		want.Counting.Ask(func(condition string) string { return "coalesce(sum(" + condition + "), 0)" },
+			func(query string, n int) ([]int64, error) { return numbers(ctx, q, n, query) })
 	}
 	return plan(ctx, q, live, want)
 }
 
 // big reports whether a table has so many rows that it is worth asking it once for everything.
 func big(ctx context.Context, q Querier) bool {
-	names, err := column(ctx, q, "select table_name from information_schema.tables where table_schema = database() and table_rows > 100000 limit 1")
+	names, err := column(ctx, q, "select table_name from information_schema.tables where table_schema = database() and table_rows > "+
+		"100000 limit 1")
 	return err == nil && len(names) > 0
 }
 
@@ -269,11 +271,13 @@ func (p *planner) touched(l, c *element.Element) bool {
 		}
 		for _, lc := range kids(lt, "column") {
 			wc := kid(wt, "column", lc.Key)
-			if named[lc.Key] && (wc == nil || textOf(lc, "type") != textOf(wc, "type") || textOf(lc, "collate") != textOf(wc, "collate") || textOf(lc, "charset") != textOf(wc, "charset") || has(lc, "not null") != has(wc, "not null")) {
+			if named[lc.Key] && (wc == nil || textOf(lc, "type") != textOf(wc, "type") || textOf(lc, "collate") != textOf(wc, "collate") ||
+				textOf(lc, "charset") != textOf(wc, "charset") || has(lc, "not null") != has(wc, "not null")) {
 				return true
 			}
 		}
-		if textOf(lt, "charset") != textOf(wt, "charset") || textOf(lt, "collate") != textOf(wt, "collate") || textOf(lt, "engine") != textOf(wt, "engine") {
+		if textOf(lt, "charset") != textOf(wt, "charset") || textOf(lt, "collate") != textOf(wt, "collate") ||
+			textOf(lt, "engine") != textOf(wt, "engine") {
 			return true
 		}
 	}
@@ -286,7 +290,8 @@ func (p *planner) dropTables() {
 			continue
 		}
 		late := p.wanted.Due.Between && kid(p.want, "view", l.Key) == nil && kid(p.want, "sequence", l.Key) == nil
-		s := Step{Address: at(l, nil), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)}, AfterRows: late}
+		s := Step{Address: at(l, nil), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)},
+			AfterRows: late}
 		if rows := p.rows(ident(l.Key), ""); rows > 0 {
 			s.Effect, s.Loss = Loses, fmt.Sprintf("table %s has %s", ident(l.Key), counted(rows, "row"))
 			s.Saves = []Save{{Table: ident(l.Key)}}
@@ -323,9 +328,11 @@ func (p *planner) programs() {
 			l := kid(p.live, typ, w.Key)
 			switch {
 			case l == nil:
-				p.steps = append(p.steps, Step{Address: at(w, nil), What: "create the " + typ, Effect: Instant, Statements: []string{createSQL(w, "")}, Mode: textOf(w, "sql mode"), Session: textOf(w, "session")})
+				p.steps = append(p.steps, Step{Address: at(w, nil), What: "create the " + typ, Effect: Instant,
+					Statements: []string{createSQL(w, "")}, Mode: textOf(w, "sql mode"), Session: textOf(w, "session")})
 			case l.Sum() != w.Sum():
-				p.steps = append(p.steps, Step{Address: at(w, nil), What: "replace the " + typ, Effect: Instant, Statements: []string{createSQL(w, "or replace ")}, Mode: textOf(w, "sql mode"), Session: textOf(w, "session")})
+				p.steps = append(p.steps, Step{Address: at(w, nil), What: "replace the " + typ, Effect: Instant,
+					Statements: []string{createSQL(w, "or replace ")}, Mode: textOf(w, "sql mode"), Session: textOf(w, "session")})
 			}
 		}
 		if typ == "view" {
@@ -343,7 +350,8 @@ func (p *planner) triggers() {
 					continue
 				}
 			}
-			p.steps = append(p.steps, Step{Address: at(w, k), What: "create the trigger", Effect: Instant, Statements: []string{triggerSQL(w.Key, k)}, Mode: textOf(k, "sql mode"), Session: textOf(k, "session")})
+			p.steps = append(p.steps, Step{Address: at(w, k), What: "create the trigger", Effect: Instant,
+				Statements: []string{triggerSQL(w.Key, k)}, Mode: textOf(k, "sql mode"), Session: textOf(k, "session")})
 		}
 	}
 }
@@ -359,7 +367,8 @@ func Apply(ctx context.Context, q Querier, want *element.Element, steps []Step, 
 	_, _ = q.ExecContext(ctx, "set system_versioning_alter_history = keep") // where there is such a thing
 	for i, st := range steps {
 		for k, sql := range st.Statements {
-			if err := makePiece(ctx, q, piece{e: &element.Element{}, sql: sql, mode: st.Mode, session: st.Session, strict: true}); err != nil {
+			if err := makePiece(ctx, q, piece{e: &element.Element{}, sql: sql, mode: st.Mode, session: st.Session,
+				strict: true}); err != nil {
 				_, _ = q.ExecContext(context.WithoutCancel(ctx), "rollback") // of a step that is one transaction
 				return &StepError{i, st, EngineError(err), k > 0 && !slices.Contains(st.Statements[:k], "start transaction")}
 			}

@@ -33,7 +33,8 @@ func (p *planner) tables() {
 				}
 			}
 			statements := append(p.ownIndex(l, w, c), "alter table "+ident(w.Key)+" add "+constraintSQL(c))
-			p.foreign = append(p.foreign, Step{Address: at(w, c), What: "add the foreign key", Effect: effect, AfterRows: true, Statements: statements})
+			p.foreign = append(p.foreign, Step{Address: at(w, c), What: "add the foreign key", Effect: effect, AfterRows: true,
+				Statements: statements})
 		}
 	}
 }
@@ -290,7 +291,8 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 			a.later(func() { a.do(Rewrites, "refuse null in "+c.Key, "modify column "+columnSQL(c)) })
 			return
 		case rows > 0:
-			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: rows, Reason: "the new column takes no null and has no default"})
+			a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: rows,
+				Reason: "the new column takes no null and has no default"})
 			return
 		}
 	}
@@ -317,7 +319,8 @@ func (a *alteration) addColumn(c *element.Element, where string) {
 		a.do(Instant, "add the column "+c.Key+" and fill it", drop)
 		return
 	}
-	a.before = append(a.before, "alter table "+ident(a.w.Key)+" add column "+strings.TrimSpace(columnSQL(open)+" "+early), "update "+ident(a.w.Key)+" set "+ident(c.Key)+" = "+value)
+	a.before = append(a.before, "alter table "+ident(a.w.Key)+" add column "+strings.TrimSpace(columnSQL(open)+" "+early),
+		"update "+ident(a.w.Key)+" set "+ident(c.Key)+" = "+value)
 	a.do(Rewrites, "add the column "+c.Key+" and fill it", "modify column "+columnSQL(c)+late)
 }
 
@@ -401,7 +404,8 @@ func (a *alteration) notNull(l, c *element.Element) {
 		return
 	}
 	if value == "" {
-		a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: nulls, Reason: "the column is to take no null any more, and has nulls"})
+		a.p.fail(&RowsError{Table: ident(a.w.Key), Column: ident(c.Key), Rows: nulls,
+			Reason: "the column is to take no null any more, and has nulls"})
 		return
 	}
 	name := l.Key
@@ -486,13 +490,15 @@ func (a *alteration) options() {
 
 func textual(c *element.Element) bool {
 	t := textOf(c, "type")
-	return strings.Contains(t, "char") || strings.Contains(t, "text") || strings.HasPrefix(t, "enum") || strings.HasPrefix(t, "set(") || strings.HasPrefix(t, "set (")
+	return strings.Contains(t, "char") || strings.Contains(t, "text") || strings.HasPrefix(t, "enum") || strings.HasPrefix(t, "set(") ||
+		strings.HasPrefix(t, "set (")
 }
 
 // partitions changes them after all else, in a statement of its own.
 func (a *alteration) partitions() {
 	if textOf(a.l, "partition by") != textOf(a.w, "partition by") && len(a.parts) > 0 {
 		what, effect, sql := repartition(a.l, a.w)
-		a.p.steps = append(a.p.steps, Step{Address: at(a.w, nil), What: what, Effect: effect, Statements: []string{sql}, AfterRows: a.narrow != a.expand})
+		a.p.steps = append(a.p.steps, Step{Address: at(a.w, nil), What: what, Effect: effect, Statements: []string{sql},
+			AfterRows: a.narrow != a.expand})
 	}
 }

@@ -47,7 +47,10 @@ var edits = []string{
 	"alter table tank drop column area, add column area int generated always as (width * 4) stored after width",
 	"alter table tank modify at datetime(6) not null default current_timestamp(6)",
 	"alter table tank drop foreign key tank_keeper; alter table tank add constraint tank_keeper foreign key (keeper) references keeper (id)",
-	"alter table tank drop foreign key tank_keeper; alter table keeper drop foreign key keeper_boss; alter table keeper modify boss bigint unsigned, modify id bigint unsigned auto_increment; alter table tank modify keeper bigint unsigned; alter table tank add constraint tank_keeper foreign key (keeper) references keeper (id); alter table keeper add constraint keeper_boss foreign key (boss) references keeper (id)",
+	"alter table tank drop foreign key tank_keeper; alter table keeper drop foreign key keeper_boss; alter table keeper modify boss " +
+		"bigint unsigned, modify id bigint unsigned auto_increment; alter table tank modify keeper bigint unsigned; alter table tank add " +
+		"constraint tank_keeper foreign key (keeper) references keeper (id); alter table keeper add constraint keeper_boss foreign key " +
+		"(boss) references keeper (id)",
 	"alter table tank row_format=dynamic key_block_size=0",
 	"alter table tank comment='new comment'",
 	"alter table keeper comment=''",
@@ -56,14 +59,17 @@ var edits = []string{
 	"alter table old_one add primary key (id)",
 	"alter table reading drop partition p2024",
 	"alter table spread remove partitioning",
-	"alter table reading reorganize partition rest into (partition p2025 values less than (2026), partition p2026 values less than (2027) comment 'a, b', partition rest values less than maxvalue)",
+	"alter table reading reorganize partition rest into (partition p2025 values less than (2026), partition p2026 values less than " +
+		"(2027) comment 'a, b', partition rest values less than maxvalue)",
 	"alter table reading drop partition rest",
-	"alter table old_one convert to character set utf8mb4; alter table tank drop foreign key tank_keeper; alter table tank add constraint tank_keeper foreign key (keeper) references keeper (id) on delete cascade",
+	"alter table old_one convert to character set utf8mb4; alter table tank drop foreign key tank_keeper; alter table tank add " +
+		"constraint tank_keeper foreign key (keeper) references keeper (id) on delete cascade",
 	"set system_versioning_alter_history = keep; alter table kept add column x int",
 	"alter table kept drop system versioning",
 	"drop table reading",
 	"alter table tank drop foreign key tank_keeper; drop view busy; drop view aaa; drop table keeper",
-	"create table fresh (id int primary key, tank bigint, constraint fresh_tank foreign key (tank) references tank (id)); create view zzz as select * from fresh",
+	"create table fresh (id int primary key, tank bigint, constraint fresh_tank foreign key (tank) references tank (id)); create view " +
+		"zzz as select * from fresh",
 	"create or replace view simple as select id from tank",
 	"drop view aaa",
 	"create or replace function total(a int, b varchar(10)) returns int return a",
@@ -118,13 +124,23 @@ func TestEveryEditIsDeployed(t *testing.T) {
 
 func TestAPartitionThatComesLeavesTheOthers(t *testing.T) {
 	for _, c := range []struct{ from, to, want string }{
-		{"range (a) (partition p1 values less than (1))", "range (a) (partition p1 values less than (1), partition p2 values less than (2))", "[instant] alter table t add partition (partition p2 values less than (2))"},
-		{"range (a) (partition p1 values less than (1), partition r values less than maxvalue)", "range (a) (partition p1 values less than (1), partition `p 2` values less than (2) comment ',', partition r values less than maxvalue)",
-			"[rewrites] alter table t reorganize partition r into (partition `p 2` values less than (2) comment ',', partition r values less than maxvalue)"},
-		{"list (a) (partition p1 values in (1), partition p3 values in (3))", "list (a) (partition p1 values in (1), partition p2 values in (2), partition p3 values in (3))", "[rewrites] alter table t partition by list (a)"},
-		{"range (a) (partition p1 values less than (1))", "range (b) (partition p1 values less than (1), partition p2 values less than (2))", "[rewrites] alter table t partition by range (b)"},
+		{"range (a) (partition p1 values less than (1))",
+			"range (a) (partition p1 values less than (1), partition p2 values less than (2))",
+			"[instant] alter table t add partition (partition p2 values less than (2))"},
+		{"range (a) (partition p1 values less than (1), partition r values less than maxvalue)",
+			"range (a) (partition p1 values less than (1), partition `p 2` values less than (2) comment ',', partition r values less " +
+				"than maxvalue)",
+			"[rewrites] alter table t reorganize partition r into (partition `p 2` values less than (2) comment ',', partition r values " +
+				"less than maxvalue)"},
+		{"list (a) (partition p1 values in (1), partition p3 values in (3))",
+			"list (a) (partition p1 values in (1), partition p2 values in (2), partition p3 values in (3))",
+			"[rewrites] alter table t partition by list (a)"},
+		{"range (a) (partition p1 values less than (1))",
+			"range (b) (partition p1 values less than (1), partition p2 values less than (2))",
+			"[rewrites] alter table t partition by range (b)"},
 		{"hash (a) partitions 2", "hash (a) partitions 3", "[rewrites] alter table t partition by hash (a) partitions 3"},
-		{"range (a) (partition p1 values less than (1), partition p2 values less than (2))", "range (a) (partition p1 values less than (1))", "[rewrites] alter table t partition by range (a)"},
+		{"range (a) (partition p1 values less than (1), partition p2 values less than (2))",
+			"range (a) (partition p1 values less than (1))", "[rewrites] alter table t partition by range (a)"},
 		{"hash (a)", "", "[rewrites] alter table t remove partitioning"},
 	} {
 		l, w := &element.Element{Type: "table", Key: "t"}, &element.Element{Type: "table", Key: "t"}

@@ -91,7 +91,8 @@ func tableSQL(e *element.Element, bare bool) string {
 // optionsSQL writes the options of a table.
 func optionsSQL(e *element.Element) string {
 	var out []string
-	for _, p := range [][2]string{{"engine", "engine"}, {"auto_increment", "counting from"}, {"charset", "charset"}, {"collate", "collate"}, {"row_format", "row format"}, {"key_block_size", "key block size"}} {
+	for _, p := range [][2]string{{"engine", "engine"}, {"auto_increment", "counting from"}, {"charset", "charset"}, {"collate", "collate"},
+		{"row_format", "row format"}, {"key_block_size", "key block size"}} {
 		if v := textOf(e, p[1]); v != "" {
 			out = append(out, p[0]+"="+v)
 		}
@@ -246,7 +247,8 @@ func Anew(files declared.Files, want *element.Element) declared.Files {
 func written(want *element.Element) []declared.Object {
 	var out []declared.Object
 	for _, e := range want.Children {
-		out = append(out, declared.Object{ID: ID(e), File: e.Type + "s/" + partfile.Safe(e.Key) + ".sql", Text: func() string { return SQL(e) }})
+		out = append(out, declared.Object{ID: ID(e), File: e.Type + "s/" + partfile.Safe(e.Key) + ".sql",
+			Text: func() string { return SQL(e) }})
 	}
 	return out
 }

@@ -57,14 +57,17 @@ func link(e, c *element.Element) rows.Link {
 	def := textOf(c, "definition")
 	from, rest := keyParts(def)
 	to, _ := keyParts(rest)
-	l := rows.Link{To: ident(target(c)), Loosen: []string{"start transaction", "set foreign_key_checks = 0"}, Check: []string{"set foreign_key_checks = 1"}, Tighten: []string{"commit"}}
+	l := rows.Link{To: ident(target(c)), Loosen: []string{"start transaction", "set foreign_key_checks = 0"},
+		Check: []string{"set foreign_key_checks = 1"}, Tighten: []string{"commit"}}
 	var set, same []string
 	for i := range min(len(from), len(to)) {
 		set = append(set, "a."+ident(from[i].name)+" is not null")
 		same = append(same, "b."+ident(to[i].name)+" = a."+ident(from[i].name))
 	}
-	l.Check = append(l.Check, "begin not atomic if exists (select 1 from "+ident(e.Key)+" a where "+strings.Join(set, " and ")+" and not exists (select 1 from "+l.To+" b where "+strings.Join(same, " and ")+
-		")) then signal sqlstate '45000' set message_text = "+literal("the foreign key "+c.Key+" of table "+e.Key+" would lead nowhere")+"; end if; end")
+	l.Check = append(l.Check, "begin not atomic if exists (select 1 from "+ident(e.Key)+" a where "+strings.Join(set,
+		" and ")+" and not exists (select 1 from "+l.To+" b where "+strings.Join(same, " and ")+
+		")) then signal sqlstate '45000' set message_text = "+literal("the foreign key "+c.Key+" of table "+e.Key+" would lead nowhere")+
+		"; end if; end")
 	return l
 }
 

@@ -66,7 +66,8 @@ func inCharset(session, sql string) (string, error) {
 		}
 		return out, nil
 	}
-	return "", fmt.Errorf("it is made in the character set %s, in which only plain letters can be written here: make it in utf8mb4", charset)
+	return "", fmt.Errorf("it is made in the character set %s, in which only plain letters can be written here: make it in utf8mb4",
+		charset)
 }
 
 func isASCII(s string) bool {

@@ -14,9 +14,13 @@ import (
 
 // generator writes random statements for MariaDB.
 func generator(r *rand.Rand) *schematest.Generator {
-	return &schematest.Generator{R: r, Quote: func(s string) string { return "`" + s + "`" }, Retype: "alter table %s modify %s %s", DropIndex: "drop index %s on %s", Comment: "alter table %s comment = 'comment %d'",
-		Types: []string{"int", "int not null", "bigint", "bigint not null default 7", "varchar(20)", "varchar(40) not null default 'it''s'", "text", "decimal(10,2)", "decimal(6,3) unsigned", "datetime", "timestamp not null default current_timestamp on update current_timestamp",
-			"date comment 'a day'", "enum('a','b')", "json", "double", "tinyint(1) not null default 0", "varbinary(16)", "char(3) character set ascii", "int invisible default 3", "blob", "year", "set('x','y') default 'x'", "bit(4)"}}
+	return &schematest.Generator{R: r, Quote: func(s string) string { return "`" + s + "`" }, Retype: "alter table %s modify %s %s",
+		DropIndex: "drop index %s on %s", Comment: "alter table %s comment = 'comment %d'",
+		Types: []string{"int", "int not null", "bigint", "bigint not null default 7", "varchar(20)", "varchar(40) not null default 'it''s'",
+			"text", "decimal(10,2)", "decimal(6,3) unsigned", "datetime",
+			"timestamp not null default current_timestamp on update current_timestamp",
+			"date comment 'a day'", "enum('a','b')", "json", "double", "tinyint(1) not null default 0", "varbinary(16)",
+			"char(3) character set ascii", "int invisible default 3", "blob", "year", "set('x','y') default 'x'", "bit(4)"}}
 }
 
 // TestWanderingDatabases lets a database wander by random statements, and brings another

@@ -130,9 +130,11 @@ func Apply(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []S
 func afterwards(ctx context.Context, conn *pgx.Conn, want *element.Element, steps []Step, n int, o ApplyOptions) error {
 	for _, s := range steps {
 		if err := runStep(ctx, conn, s); err != nil {
-			if index, ok := strings.CutPrefix(s.What, "create the "); ok && index == "index" && !conn.IsClosed() { // what is half built is of no use
+			// what is half built is of no use
+			if index, ok := strings.CutPrefix(s.What, "create the "); ok && index == "index" && !conn.IsClosed() {
 				last := s.Address.Steps[len(s.Address.Steps)-1].Key
-				_, undo := conn.Exec(context.WithoutCancel(ctx), "drop index if exists "+ident(s.Address.Steps[0].Key, last), pgx.QueryExecModeSimpleProtocol)
+				_, undo := conn.Exec(context.WithoutCancel(ctx), "drop index if exists "+ident(s.Address.Steps[0].Key, last),
+					pgx.QueryExecModeSimpleProtocol)
 				err = errors.Join(err, undo)
 			}
 			return &AfterError{s, err}

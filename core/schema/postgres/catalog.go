@@ -114,7 +114,8 @@ type part struct {
 }
 
 func newBuilder() *builder {
-	return &builder{r: newReader(), c: &Catalog{Columns: map[string][]string{}, oids: map[string]oid{}, alias: map[oid]string{}}, objects: map[oid]object{}, parts: map[oid]part{}, values: map[string]*element.Element{},
+	return &builder{r: newReader(), c: &Catalog{Columns: map[string][]string{}, oids: map[string]oid{}, alias: map[oid]string{}},
+		objects: map[oid]object{}, parts: map[oid]part{}, values: map[string]*element.Element{},
 		idSeq: map[oid]sequenceRow{}, rels: map[string]object{}, columns: map[oid]*element.Element{}, indexOf: map[string]part{}}
 }
 
@@ -177,11 +178,13 @@ func small(sql string) string {
 // definition makes a part with a definition.
 func definition(typ, key, sql string) *element.Element {
 	text := small(strings.TrimSuffix(strings.TrimSpace(sql), ";"))
-	return &element.Element{Type: typ, Key: key, Gist: clip(strings.TrimPrefix(text, "create ")), Props: []element.Prop{{Name: "definition", Value: element.TextValue(text)}}}
+	return &element.Element{Type: typ, Key: key, Gist: clip(strings.TrimPrefix(text, "create ")),
+		Props: []element.Prop{{Name: "definition", Value: element.TextValue(text)}}}
 }
 
 // rightsLetters are the rights of an access list (PostgreSQL, "Privileges").
-var rightsLetters = map[byte]string{'r': "select", 'a': "insert", 'w': "update", 'd': "delete", 'D': "truncate", 'x': "references", 't': "trigger", 'X': "execute", 'U': "usage",
+var rightsLetters = map[byte]string{'r': "select", 'a': "insert", 'w': "update", 'd': "delete", 'D': "truncate", 'x': "references",
+	't': "trigger", 'X': "execute", 'U': "usage",
 	'C': "create", 'c': "connect", 'T': "temporary", 'm': "maintain", 's': "set", 'A': "alter system"}
 
 // publicByDefault are the catalogs whose objects everybody may use unless it is taken away.

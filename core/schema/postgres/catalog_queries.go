@@ -8,13 +8,15 @@ type catalogQuery struct {
 
 // notExtension leaves out what belongs to an extension.
 func notExtension(class, number string) string {
-	return "not exists (select 1 from pg_catalog.pg_depend x where x.classid = 'pg_catalog." + class + "'::pg_catalog.regclass and x.objid = " + number + " and x.deptype = 'e')"
+	return "not exists (select 1 from pg_catalog.pg_depend x where x.classid = 'pg_catalog." + class +
+		"'::pg_catalog.regclass and x.objid = " + number + " and x.deptype = 'e')"
 }
 
 // catalogQueries are run in order; later ones find what earlier ones made. Each sorts
 // its rows, so that the same database reads the same. (PostgreSQL, "System Catalogs".)
 var catalogQueries = []catalogQuery{
-	{`select n.oid, n.nspname, pg_catalog.pg_get_userbyid(n.nspowner), n.nspacl::text from pg_catalog.pg_namespace n where %NS and ` + notExtension("pg_namespace", "n.oid") + ` order by 2`, (*builder).namespace},
+	{`select n.oid, n.nspname, pg_catalog.pg_get_userbyid(n.nspowner), n.nspacl::text from pg_catalog.pg_namespace n where %NS and ` +
+		notExtension("pg_namespace", "n.oid") + ` order by 2`, (*builder).namespace},
 	{`select e.oid, e.extname, n.nspname from pg_catalog.pg_extension e join pg_catalog.pg_namespace n on n.oid = e.extnamespace where e.extname <> 'plpgsql' order by 2`, (*builder).extension},
 	{`select s.seqrelid, n.nspname, c.relname, c.relpersistence, pg_catalog.format_type(s.seqtypid, null), s.seqstart, s.seqincrement, s.seqmin, s.seqmax, s.seqcache, s.seqcycle,
 		pg_catalog.pg_get_userbyid(c.relowner), c.relacl::text, d.deptype, d.refobjid, d.refobjsubid
@@ -28,7 +30,8 @@ var catalogQueries = []catalogQuery{
 		(select pg_catalog.string_agg(pg_catalog.quote_ident(pn.nspname) || '.' || pg_catalog.quote_ident(p.relname), ', ' order by i.inhseqno) from pg_catalog.pg_inherits i join pg_catalog.pg_class p on p.oid = i.inhparent join pg_catalog.pg_namespace pn on pn.oid = p.relnamespace where i.inhrelid = c.oid)
 		from pg_catalog.pg_class c join pg_catalog.pg_namespace n on n.oid = c.relnamespace left join pg_catalog.pg_class t on t.oid = c.reltoastrelid left join pg_catalog.pg_am am on am.oid = c.relam and am.amname <> 'heap'
 		left join pg_catalog.pg_tablespace ts on ts.oid = c.reltablespace left join pg_catalog.pg_foreign_table f on f.ftrelid = c.oid left join pg_catalog.pg_foreign_server fs on fs.oid = f.ftserver
-		where c.relkind in ('r', 'p', 'f', 'v', 'm') and %NS and ` + notExtension("pg_class", "c.oid") + ` order by 2, 3`, (*builder).relation},
+		where c.relkind in ('r', 'p', 'f', 'v', 'm') and %NS and ` + notExtension("pg_class", "c.oid") + ` order by 2, 3`,
+		(*builder).relation},
 	{`select t.oid, n.nspname, t.typname, t.typtype, t.typrelid, pg_catalog.pg_get_userbyid(t.typowner), t.typacl::text, pg_catalog.format_type(t.typbasetype, t.typtypmod), t.typnotnull,
 		coalesce(pg_catalog.pg_get_expr(t.typdefaultbin, 0), case when t.typtype <> 'd' then t.typdefault end), case when t.typcollation <> bt.typcollation then pg_catalog.quote_ident(cn.nspname) || '.' || pg_catalog.quote_ident(co.collname) end,
 		pg_catalog.format_type(r.rngsubtype, null), case when oc.opcdefault then null else pg_catalog.quote_ident(ocn.nspname) || '.' || pg_catalog.quote_ident(oc.opcname) end, nullif(r.rngcanonical::text, '-'), nullif(r.rngsubdiff::text, '-'),
@@ -47,7 +50,8 @@ var catalogQueries = []catalogQuery{
 		case when a.attstorage <> t.typstorage then a.attstorage end, a.attcompression, case when a.attstattarget >= 0 then a.attstattarget end, a.attoptions::text, a.attfdwoptions::text, a.attacl::text, d.oid, a.attinhcount
 		from pg_catalog.pg_attribute a join pg_catalog.pg_class c on c.oid = a.attrelid join pg_catalog.pg_namespace n on n.oid = c.relnamespace join pg_catalog.pg_type t on t.oid = a.atttypid
 		left join pg_catalog.pg_attrdef d on d.adrelid = a.attrelid and d.adnum = a.attnum left join pg_catalog.pg_collation co on co.oid = a.attcollation left join pg_catalog.pg_namespace cn on cn.oid = co.collnamespace
-		where %NS and a.attnum > 0 and not a.attisdropped and c.relkind in ('r', 'p', 'f', 'v', 'm', 'c') order by a.attrelid, a.attnum`, (*builder).column},
+		where %NS and a.attnum > 0 and not a.attisdropped and c.relkind in ('r', 'p', 'f', 'v', 'm', 'c') order by a.attrelid, a.attnum`,
+		(*builder).column},
 	{`select c.oid, c.conrelid, c.contypid, c.conname, c.contype, pg_catalog.pg_get_constraintdef(c.oid), c.conindid, (select pg_catalog.quote_ident(pn.nspname) || '.' || pg_catalog.quote_ident(pc.relname) from pg_catalog.pg_inherits i join pg_catalog.pg_class pc on pc.oid = i.inhparent join pg_catalog.pg_namespace pn on pn.oid = pc.relnamespace where i.inhrelid = c.conindid and c.contype in ('p', 'u', 'x')),
 		x.indisclustered, x.indisreplident
 		from pg_catalog.pg_constraint c join pg_catalog.pg_namespace n on n.oid = c.connamespace left join pg_catalog.pg_index x on x.indexrelid = c.conindid and c.contype in ('p', 'u', 'x') where %NS and c.contype in ('c', 'f', 'p', 'u', 'x') and (c.conislocal or c.contype in ('p', 'u', 'x')) and (c.conparentid = 0 or c.contype in ('p', 'u', 'x')) order by c.conrelid, c.conname`, (*builder).constraint},
@@ -90,8 +94,10 @@ var catalogQueries = []catalogQuery{
 		from pg_catalog.pg_publication p order by 2`, (*builder).publication},
 	{`select d.classoid::pg_catalog.regclass, d.objoid, d.objsubid, d.description from pg_catalog.pg_description d where d.objoid >= 16384 or d.classoid = 'pg_catalog.pg_namespace'::pg_catalog.regclass and d.objoid = (select oid from pg_catalog.pg_namespace where nspname = 'public')`, (*builder).comment},
 	{`select 'the subscription ' || subname from pg_catalog.pg_subscription where subdbid = (select oid from pg_catalog.pg_database where datname = pg_catalog.current_database())
-		union all select 'the language ' || lanname from pg_catalog.pg_language l where l.oid >= 16384 and ` + notExtension("pg_language", "l.oid") + `
-		union all select 'the access method ' || amname from pg_catalog.pg_am a where a.oid >= 16384 and ` + notExtension("pg_am", "a.oid") + `
+		union all select 'the language ' || lanname from pg_catalog.pg_language l where l.oid >= 16384 and ` + notExtension("pg_language",
+		"l.oid") + `
+		union all select 'the access method ' || amname from pg_catalog.pg_am a where a.oid >= 16384 and ` + notExtension("pg_am",
+		"a.oid") + `
 		union all select 'the transform for ' || pg_catalog.format_type(trftype, null) from pg_catalog.pg_transform t where t.oid >= 16384 and ` + notExtension("pg_transform", "t.oid") + `
 		union all select 'the user mapping of ' || usename || ' for ' || srvname || ' (it may hold a password)' from pg_catalog.pg_user_mappings
 		union all select 'the text search parser ' || prsname from pg_catalog.pg_ts_parser p where p.oid >= 16384 and ` + notExtension("pg_ts_parser", "p.oid") + `

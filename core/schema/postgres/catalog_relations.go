@@ -75,7 +75,8 @@ func (s sequenceRow) settle(e *element.Element) {
 }
 
 func (b *builder) sequence(r row) error {
-	s := sequenceRow{schema: r.s(1), name: r.s(2), unlogged: r.s(3) == "u", typ: r.s(4), start: r.s(5), increment: r.s(6), min: r.s(7), max: r.s(8), cache: r.s(9), cycle: r.is(10),
+	s := sequenceRow{schema: r.s(1), name: r.s(2), unlogged: r.s(3) == "u", typ: r.s(4), start: r.s(5), increment: r.s(6), min: r.s(7),
+		max: r.s(8), cache: r.s(9), cycle: r.is(10),
 		owner: r.s(11), acls: r.s(12), ownerTable: r.s(14), ownerColumn: r.s(15)}
 	if r.s(13) == "i" {
 		b.idSeq[oid{"pg_class", s.ownerTable, s.ownerColumn}] = s
@@ -261,7 +262,8 @@ func (b *builder) constraint(r row) error {
 	if domain := r.s(2); domain != "0" {
 		o, ok := b.objects[oid{"pg_type", domain, "0"}]
 		if ok {
-			k := &element.Element{Type: "constraint", Key: r.s(3), Props: []element.Prop{{Name: "name", Value: element.TextValue(r.s(3))}, {Name: "definition", Value: element.TextValue(small(r.s(5)))}}}
+			k := &element.Element{Type: "constraint", Key: r.s(3), Props: []element.Prop{{Name: "name", Value: element.TextValue(r.s(3))},
+				{Name: "definition", Value: element.TextValue(small(r.s(5)))}}}
 			b.addPart("pg_constraint", r.s(0), o, k)
 		}
 		return nil
@@ -271,7 +273,8 @@ func (b *builder) constraint(r row) error {
 		return nil
 	}
 	text := small(r.s(5))
-	k := &element.Element{Type: "constraint", Key: r.s(3), Gist: clip(text), Props: []element.Prop{{Name: "name", Value: element.TextValue(r.s(3))}, {Name: "definition", Value: element.TextValue(text)}}}
+	k := &element.Element{Type: "constraint", Key: r.s(3), Gist: clip(text),
+		Props: []element.Prop{{Name: "name", Value: element.TextValue(r.s(3))}, {Name: "definition", Value: element.TextValue(text)}}}
 	setText(k, "attached to", r.s(7))
 	b.addPart("pg_constraint", r.s(0), o, k)
 	if r[6] != nil && strings.Contains("pux", r.s(4)) {

@@ -136,7 +136,8 @@ func TestEverythingIsCapturedAndDeclared(t *testing.T) {
 	live := reading(t, conn)
 	live.Root = scope.Scope{Track: []string{"replication"}}.Apply(live.Root)
 	files := folder(live.Root)
-	if again := folder(scope.Scope{Track: []string{"replication"}}.Apply(reading(t, conn).Root)); !maps.EqualFunc(files, again, bytes.Equal) {
+	if again := folder(scope.Scope{Track: []string{"replication"}}.Apply(reading(t, conn).Root)); !maps.EqualFunc(files, again,
+		bytes.Equal) {
 		t.Error("two captures of one database differ")
 	}
 	d, err := Parse(files)

@@ -28,14 +28,16 @@ var logParts = []string{
   schema text,
   name text not null
 )`,
-	`create function ` + LogSchema + `.note() returns event_trigger language plpgsql security definer set search_path = pg_catalog, pg_temp as $body$
+	`create function ` + LogSchema +
+		`.note() returns event_trigger language plpgsql security definer set search_path = pg_catalog, pg_temp as $body$
 declare
   o record;
 begin
   if tg_event = 'sql_drop' then
     for o in select * from pg_catalog.pg_event_trigger_dropped_objects() where (original or object_type in ('table column', 'index', 'table constraint', 'trigger', 'rule', 'policy')) and not is_temporary loop
       if o.schema_name is distinct from '` + LogSchema + `' then
-        insert into ` + LogSchema + `.changes (command, sort, schema, name) values (tg_tag, o.object_type, o.schema_name, o.object_identity);
+        insert into ` + LogSchema +
+		`.changes (command, sort, schema, name) values (tg_tag, o.object_type, o.schema_name, o.object_identity);
       end if;
     end loop;
     return;
@@ -43,10 +45,12 @@ begin
   for o in select c.*, i.indrelid from pg_catalog.pg_event_trigger_ddl_commands() c left join pg_catalog.pg_index i on c.object_type = 'index' and i.indexrelid = c.objid loop
     if o.schema_name is distinct from '` + LogSchema + `' and o.schema_name is distinct from 'pg_temp' then
       if o.indrelid is not null then
-        insert into ` + LogSchema + `.changes (command, sort, schema, name) select tg_tag, 'table', n.nspname, pg_catalog.quote_ident(n.nspname) || '.' || pg_catalog.quote_ident(c.relname)
+        insert into ` + LogSchema +
+		`.changes (command, sort, schema, name) select tg_tag, 'table', n.nspname, pg_catalog.quote_ident(n.nspname) || '.' || pg_catalog.quote_ident(c.relname)
           from pg_catalog.pg_class c join pg_catalog.pg_namespace n on n.oid = c.relnamespace where c.oid = o.indrelid;
       else
-        insert into ` + LogSchema + `.changes (command, sort, schema, name) values (tg_tag, o.object_type, o.schema_name, o.object_identity);
+        insert into ` + LogSchema +
+		`.changes (command, sort, schema, name) values (tg_tag, o.object_type, o.schema_name, o.object_identity);
       end if;
     end if;
   end loop;
@@ -70,7 +74,8 @@ func Prepare(ctx context.Context, conn *pgx.Conn) error { return allOrNothing(ct
 
 // Unprepare takes the log of changes away, with what it holds.
 func Unprepare(ctx context.Context, conn *pgx.Conn) error {
-	return allOrNothing(ctx, conn, []string{"drop event trigger if exists " + LogSchema + "_changes", "drop event trigger if exists " + LogSchema + "_drops", "drop schema " + LogSchema + " cascade"})
+	return allOrNothing(ctx, conn, []string{"drop event trigger if exists " + LogSchema + "_changes",
+		"drop event trigger if exists " + LogSchema + "_drops", "drop schema " + LogSchema + " cascade"})
 }
 
 func allOrNothing(ctx context.Context, conn *pgx.Conn, statements []string) error {
@@ -98,7 +103,8 @@ type Logged struct {
 
 // Log gives the changes that were logged, the newest of each thing, the oldest first.
 func Log(ctx context.Context, conn *pgx.Conn) ([]Logged, error) {
-	rows, err := conn.Query(ctx, "select sort, coalesce(schema, ''), name, login, program, command, at from (select distinct on (sort, name) * from "+LogSchema+".changes order by sort, name, id desc) c order by id")
+	rows, err := conn.Query(ctx, "select sort, coalesce(schema, ''), name, login, program, command, at from (select distinct on (sort, "+
+		"name) * from "+LogSchema+".changes order by sort, name, id desc) c order by id")
 	if err != nil {
 		return nil, EngineError(err)
 	}
@@ -109,8 +115,10 @@ func Log(ctx context.Context, conn *pgx.Conn) ([]Logged, error) {
 }
 
 // objectSorts are the engine's words for objects with a file of their own.
-var objectSorts = map[string]string{"table": "table", "foreign table": "table", "view": "view", "materialized view": "view", "sequence": "sequence", "function": "function", "procedure": "procedure", "aggregate": "aggregate",
-	"type": "type", "composite type": "type", "domain": "type", "schema": "schema", "extension": "extension", "event trigger": "event-trigger", "collation": "collation"}
+var objectSorts = map[string]string{"table": "table", "foreign table": "table", "view": "view", "materialized view": "view",
+	"sequence": "sequence", "function": "function", "procedure": "procedure", "aggregate": "aggregate",
+	"type": "type", "composite type": "type", "domain": "type", "schema": "schema", "extension": "extension",
+	"event trigger": "event-trigger", "collation": "collation"}
 
 // Names gives the identities, as ID writes them, that a logged thing may be or belong to.
 func (l Logged) Names() []string {

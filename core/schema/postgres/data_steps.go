@@ -22,14 +22,18 @@ const StepsSchema = "oaken_steps"
 // can't be changed.
 var Journal = datastep.Journal{
 	Make: []string{"create schema if not exists " + StepsSchema,
-		"create table if not exists " + StepsSchema + ".done (id bigint generated always as identity primary key, token text not null, name text not null, back boolean not null, text text not null)"},
+		"create table if not exists " + StepsSchema +
+			".done (id bigint generated always as identity primary key, token text not null, name text not null, back boolean not null, " +
+			"text text not null)"},
 	Add: func(token, name, text string, back bool) string {
-		return fmt.Sprintf("insert into "+StepsSchema+".done (token, name, back, text) values (%s, %s, %v, %s)", literal(token), literal(name), back, literal(text))
+		return fmt.Sprintf("insert into "+StepsSchema+".done (token, name, back, text) values (%s, %s, %v, %s)", literal(token),
+			literal(name), back, literal(text))
 	},
 	Begin: []string{"set local search_path = public"},
 	End:   []string{"set constraints all immediate", "set local search_path = ''"},
 	Check: func(name, query string) []string {
-		return []string{"do " + dollarQuote("begin if exists ("+query+") then raise exception using message = "+literal(datastep.Unmet(name))+"; end if; end")}
+		return []string{"do " + dollarQuote("begin if exists ("+query+") then raise exception using message = "+
+			literal(datastep.Unmet(name))+"; end if; end")}
 	},
 	Clear: []string{"drop schema if exists " + StepsSchema + " cascade"},
 }

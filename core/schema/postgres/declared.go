@@ -51,7 +51,8 @@ func Parse(files declared.Files) (*Declared, error) {
 			return nil, fmt.Errorf("%s, %w", name, err)
 		}
 		for _, s := range list {
-			st := declaration{s, &sqltext.Cursor{Tokens: sqltext.Meaning(s.Tokens)}, text, declared.Place{File: name, From: s.From, To: s.To, Line: s.Line}}
+			st := declaration{s, &sqltext.Cursor{Tokens: sqltext.Meaning(s.Tokens)}, text,
+				declared.Place{File: name, From: s.From, To: s.To, Line: s.Line}}
 			if !r.first(st) {
 				later = append(later, st)
 				continue
@@ -96,7 +97,8 @@ type reader struct {
 }
 
 func newReader() *reader {
-	return &reader{d: &Declared{Root: &element.Element{Type: "database"}, Formerly: map[string]string{}, Places: map[string][]declared.Place{}, at: map[string]declared.Place{}},
+	return &reader{d: &Declared{Root: &element.Element{Type: "database"}, Formerly: map[string]string{},
+		Places: map[string][]declared.Place{}, at: map[string]declared.Place{}},
 		schemas: map[string]*element.Element{}, objects: map[string]*element.Element{}, owners: map[string]string{}}
 }
 

@@ -53,7 +53,8 @@ func depend(ctx context.Context, conn *pgx.Conn, c *Catalog) (*graph, error) {
 			f.instead[oid{"pg_class", r.s(0), "0"}] = oid{"pg_constraint", r.s(1), "0"}
 		case 3:
 			from, to := oid{r.s(0), r.s(1), r.s(2)}, oid{r.s(3), r.s(4), r.s(5)}
-			if r.s(6) == "e" || (from.class == "pg_amop" || from.class == "pg_amproc") && (to.class == "pg_opclass" || to.class == "pg_opfamily") {
+			if r.s(6) == "e" || (from.class == "pg_amop" || from.class == "pg_amproc") &&
+				(to.class == "pg_opclass" || to.class == "pg_opfamily") {
 				f.instead[oid{from.class, from.object, "0"}] = to
 				return nil
 			}

@@ -41,7 +41,8 @@ func half(text string) string {
 // must be the same.
 func TestOtherPeoplesSchemas(t *testing.T) {
 	all := schematest.Corpus(t, func(p string) bool {
-		if strings.HasSuffix(p, "install/pgsql") || strings.HasSuffix(p, "/pg.sql") || strings.HasSuffix(p, "/pg.new.sql") || strings.HasSuffix(p, ".pgsql") {
+		if strings.HasSuffix(p, "install/pgsql") || strings.HasSuffix(p, "/pg.sql") || strings.HasSuffix(p, "/pg.new.sql") ||
+			strings.HasSuffix(p, ".pgsql") {
 			return true
 		}
 		return schematest.SQLFile(p) && (strings.Contains(p, "pgsql") || strings.Contains(p, "postgres") || strings.Contains(p, "davical"))
@@ -86,7 +87,8 @@ func TestOtherPeoplesSchemas(t *testing.T) {
 			grown++
 		})
 	}
-	t.Logf("%d schemas with %d tables into empty databases, %d over their first half; %d texts are no schema by themselves", judged, tables, grown, refused)
+	t.Logf("%d schemas with %d tables into empty databases, %d over their first half; %d texts are no schema by themselves", judged, tables,
+		grown, refused)
 }
 
 // TestVersionsOfExtensions takes the versions of the extensions that come with the
@@ -97,7 +99,9 @@ func TestVersionsOfExtensions(t *testing.T) {
 		t.Skip("set OAKEN_JUDGE=all: it takes minutes")
 	}
 	_, admin := database(t)
-	rows, err := admin.Query(context.Background(), "select name, array_agg(version order by version) from pg_available_extension_versions where name not like '%plperl%' and name not like '%plpython%' group by name having count(*) > 1 order by name")
+	rows, err := admin.Query(context.Background(),
+		"select name, array_agg(version order by version) from pg_available_extension_versions where name not like '%plperl%' and name "+
+			"not like '%plpython%' group by name having count(*) > 1 order by name")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -146,6 +150,7 @@ func free(t *testing.T, at, name, version string) error {
 	return psql(at, "create schema if not exists public; create extension "+ident(name)+" version "+literal(version)+`;
 		do $$ declare d record; n int; begin loop n := 0;
 			for d in select i.type, i.identity from pg_depend x, pg_identify_object(x.classid, x.objid, x.objsubid) i where x.deptype = 'e' and x.refobjid = (select oid from pg_extension where extname = `+literal(name)+`) loop
-				begin execute format('alter extension `+ident(name)+` drop %s %s', d.type, d.identity); n := n + 1; exception when others then null; end;
+				begin execute format('alter extension `+ident(name)+
+		` drop %s %s', d.type, d.identity); n := n + 1; exception when others then null; end;
 			end loop; exit when n = 0; end loop; end $$; drop extension `+ident(name))
 }

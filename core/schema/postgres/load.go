@@ -37,9 +37,11 @@ func NewScratch(ctx context.Context, admin *pgx.Conn) (*Scratch, error) {
 	dropAbandoned(ctx, admin)
 	s := &Scratch{admin: admin, name: declared.ScratchName(time.Now())}
 	var encoding, collate, ctype string
-	err := admin.QueryRow(ctx, "select pg_encoding_to_char(encoding), datcollate, datctype from pg_database where datname = current_database()").Scan(&encoding, &collate, &ctype)
+	err := admin.QueryRow(ctx, "select pg_encoding_to_char(encoding), datcollate, datctype from pg_database where datname = "+
+		"current_database()").Scan(&encoding, &collate, &ctype)
 	if err == nil {
-		_, err = admin.Exec(ctx, fmt.Sprintf("create database %s template template0 encoding %s lc_collate %s lc_ctype %s", ident(s.name), literal(encoding), literal(collate), literal(ctype)))
+		_, err = admin.Exec(ctx, fmt.Sprintf("create database %s template template0 encoding %s lc_collate %s lc_ctype %s", ident(s.name),
+			literal(encoding), literal(collate), literal(ctype)))
 	}
 	if err != nil {
 		return nil, &ScratchError{EngineError(err)}

@@ -62,10 +62,13 @@ func objects(root *element.Element) []object {
 }
 
 // folders are where objects of a type have their files, below their schema.
-var folders = map[string]string{"table": "tables", "view": "views", "sequence": "sequences", "type": "types", "function": "functions", "procedure": "procedures",
-	"aggregate": "aggregates", "operator": "operators", "collation": "collations", "conversion": "conversions", "operator-class": "operator-classes", "operator-family": "operator-families",
+var folders = map[string]string{"table": "tables", "view": "views", "sequence": "sequences", "type": "types", "function": "functions",
+	"procedure": "procedures",
+	"aggregate": "aggregates", "operator": "operators", "collation": "collations", "conversion": "conversions",
+	"operator-class": "operator-classes", "operator-family": "operator-families",
 	"text-search-configuration": "text-search", "text-search-dictionary": "text-search",
-	"extension": "extensions", "cast": "casts", "event-trigger": "event-triggers", "publication": "publications", "server": "servers", "wrapper": "servers"}
+	"extension": "extensions", "cast": "casts", "event-trigger": "event-triggers", "publication": "publications", "server": "servers",
+	"wrapper": "servers"}
 
 // file gives the usual file of an object, and whether others may stand in it too:
 // routines of one name.

@@ -11,8 +11,10 @@ import (
 
 // ranks are the sorts of objects in the order in which they are made when nothing
 // else tells.
-var ranks = map[string]int{"schema": 0, "extension": 1, "wrapper": 2, "server": 3, "collation": 4, "type": 5, "sequence": 6, "function": 7, "procedure": 7, "aggregate": 8, "operator": 9, "operator-family": 10,
-	"operator-class": 11, "cast": 12, "conversion": 12, "text-search-dictionary": 13, "text-search-configuration": 14, "table": 15, "view": 16, "publication": 18, "event-trigger": 19}
+var ranks = map[string]int{"schema": 0, "extension": 1, "wrapper": 2, "server": 3, "collation": 4, "type": 5, "sequence": 6, "function": 7,
+	"procedure": 7, "aggregate": 8, "operator": 9, "operator-family": 10,
+	"operator-class": 11, "cast": 12, "conversion": 12, "text-search-dictionary": 13, "text-search-configuration": 14, "table": 15,
+	"view": 16, "publication": 18, "event-trigger": 19}
 
 const (
 	rankForeignKey = 17

@@ -17,7 +17,8 @@ func (r *reader) attach(st declaration) error {
 		return r.part(st)
 	case c.Skip("comment", "on"):
 		return r.comment(st)
-	case c.Skip("alter", "table"), c.Skip("alter", "foreign", "table"), c.Skip("alter", "view"), c.Skip("alter", "materialized", "view"), c.Skip("alter", "sequence"):
+	case c.Skip("alter", "table"), c.Skip("alter", "foreign", "table"), c.Skip("alter", "view"), c.Skip("alter", "materialized", "view"),
+		c.Skip("alter", "sequence"):
 		return r.alterRelation(st)
 	case c.Peek("alter") && st.givesOwner():
 		c.Skip("alter")
@@ -81,7 +82,8 @@ func (r *reader) part(st declaration) error {
 		return fmt.Errorf("the %s %s is declared twice", typ, e.Key)
 	}
 	text := flat(st.c.Tokens)
-	text = strings.Replace(strings.Replace(strings.Replace(text, " concurrently ", " ", 1), " if not exists ", " ", 1), "create or replace ", "create ", 1)
+	text = strings.Replace(strings.Replace(strings.Replace(text, " concurrently ", " ", 1), " if not exists ", " ", 1),
+		"create or replace ", "create ", 1)
 	if typ == "statistics" {
 		text = sortedStatistics(text)
 	}

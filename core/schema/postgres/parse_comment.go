@@ -15,9 +15,12 @@ var sorts = []struct{ words, typ string }{
 	{"text search configuration", "text-search-configuration"}, {"text search dictionary", "text-search-dictionary"},
 	{"operator class", "operator-class"},
 	{"operator family", "operator-family"}, {"foreign server", "server"},
-	{"table", "table"}, {"view", "view"}, {"sequence", "sequence"}, {"column", "column"}, {"constraint", "constraint"}, {"index", "index"}, {"trigger", "trigger"}, {"rule", "rule"},
-	{"policy", "policy"}, {"function", "function"}, {"procedure", "procedure"}, {"aggregate", "aggregate"}, {"operator", "operator"}, {"type", "type"}, {"domain", "type"},
-	{"schema", "schema"}, {"extension", "extension"}, {"statistics", "statistics"}, {"server", "server"}, {"cast", "cast"}, {"collation", "collation"}, {"conversion", "conversion"},
+	{"table", "table"}, {"view", "view"}, {"sequence", "sequence"}, {"column", "column"}, {"constraint", "constraint"}, {"index", "index"},
+	{"trigger", "trigger"}, {"rule", "rule"},
+	{"policy", "policy"}, {"function", "function"}, {"procedure", "procedure"}, {"aggregate", "aggregate"}, {"operator", "operator"},
+	{"type", "type"}, {"domain", "type"},
+	{"schema", "schema"}, {"extension", "extension"}, {"statistics", "statistics"}, {"server", "server"}, {"cast", "cast"}, {"collation",
+		"collation"}, {"conversion", "conversion"},
 	{"publication", "publication"},
 }
 

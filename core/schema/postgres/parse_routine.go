@@ -27,10 +27,12 @@ func argumentType(ts []sqltext.Token) (string, bool) {
 		}
 	}
 	body := c.Upto(func(c *sqltext.Cursor) bool { return c.Peek("default") || c.Peek("=") || c.Peek(":=") })
-	if len(body) > 1 && (body[0].Sort == sqltext.Word || body[0].Sort == sqltext.Quoted) && !body[1].Is(".") && !body[1].Is("(") && !body[1].Is("[") && !body[1].Is("%") {
+	if len(body) > 1 && (body[0].Sort == sqltext.Word || body[0].Sort == sqltext.Quoted) && !body[1].Is(".") && !body[1].Is("(") &&
+		!body[1].Is("[") && !body[1].Is("%") {
 		first := strings.ToLower(body[0].Text)
 		second := strings.ToLower(body[1].Text)
-		pair := twoWords[first] && slices.Contains([]string{"precision", "varying", "with", "without", "year", "month", "day", "hour", "minute", "second", "character", "char"}, second) || first == "setof"
+		pair := twoWords[first] && slices.Contains([]string{"precision", "varying", "with", "without", "year", "month", "day", "hour",
+			"minute", "second", "character", "char"}, second) || first == "setof"
 		if !pair {
 			body = body[1:]
 		}
@@ -93,7 +95,8 @@ func argumentText(group []sqltext.Token) string {
 	return strings.Join(out, ", ")
 }
 
-var routineWords = []string{"language", "transform", "window", "immutable", "stable", "volatile", "not", "leakproof", "called", "strict", "external", "security",
+var routineWords = []string{"language", "transform", "window", "immutable", "stable", "volatile", "not", "leakproof", "called", "strict",
+	"external", "security",
 	"parallel", "cost", "rows", "support", "set", "as", "begin", "return", "returns"}
 
 func routineClause(c *sqltext.Cursor) bool {
@@ -137,7 +140,8 @@ func attributes(e *element.Element, st declaration) error {
 			from := c.At
 			rest := c.Rest()
 			e.Set("sql body", element.TextValue(st.text[c.Tokens[from].From:rest[len(rest)-1].To]))
-		case c.Skip("called", "on", "null", "input"), c.Skip("volatile"), c.Skip("security", "invoker"), c.Skip("external", "security", "invoker"), c.Skip("not", "leakproof"), c.Skip("parallel", "unsafe"):
+		case c.Skip("called", "on", "null", "input"), c.Skip("volatile"), c.Skip("security", "invoker"), c.Skip("external", "security",
+			"invoker"), c.Skip("not", "leakproof"), c.Skip("parallel", "unsafe"):
 		case c.Skip("returns", "null", "on", "null", "input"):
 			add("strict")
 		case c.Skip("external", "security", "definer"):

@@ -51,7 +51,8 @@ func tableGist(e *element.Element) string {
 }
 
 func tableClause(c *sqltext.Cursor) bool {
-	for _, w := range []string{"(", "inherits", "partition", "using", "with", "without", "on", "tablespace", "server", "options", "for", "default"} {
+	for _, w := range []string{"(", "inherits", "partition", "using", "with", "without", "on", "tablespace", "server", "options",
+		"for", "default"} {
 		if c.Peek(w) {
 			return true
 		}
@@ -66,10 +67,14 @@ func tableOption(e *element.Element, c *sqltext.Cursor) error {
 		setText(e, "inherits", flat(sqltext.Inside(c.Group())))
 	case c.Peek("for", "values"), c.Peek("default"):
 		setText(e, "bound", flat(c.Upto(func(c *sqltext.Cursor) bool {
-			return c.Peek("partition") || c.Peek("using") || c.Peek("tablespace") || c.Peek("server") || c.Peek("with") && !c.Peek("with", "(", "modulus")
+			return c.Peek("partition") || c.Peek("using") || c.Peek("tablespace") || c.Peek("server") || c.Peek("with") &&
+				!c.Peek("with", "(", "modulus")
 		})))
 	case c.Skip("partition", "by"):
-		setText(e, "partition by", flat(c.Upto(func(c *sqltext.Cursor) bool { return c.Peek("using") || c.Peek("with") || c.Peek("tablespace") })))
+		setText(e, "partition by", flat(c.Upto(func(c *sqltext.Cursor) bool {
+			return c.Peek("using") || c.Peek("with") ||
+				c.Peek("tablespace")
+		})))
 	case c.Skip("using"):
 		setText(e, "using", Dialect.NameOf(c.Next()))
 	case c.Skip("with"):
@@ -162,7 +167,8 @@ func addConstraint(e *element.Element, name, definition string) error {
 }
 
 func columnClause(c *sqltext.Cursor) bool {
-	for _, w := range []string{"collate", "compression", "storage", "constraint", "not", "null", "check", "default", "generated", "primary", "unique", "references", "options"} {
+	for _, w := range []string{"collate", "compression", "storage", "constraint", "not", "null", "check", "default", "generated", "primary",
+		"unique", "references", "options"} {
 		if c.Peek(w) {
 			return true
 		}

@@ -66,18 +66,19 @@ func TestWhatPeopleWrite(t *testing.T) {
 		t.Fatal(err)
 	}
 	for address, want := range map[string]string{
-		"db::schema:public/table:tank/column:code.default":                                                                      "'a' || 'b'",
-		"db::schema:public/table:tank/column:deep.type":                                                                         "double precision",
-		"db::schema:public/table:tank/column:deep.comment":                                                                      "in metres",
-		"db::schema:public/table:tank/constraint:positive.definition":                                                           "check (deep > 0)",
-		"db::schema:public/table:tank/column:at.type":                                                                           "timestamp with time zone",
-		"db::schema:public/table:tank/column:at.\"not null\"":                                                                   "true",
-		"db::schema:public/table:tank.\"row security\"":                                                                         "enabled",
-		"db::schema:public/table:tank.\"grant to imke\"":                                                                        "select with grant option",
-		"db::schema:public/table:tank/column:code.\"grant to public\"":                                                          "update with grant option",
-		"db::schema:public/table:keeper/column:exclude.type":                                                                    "int",
-		"db::schema:public/table:tank/constraint:\"unique (code)\".definition":                                                  "unique (code)",
-		"db::schema:public/table:tank/constraint:\"primary key (id)\".definition":                                               "primary key (id)",
+		"db::schema:public/table:tank/column:code.default":                        "'a' || 'b'",
+		"db::schema:public/table:tank/column:deep.type":                           "double precision",
+		"db::schema:public/table:tank/column:deep.comment":                        "in metres",
+		"db::schema:public/table:tank/constraint:positive.definition":             "check (deep > 0)",
+		"db::schema:public/table:tank/column:at.type":                             "timestamp with time zone",
+		"db::schema:public/table:tank/column:at.\"not null\"":                     "true",
+		"db::schema:public/table:tank.\"row security\"":                           "enabled",
+		"db::schema:public/table:tank.\"grant to imke\"":                          "select with grant option",
+		"db::schema:public/table:tank/column:code.\"grant to public\"":            "update with grant option",
+		"db::schema:public/table:keeper/column:exclude.type":                      "int",
+		"db::schema:public/table:tank/constraint:\"unique (code)\".definition":    "unique (code)",
+		"db::schema:public/table:tank/constraint:\"primary key (id)\".definition": "primary key (id)",
+
 		"db::schema:public/table:tank/constraint:\"foreign key (keeper) references keeper (id) on delete set null\".definition": "foreign key (keeper) references keeper (id) on delete set null",
 	} {
 		a, err := element.ParseAddress(address)

@@ -84,7 +84,8 @@ func (w *writer) table() {
 	w.own(w.o.tableSQL(w.detach, late))
 	for _, c := range kids(w.o.e, "column") {
 		if late(c) && !has(c, "inherited") {
-			w.more(sub(w.id, c)+".default", "alter table only "+w.o.name()+" alter column "+ident(c.Key)+" set default "+textOf(c, "default"))
+			w.more(sub(w.id, c)+".default",
+				"alter table only "+w.o.name()+" alter column "+ident(c.Key)+" set default "+textOf(c, "default"))
 		}
 	}
 	for _, c := range sortedKids(w.o.e, "constraint") {
@@ -210,7 +211,8 @@ func (w *writer) properties() {
 }
 
 // commentable are the sorts of parts that can have a comment.
-var commentable = map[string]bool{"column": true, "constraint": true, "index": true, "trigger": true, "rule": true, "policy": true, "statistics": true, "attribute": true}
+var commentable = map[string]bool{"column": true, "constraint": true, "index": true, "trigger": true, "rule": true, "policy": true,
+	"statistics": true, "attribute": true}
 
 // partSpec names a part as COMMENT ON does.
 func (o object) partSpec(k *element.Element) string {

@@ -119,27 +119,31 @@ func Plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]St
 		want.Counting.Rehearse()
 		again := want
 		_, _ = plan(ctx, conn, live, again)
-		want.Counting.Ask(func(condition string) string { return "count(*) filter (where " + condition + ")" }, func(query string, n int) ([]int64, error) {
-			out := make([]int64, n)
-			at := make([]any, n)
-			for i := range out {
-				at[i] = &out[i]
-			}
-			return out, conn.QueryRow(ctx, query).Scan(at...)
-		})
+		want.Counting.Ask(func(condition string) string { return "count(*) filter (where " + condition + ")" },
+			func(query string, n int) ([]int64, error) {
+				out := make([]int64, n)
+				at := make([]any, n)
+				for i := range out {
+					at[i] = &out[i]
+				}
+				return out, conn.QueryRow(ctx, query).Scan(at...)
+			})
 	}
 	return plan(ctx, conn, live, want)
 }
 
 // big reports whether a table has so many rows that it is worth asking it once for everything.
 func big(ctx context.Context, conn *pgx.Conn) (yes bool) {
-	err := conn.QueryRow(ctx, "select exists (select from pg_catalog.pg_class where relkind in ('r', 'm') and (reltuples > 100000 or relpages > 5000))").Scan(&yes)
+	err := conn.QueryRow(ctx, "select exists (select from pg_catalog.pg_class where relkind in ('r', 'm') and (reltuples > 100000 or "+
+		"relpages > 5000))").Scan(&yes)
 	return yes && err == nil
 }
 
 // plan is Plan, for a rehearsal or in earnest.
 func plan(ctx context.Context, conn *pgx.Conn, live *Catalog, want Wanted) ([]Step, error) {
-	p := &planner{renamed: want.Renamed, counting: want.Counting, ctx: ctx, conn: conn, liveCat: live, wanted: want, down: map[string]bool{}, retyped: map[string]bool{}, taken: map[string][]string{}, heirs: map[string][]object{}, reset: map[string]bool{}, freed: map[string]bool{}, inherits: map[string]bool{}, gone: map[string]bool{}}
+	p := &planner{renamed: want.Renamed, counting: want.Counting, ctx: ctx, conn: conn, liveCat: live, wanted: want,
+		down: map[string]bool{}, retyped: map[string]bool{}, taken: map[string][]string{}, heirs: map[string][]object{},
+		reset: map[string]bool{}, freed: map[string]bool{}, inherits: map[string]bool{}, gone: map[string]bool{}}
 	p.live, _ = nodes(live.Root)
 	p.want, p.wantList = nodes(want.Root)
 	p.family(want.Root)
@@ -230,12 +234,14 @@ func retypes(l, w *element.Element) bool {
 // mustRemake says that a part can't be altered and must be dropped and made again.
 func (p *planner) mustRemake(l, w node) bool {
 	if l.e.Type == "column" {
-		return textOf(l.e, "generated") != textOf(w.e, "generated") && has(w.e, "generated") || has(l.e, "inherited") != has(w.e, "inherited") && has(w.e, "generated")
+		return textOf(l.e, "generated") != textOf(w.e, "generated") && has(w.e, "generated") ||
+			has(l.e, "inherited") != has(w.e, "inherited") && has(w.e, "generated")
 	}
 	if onlyUnvalidated(l, w) {
 		return false
 	}
-	return textOf(l.e, "definition") != textOf(w.e, "definition") || textOf(l.e, "attached to") != textOf(w.e, "attached to") && has(l.e, "attached to") && !p.freed[l.o.id()]
+	return textOf(l.e, "definition") != textOf(w.e, "definition") || textOf(l.e, "attached to") != textOf(w.e, "attached to") &&
+		has(l.e, "attached to") && !p.freed[l.o.id()]
 }
 
 // mustReplace says that an object can't be altered and must be dropped and made again.
@@ -479,7 +485,8 @@ func Build(d *Declared, live *element.Element) []Step {
 		}
 		if st.late {
 			last = ""
-			out = append(out, Step{Address: at(node{n.o, n.o.e, false}), What: "fill the materialized view", Effect: Scans, Statements: []string{st.sql}, AfterRows: true})
+			out = append(out, Step{Address: at(node{n.o, n.o.e, false}), What: "fill the materialized view", Effect: Scans,
+				Statements: []string{st.sql}, AfterRows: true})
 			continue
 		}
 		if k := len(out) - 1; k >= 0 && own == last {
@@ -494,7 +501,8 @@ func Build(d *Declared, live *element.Element) []Step {
 		out = append(out, Step{Address: at(node{n.o, n.o.e, false}), What: what, Effect: Instant, Statements: []string{st.sql}})
 	}
 	if schemaOf(d.Root, "public") == nil && schemaOf(live, "public") != nil {
-		out = append(out, Step{Address: element.Address{}.Below(element.Step{Type: "schema", Key: "public"}), What: "drop the schema", Effect: Instant, Statements: []string{"drop schema if exists public"}})
+		out = append(out, Step{Address: element.Address{}.Below(element.Step{Type: "schema", Key: "public"}), What: "drop the schema",
+			Effect: Instant, Statements: []string{"drop schema if exists public"}})
 	}
 	return out
 }

@@ -239,7 +239,8 @@ func (p *planner) alterHangings(l, w object) {
 		p.alterPart(kn, w, lk, wk)
 	}
 	for _, lk := range l.e.Children { // what no element is left for
-		if w.e.Type != "schema" && kid(w.e, lk.Type, lk.Key) == nil && lk.Type == "column" && (has(lk, "inherited") || l.e.Type == "view") && !p.down[sub(own, lk)] {
+		if w.e.Type != "schema" && kid(w.e, lk.Type, lk.Key) == nil && lk.Type == "column" &&
+			(has(lk, "inherited") || l.e.Type == "view") && !p.down[sub(own, lk)] {
 			kn := node{w, lk, true}
 			p.comment(kn, "comment on "+w.partSpec(lk)+" is ", lk, &element.Element{})
 			p.rights(kn, w, ident(lk.Key), lk, &element.Element{})
@@ -289,7 +290,8 @@ func (p *planner) alterPart(n node, w object, lk, wk *element.Element) {
 			if to == "" {
 				to = "-1"
 			}
-			p.add(n, "change the statistics target", Instant, "alter index "+ident(w.schema, wk.Key)+" alter column "+column+" set statistics "+to)
+			p.add(n, "change the statistics target", Instant,
+				"alter index "+ident(w.schema, wk.Key)+" alter column "+column+" set statistics "+to)
 		}
 	}
 	if wk.Type == "column" {
@@ -315,7 +317,8 @@ func (p *planner) rights(n node, w object, column string, l, wanted *element.Ele
 		}
 		if pr.Value.Text() == "nothing" {
 			if !has(wanted, pr.Name) {
-				out = append(out, "grant "+map[bool]string{true: "execute", false: "usage"}[routine(w.e.Type)]+" on "+w.grantSpec()+" to "+role)
+				out = append(out, "grant "+map[bool]string{true: "execute",
+					false: "usage"}[routine(w.e.Type)]+" on "+w.grantSpec()+" to "+role)
 			}
 			continue
 		}

@@ -44,7 +44,8 @@ func (p *planner) addColumn(w object, head string, c *element.Element, again boo
 	free.Set("not null", element.Value{})
 	switch {
 	case !ok && p.wanted.Due.Between && p.wanted.Due.Mends(w.e.Key, c.Key): // a data step sees to it
-		p.add(n, "add the column "+c.Key+", which takes null until data steps have run", effect, head+"add column "+ident(c.Key)+" "+columnText(free))
+		p.add(n, "add the column "+c.Key+", which takes null until data steps have run", effect,
+			head+"add column "+ident(c.Key)+" "+columnText(free))
 		p.later(n, "refuse null", Scans, head+"alter column "+ident(c.Key)+" set not null")
 		return
 	case !ok:
@@ -52,10 +53,12 @@ func (p *planner) addColumn(w object, head string, c *element.Element, again boo
 		return
 	}
 	if step.Constant(value) { // which the engine notes once, as a default, and not in each row
-		p.add(n, what, effect, head+"add column "+ident(c.Key)+" "+columnText(c)+" default "+value, head+"alter column "+ident(c.Key)+" drop default")
+		p.add(n, what, effect, head+"add column "+ident(c.Key)+" "+columnText(c)+" default "+value,
+			head+"alter column "+ident(c.Key)+" drop default")
 		return
 	}
-	p.add(n, what, Rewrites, head+"add column "+ident(c.Key)+" "+columnText(free), "update "+w.name()+" set "+ident(c.Key)+" = "+value, head+"alter column "+ident(c.Key)+" set not null")
+	p.add(n, what, Rewrites, head+"add column "+ident(c.Key)+" "+columnText(free), "update "+w.name()+" set "+ident(c.Key)+" = "+value,
+		head+"alter column "+ident(c.Key)+" set not null")
 }
 
 // fill gives the rows that are there a value other than the default.
@@ -148,7 +151,9 @@ func (p *planner) usualStorage(w object, c *element.Element) string {
 		return ""
 	}
 	var s string
-	err := p.conn.QueryRow(p.ctx, "select t.typstorage::text from pg_catalog.pg_attribute a join pg_catalog.pg_type t on t.oid = a.atttypid where a.attrelid = $1::text::regclass and pg_catalog.quote_ident(a.attname) = $2", p.tableNow(w), p.columnNow(w, c)).Scan(&s)
+	err := p.conn.QueryRow(p.ctx, "select t.typstorage::text from pg_catalog.pg_attribute a join pg_catalog.pg_type t on t.oid = "+
+		"a.atttypid where a.attrelid = $1::text::regclass and pg_catalog.quote_ident(a.attname) = $2", p.tableNow(w),
+		p.columnNow(w, c)).Scan(&s)
 	if err != nil {
 		p.fail(EngineError(err))
 	}
@@ -161,7 +166,8 @@ func (p *planner) alterOwned(n node, w object, l, c *element.Element) {
 		return
 	}
 	if to != "" {
-		p.last = append(p.last, Step{Address: at(n), What: "let the sequence go with the column", Effect: Instant, Statements: []string{"alter sequence " + to + " owned by " + w.name() + "." + ident(c.Key), countOn(w, c)}})
+		p.last = append(p.last, Step{Address: at(n), What: "let the sequence go with the column", Effect: Instant,
+			Statements: []string{"alter sequence " + to + " owned by " + w.name() + "." + ident(c.Key), countOn(w, c)}})
 	}
 }
 
@@ -204,17 +210,20 @@ func (p *planner) refuseNull(n node, w object, col string, c *element.Element) {
 			p.later(n, "refuse null", Scans, col+"set not null")
 			return
 		case value == "" || value == "null":
-			p.fail(&RowsError{Table: w.name(), Column: ident(c.Key), Rows: nulls, Reason: "the column is to take no null any more, and has nulls"})
+			p.fail(&RowsError{Table: w.name(), Column: ident(c.Key), Rows: nulls,
+				Reason: "the column is to take no null any more, and has nulls"})
 			return
 		}
-		p.add(n, "fill "+counted(nulls, "null"), Rewrites, "update "+w.name()+" set "+ident(c.Key)+" = "+value+" where "+ident(c.Key)+" is null")
+		p.add(n, "fill "+counted(nulls, "null"), Rewrites,
+			"update "+w.name()+" set "+ident(c.Key)+" = "+value+" where "+ident(c.Key)+" is null")
 	}
 	p.later(n, "refuse null", Scans, col+"set not null")
 }
 
 // later plans what comes after the data steps, where there are any.
 func (p *planner) later(n node, what string, effect Effect, statement string) {
-	p.steps = append(p.steps, Step{Address: at(n), What: what, Effect: effect, Statements: []string{statement}, AfterRows: p.wanted.Due.Between})
+	p.steps = append(p.steps, Step{Address: at(n), What: what, Effect: effect, Statements: []string{statement},
+		AfterRows: p.wanted.Due.Between})
 }
 
 // retype plans another type for a column, with a cast of its values.
@@ -290,7 +299,8 @@ func (p *planner) lossOfType(s *Step, w object, c *element.Element, from, to str
 	alike := int64(0) // values that are written alike, and would not come back as they were
 	asked := func(condition, back string) (rows int64, err error) {
 		one := func(where string) (n int64, err error) {
-			return p.counting.Rows(table, where, func(query string) (n int64, err error) { return n, p.conn.QueryRow(p.ctx, query).Scan(&n) })
+			return p.counting.Rows(table, where,
+				func(query string) (n int64, err error) { return n, p.conn.QueryRow(p.ctx, query).Scan(&n) })
 		}
 		set := name + " is not null and "
 		if rows, err = one(set + condition + " and " + back); err == nil {
@@ -344,12 +354,14 @@ func (p *planner) unfit(s *Step, w object, c *element.Element, cast, from, to st
 		if err != nil {
 			_ = p.conn.QueryRow(p.ctx, "select count("+name+") from "+table).Scan(&filled)
 		}
-		p.fail(&RowsError{Table: w.name(), Column: name, Rows: filled, Reason: fmt.Sprintf("not all of its values can become %s (%v)", to, EngineError(refused)), NoFill: err != nil})
+		p.fail(&RowsError{Table: w.name(), Column: name, Rows: filled, Reason: fmt.Sprintf("not all of its values can become %s (%v)", to,
+			EngineError(refused)), NoFill: err != nil})
 		return "", 0
 	}
 	for i, sql := range s.Statements {
 		if head, using, found := strings.Cut(sql, " using "); found {
-			s.Statements[i] = head + " using case when " + ident(c.Key) + " is null or " + test + "(" + ident(c.Key) + ") then " + using + " else (" + value + ")::" + to + " end"
+			s.Statements[i] = head + " using case when " + ident(c.Key) + " is null or " + test + "(" + ident(c.Key) + ") then " + using +
+				" else (" + value + ")::" + to + " end"
 		}
 	}
 	s.Statements = append([]string{make}, s.Statements...)

@@ -125,7 +125,8 @@ func (p *planner) dropColumn(n node, table string) {
 
 func (p *planner) dropObject(id string, n node) {
 	for _, e := range p.standing(id, n) { // foreign keys of tables that go later
-		if k := p.live[e.id]; k.part && strings.HasPrefix(textOf(k.e, "definition"), "foreign key") && k.o.e != n.e && p.down[k.o.id()] && !p.gone[k.o.id()] && !p.gone[e.id] {
+		if k := p.live[e.id]; k.part && strings.HasPrefix(textOf(k.e, "definition"), "foreign key") && k.o.e != n.e && p.down[k.o.id()] &&
+			!p.gone[k.o.id()] && !p.gone[e.id] {
 			p.gone[e.id] = true
 			p.dropPart(e.id, k)
 		}
@@ -151,7 +152,8 @@ func (p *planner) dropObject(id string, n node) {
 		// Columns keep their values: the old type waits under another name.
 		s.What = "put the old type aside"
 		s.Statements = []string{"alter " + n.o.spec() + " rename to " + ident(oldName(n.e.Key))}
-		p.last = append(p.last, Step{Address: at(n), What: "drop the old type", Effect: Instant, Statements: []string{"drop " + object{n.o.schema, renamed(n.e)}.spec()}})
+		p.last = append(p.last, Step{Address: at(n), What: "drop the old type", Effect: Instant,
+			Statements: []string{"drop " + object{n.o.schema, renamed(n.e)}.spec()}})
 	}
 	p.steps = append(p.steps, s)
 }
@@ -202,7 +204,8 @@ func (p *planner) dropLater() {
 }
 
 // lateTypes are the sorts of things that tables stand on.
-var lateTypes = []string{"type", "function", "sequence", "schema", "extension", "collation", "server", "wrapper", "operator", "operator-class"}
+var lateTypes = []string{"type", "function", "sequence", "schema", "extension", "collation", "server", "wrapper", "operator",
+	"operator-class"}
 
 // comesAgain says that a thing that is dropped is made again, or that something of its names
 // comes: what a table that goes has made, such as its keys' indexes, has names too.
@@ -210,7 +213,8 @@ func (p *planner) comesAgain(s Step) bool {
 	steps := s.Address.Steps
 	names := map[string]bool{steps[len(steps)-1].Key: true}
 	for _, n := range p.live {
-		if n.o.schema == steps[0].Key && len(steps) == 2 && n.o.e.Type == steps[1].Type && n.o.e.Key == steps[1].Key && (n.e.Type == "index" || n.e.Type == "constraint") {
+		if n.o.schema == steps[0].Key && len(steps) == 2 && n.o.e.Type == steps[1].Type && n.o.e.Key == steps[1].Key &&
+			(n.e.Type == "index" || n.e.Type == "constraint") {
 			names[n.e.Key] = true
 		}
 	}

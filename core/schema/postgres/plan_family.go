@@ -58,7 +58,8 @@ func (p *planner) swap(root *element.Element, o object, e *element.Element) {
 }
 
 func sameFamily(l, w *element.Element) bool {
-	return textOf(l, "partition of") == textOf(w, "partition of") && textOf(l, "bound") == textOf(w, "bound") && textOf(l, "inherits") == textOf(w, "inherits")
+	return textOf(l, "partition of") == textOf(w, "partition of") && textOf(l, "bound") == textOf(w, "bound") &&
+		textOf(l, "inherits") == textOf(w, "inherits")
 }
 
 // leave plans that a table leaves those above it.

@@ -93,7 +93,8 @@ func (p *planner) make(st statement, n node) {
 		if !p.populated(id) {
 			return
 		}
-		p.fills = append(p.fills, Step{Address: at(n), What: "fill the materialized view", Effect: Scans, AfterRows: true, Statements: []string{st.sql}})
+		p.fills = append(p.fills, Step{Address: at(n), What: "fill the materialized view", Effect: Scans, AfterRows: true,
+			Statements: []string{st.sql}})
 		return
 	case n.part && st.id == id:
 		what = "create the " + n.e.Type
@@ -114,7 +115,8 @@ func (p *planner) populated(id string) bool {
 	if !there {
 		return true
 	}
-	return p.count("select count(*) from pg_catalog.pg_class where oid = "+literal(p.tableNow(n.o))+"::pg_catalog.regclass and relispopulated") > 0
+	return p.count("select count(*) from pg_catalog.pg_class where oid = "+literal(p.tableNow(n.o))+"::pg_catalog.regclass and "+
+		"relispopulated") > 0
 }
 
 // addOrJoin adds a step, or its statements to the last step when that is about the
@@ -223,7 +225,10 @@ func (p *planner) automatic(k *element.Element) bool {
 
 // rename writes what gives the index that the engine made for a partition its name.
 func (p *planner) rename(o object, k *element.Element) string {
-	return "do " + dollarQuote("declare sql text; begin for sql in select format('alter index %s rename to %I', c.oid::regclass, "+literal(k.Key)+
-		") from pg_catalog.pg_index i join pg_catalog.pg_class c on c.oid = i.indexrelid join pg_catalog.pg_inherits h on h.inhrelid = c.oid where i.indrelid = "+literal(o.name())+
-		"::regclass and h.inhparent = "+literal(textOf(k, "attached to"))+"::regclass and c.relname <> "+literal(k.Key)+" loop execute sql; end loop; end")
+	return "do " + dollarQuote("declare sql text; begin for sql in select format('alter index %s rename to %I', c.oid::regclass, "+
+		literal(k.Key)+
+		") from pg_catalog.pg_index i join pg_catalog.pg_class c on c.oid = i.indexrelid join pg_catalog.pg_inherits h on h.inhrelid = "+
+		"c.oid where i.indrelid = "+literal(o.name())+
+		"::regclass and h.inhparent = "+literal(textOf(k,
+		"attached to"))+"::regclass and c.relname <> "+literal(k.Key)+" loop execute sql; end loop; end")
 }

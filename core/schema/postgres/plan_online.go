@@ -23,8 +23,10 @@ func (p *planner) gentle(st statement, n node) bool {
 	}
 	def := textOf(n.e, "definition")
 	switch {
-	case n.e.Type == "constraint" && (strings.HasPrefix(def, "foreign key") || strings.HasPrefix(def, "check")) && !strings.HasSuffix(def, notValid):
-		p.addOrJoin(Step{Address: at(n), What: "add the constraint for new rows", Effect: Instant, Statements: []string{st.sql + notValid}, AfterRows: p.wanted.Due.Between || strings.HasPrefix(def, "foreign key")})
+	case n.e.Type == "constraint" && (strings.HasPrefix(def, "foreign key") || strings.HasPrefix(def, "check")) &&
+		!strings.HasSuffix(def, notValid):
+		p.addOrJoin(Step{Address: at(n), What: "add the constraint for new rows", Effect: Instant, Statements: []string{st.sql + notValid},
+			AfterRows: p.wanted.Due.Between || strings.HasPrefix(def, "foreign key")})
 		p.validate(n)
 		return true
 	case n.e.Type == "index" && strings.HasPrefix(st.sql, "create index "):
@@ -48,7 +50,8 @@ func propsAlone(e *element.Element) int {
 
 // validate plans that the rows that are there are held against a constraint.
 func (p *planner) validate(n node) {
-	s := Step{Address: at(n), What: "validate the constraint", Effect: Scans, Statements: []string{"alter table " + n.o.name() + " validate constraint " + ident(n.e.Key)}, After: p.wanted.Online}
+	s := Step{Address: at(n), What: "validate the constraint", Effect: Scans,
+		Statements: []string{"alter table " + n.o.name() + " validate constraint " + ident(n.e.Key)}, After: p.wanted.Online}
 	if s.After {
 		p.after = append(p.after, s)
 	} else {

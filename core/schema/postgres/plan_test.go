@@ -103,7 +103,9 @@ func withoutOrder(dump string) string {
 var edits = []string{
 	"alter table care.keeper add column phone text not null default 'none'",
 	"alter table care.keeper drop column badge",
-	"drop publication everything; drop view care.simple; drop trigger touch on care.tank; drop function care.total(text); alter table care.tank alter column code type varchar(40); create view care.simple as select id, code from care.tank where code like 'A%' with check option; create rule quiet as on delete to care.simple do instead nothing",
+	"drop publication everything; drop view care.simple; drop trigger touch on care.tank; drop function care.total(text); alter table " +
+		"care.tank alter column code type varchar(40); create view care.simple as select id, code from care.tank where code like 'A%' " +
+		"with check option; create rule quiet as on delete to care.simple do instead nothing",
 	"alter table care.tank alter column depth drop default",
 	"alter table care.tank alter column notes set default 'x'",
 	"alter table care.tank alter column notes set statistics -1",
@@ -129,13 +131,16 @@ var edits = []string{
 	"alter domain care.depth add constraint even check (value <> 7)",
 	"alter sequence care.ticket increment by 7 no cycle cache 1",
 	"alter sequence care.ticket as bigint no maxvalue start with 101",
-	"create or replace view care.busy with (security_barrier = true) as select k.name, count(*) as tanks, max(t.depth) as deepest, 1 as more from care.keeper k join care.tank t on t.keeper = k.id group by k.id",
-	"drop view care.busiest; drop view care.busy; create view care.busy as select k.name, count(*)::text as tanks from care.keeper k join care.tank t on t.keeper = k.id group by k.id; create view care.busiest as select * from care.busy where tanks <> '0'",
+	"create or replace view care.busy with (security_barrier = true) as select k.name, count(*) as tanks, max(t.depth) as deepest, 1 as " +
+		"more from care.keeper k join care.tank t on t.keeper = k.id group by k.id",
+	"drop view care.busiest; drop view care.busy; create view care.busy as select k.name, count(*)::text as tanks from care.keeper k " +
+		"join care.tank t on t.keeper = k.id group by k.id; create view care.busiest as select * from care.busy where tanks <> '0'",
 	"drop view care.simple",
 	"alter view care.simple alter column code drop default",
 	"alter view care.busy set (security_barrier = false)",
 	"drop materialized view care.summary",
-	"drop materialized view care.summary; create materialized view care.summary as select mood, count(*) as n, 2 as k from care.tank group by mood with no data; create unique index summary_mood on care.summary (mood, n)",
+	"drop materialized view care.summary; create materialized view care.summary as select mood, count(*) as n, 2 as k from care.tank " +
+		"group by mood with no data; create unique index summary_mood on care.summary (mood, n)",
 	"create or replace function care.touch() returns trigger language plpgsql as 'begin return new; end'",
 	"alter function care.touch() cost 70",
 	"drop function care.total(integer, integer[])",
@@ -165,11 +170,14 @@ var edits = []string{
 	"alter table care.keeper alter column id drop identity",
 	"alter table care.parent alter column id add generated always as identity",
 	"alter table care.keeper drop constraint keeper_name, add constraint keeper_name unique (name)",
-	"alter table care.tank drop constraint tank_keeper_fkey, add constraint tank_keeper_fkey foreign key (keeper) references care.keeper on delete cascade",
+	"alter table care.tank drop constraint tank_keeper_fkey, add constraint tank_keeper_fkey foreign key (keeper) references care.keeper " +
+		"on delete cascade",
 	"drop function care.total(text); alter table care.tank drop column area",
 	"alter table care.tank alter column area drop expression",
-	"drop function care.total(text); alter table care.tank drop column area, add column area numeric generated always as ((size).width * 2) stored",
-	"drop function care.total(text); drop view care.busiest; drop view care.busy; drop policy own on care.tank; drop policy writes on care.tank; alter table care.tank alter column keeper type bigint",
+	"drop function care.total(text); alter table care.tank drop column area, add column area numeric generated always as ((size).width " +
+		"* 2) stored",
+	"drop function care.total(text); drop view care.busiest; drop view care.busy; drop policy own on care.tank; drop policy writes on " +
+		"care.tank; alter table care.tank alter column keeper type bigint",
 	"alter table care.tank alter column keeper set not null",
 	"alter table care.tank alter column tags drop not null, alter column tags set default '{a}'",
 	"alter table care.tank replica identity full",
@@ -193,14 +201,20 @@ var edits = []string{
 	"alter table care.scratchpad add column a int, add column b text",
 	"drop table care.typed",
 	"drop schema care cascade",
-	"create schema other; create table other.thing (id int primary key, tank bigint references care.tank); create view other.all_things as select * from other.thing",
+	"create schema other; create table other.thing (id int primary key, tank bigint references care.tank); create view other.all_things " +
+		"as select * from other.thing",
 	"alter table public.serials alter column small drop default; drop sequence public.serials_small_seq",
 	"alter table public.serials alter column id type bigint; alter sequence public.serials_id_seq as bigint",
 	"drop table public.serials",
-	"create table public.self (id int primary key, up int references public.self, f int default care.total(1)); create view public.looks as select * from public.self",
-	"grant select on care.tank to public; grant usage on schema care to public; revoke execute on function care.touch() from public; grant select (name) on care.keeper to public",
-	"comment on schema care is 'other'; comment on type care.mood is null; comment on function care.touch() is null; comment on constraint positive on domain care.depth is 'new'",
-	"drop materialized view care.summary; drop function care.total(text); drop index care.tank_lower; drop policy own on care.tank; alter table care.tank alter column mood drop default, alter column mood type text; drop cast (text as care.mood); drop function care.mood_of(text)",
+	"create table public.self (id int primary key, up int references public.self, f int default care.total(1)); create view public.looks " +
+		"as select * from public.self",
+	"grant select on care.tank to public; grant usage on schema care to public; revoke execute on function care.touch() from public; " +
+		"grant select (name) on care.keeper to public",
+	"comment on schema care is 'other'; comment on type care.mood is null; comment on function care.touch() is null; comment on " +
+		"constraint positive on domain care.depth is 'new'",
+	"drop materialized view care.summary; drop function care.total(text); drop index care.tank_lower; drop policy own on care.tank; " +
+		"alter table care.tank alter column mood drop default, alter column mood type text; drop cast (text as care.mood); drop function " +
+		"care.mood_of(text)",
 	"drop extension btree_gist cascade",
 }
 

@@ -75,7 +75,8 @@ func (p *planner) extendEnum(l, w object) {
 		before = v.Key
 	}
 	if len(out) > 0 {
-		p.steps = append(p.steps, Step{Address: at(node{w, w.e, false}), What: "add the new values", Effect: Instant, Statements: out, Before: true})
+		p.steps = append(p.steps, Step{Address: at(node{w, w.e, false}), What: "add the new values", Effect: Instant, Statements: out,
+			Before: true})
 	}
 }
 
@@ -107,7 +108,8 @@ func (p *planner) alterComposite(l, w object) {
 	n := node{w, w.e, false}
 	for _, a := range kids(l.e, "attribute") {
 		if kid(w.e, "attribute", a.Key) == nil {
-			s := Step{Address: at(node{w, a, true}), What: "drop the attribute", Effect: Loses, Statements: []string{"alter type " + w.name() + " drop attribute " + ident(a.Key) + " cascade"}}
+			s := Step{Address: at(node{w, a, true}), What: "drop the attribute", Effect: Loses,
+				Statements: []string{"alter type " + w.name() + " drop attribute " + ident(a.Key) + " cascade"}}
 			s.Loss = "the attribute " + a.Key + " of every " + w.name()
 			p.steps = append(p.steps, s)
 		}
@@ -203,7 +205,8 @@ func (p *planner) alterParents(l, w object, head string) {
 	n := node{w, w.e, false}
 	bound := func(e *element.Element) string { return textOf(e, "partition of") + " " + textOf(e, "bound") }
 	if v := textOf(w.e, "partition of"); v != "" && bound(l.e) != bound(w.e) {
-		p.last = append(p.last, Step{Address: at(n), What: "attach the partition", Effect: Scans, Statements: []string{"alter table " + v + " attach partition " + w.name() + " " + textOf(w.e, "bound")}})
+		p.last = append(p.last, Step{Address: at(n), What: "attach the partition", Effect: Scans,
+			Statements: []string{"alter table " + v + " attach partition " + w.name() + " " + textOf(w.e, "bound")}})
 	}
 	if has(w.e, "partition of") {
 		return
@@ -219,7 +222,8 @@ func (p *planner) alterParents(l, w object, head string) {
 					p.fail(&FamilyError{Table: w.name(), Above: name, Column: ident(c.Key)})
 				}
 			}
-			p.last = append(p.last, Step{Address: at(n), What: "inherit from the table above", Effect: Locks, Statements: []string{head + "inherit " + name}})
+			p.last = append(p.last, Step{Address: at(n), What: "inherit from the table above", Effect: Locks,
+				Statements: []string{head + "inherit " + name}})
 		}
 	}
 }
@@ -248,11 +252,13 @@ func (p *planner) alterTableOptions(l, w object, head string) {
 		p.add(n, "move the table", Rewrites, head+"set tablespace "+ident(space))
 	}
 	if differs("options") {
-		p.add(n, "change the options", Instant, head+"options ("+strings.Join(serverOptionChanges(textOf(l.e, "options"), textOf(w.e, "options")), ", ")+")")
+		p.add(n, "change the options", Instant,
+			head+"options ("+strings.Join(serverOptionChanges(textOf(l.e, "options"), textOf(w.e, "options")), ", ")+")")
 	}
 	if differs("row security") {
 		from, to := textOf(l.e, "row security"), textOf(w.e, "row security")
-		for _, x := range [][3]string{{"enabled", "enable row level security", "disable row level security"}, {"forced", "force row level security", "no force row level security"}} {
+		for _, x := range [][3]string{{"enabled", "enable row level security", "disable row level security"},
+			{"forced", "force row level security", "no force row level security"}} {
 			if had, has := strings.Contains(from, x[0]), strings.Contains(to, x[0]); had != has {
 				p.add(n, "change row security", Locks, head+map[bool]string{true: x[1], false: x[2]}[has])
 			}
@@ -263,7 +269,8 @@ func (p *planner) alterTableOptions(l, w object, head string) {
 		if to == "" {
 			to = "default"
 		}
-		p.last = append(p.last, Step{Address: at(n), What: "change the replica identity", Effect: Instant, Statements: []string{head + "replica identity " + to}})
+		p.last = append(p.last, Step{Address: at(n), What: "change the replica identity", Effect: Instant,
+			Statements: []string{head + "replica identity " + to}})
 	}
 	if differs("cluster on") {
 		sql := head + "set without cluster"

@@ -28,7 +28,8 @@ var renameable = map[string]bool{"table": true, "view": true, "sequence": true, 
 // under the old name. The scratch database, which must be empty, is made like the live
 // one and the renames are done there, so that the engine itself says what all that
 // names them looks like afterwards. It gives nil when there is nothing to rename.
-func Renames(ctx context.Context, live *Catalog, want *element.Element, formerly map[string]string, scratch func() (*pgx.Conn, error)) (*Renamed, error) {
+func Renames(ctx context.Context, live *Catalog, want *element.Element, formerly map[string]string,
+	scratch func() (*pgx.Conn, error)) (*Renamed, error) {
 	have, _ := nodes(live.Root)
 	wanted, _ := nodes(want)
 	r := &Renamed{tables: map[string]string{}, columns: map[string]string{}}

@@ -57,7 +57,8 @@ func typed(e, of *element.Element) *element.Element {
 
 func (o object) rowsTable() rows.Table {
 	name := o.schema + "." + o.e.Key
-	t := rows.Table{Name: name, Bare: o.e.Key, Schema: o.schema, SQL: o.name(), File: rows.Place(partfile.Safe(o.schema), partfile.Safe(o.e.Key))}
+	t := rows.Table{Name: name, Bare: o.e.Key, Schema: o.schema, SQL: o.name(),
+		File: rows.Place(partfile.Safe(o.schema), partfile.Safe(o.e.Key))}
 	for _, c := range kids(o.e, "column") {
 		if has(c, "generated") {
 			continue
@@ -76,7 +77,8 @@ func (o object) rowsTable() rows.Table {
 		case strings.HasPrefix(def, "primary key"):
 			t.Key = rows.Resolve(t.Columns, Dialect.ColumnList(def))
 		case strings.HasPrefix(def, "unique ("):
-			t.AddUnique(Dialect.ColumnList(def), "alter table "+o.name()+" drop constraint "+ident(c.Key), "alter table "+o.name()+" add constraint "+ident(c.Key)+" "+def)
+			t.AddUnique(Dialect.ColumnList(def), "alter table "+o.name()+" drop constraint "+ident(c.Key),
+				"alter table "+o.name()+" add constraint "+ident(c.Key)+" "+def)
 		case strings.HasPrefix(def, "foreign key"):
 			if schema, table, err := qualified(Dialect.Referred(def)); err == nil {
 				t.Refers = append(t.Refers, ident(schema, table))
@@ -101,7 +103,8 @@ func (o object) link(c *element.Element, to string) rows.Link {
 		return l
 	}
 	alter := func(how string) string {
-		return "do " + dollarQuote("begin if exists (select from pg_catalog.pg_constraint where conrelid = "+literal(o.name())+"::pg_catalog.regclass and conname = "+literal(c.Key)+
+		return "do " + dollarQuote("begin if exists (select from pg_catalog.pg_constraint where conrelid = "+literal(o.name())+
+			"::pg_catalog.regclass and conname = "+literal(c.Key)+
 			") then alter table "+o.name()+" alter constraint "+ident(c.Key)+" "+how+"; end if; end")
 	}
 	l.Loosen = []string{alter("deferrable initially deferred"), off}
@@ -126,7 +129,8 @@ func rowsColumn(c *element.Element) rows.Column {
 // every value is written in one way.
 func RowsConn(ctx context.Context, conn *pgx.Conn) (rows.Copier, error) {
 	c := rowsConn{conn}
-	return c, c.Exec(ctx, "set datestyle = 'ISO, YMD'; set intervalstyle = 'postgres'; set timezone = 'UTC'; set extra_float_digits = 1; set bytea_output = 'hex'; set xmloption = 'content'; set lc_monetary = 'C'; set client_encoding = 'UTF8'")
+	return c, c.Exec(ctx, "set datestyle = 'ISO, YMD'; set intervalstyle = 'postgres'; set timezone = 'UTC'; set extra_float_digits = 1; "+
+		"set bytea_output = 'hex'; set xmloption = 'content'; set lc_monetary = 'C'; set client_encoding = 'UTF8'")
 }
 
 type rowsConn struct{ conn *pgx.Conn }

@@ -36,7 +36,8 @@ func StartsFrom(ctx context.Context, conn *pgx.Conn) (string, error) {
 	if _, err = tx.Exec(ctx, "set local search_path = ''"); err == nil {
 		err = tx.QueryRow(ctx, stateQuery).Scan(&sum)
 	}
-	return "do " + dollarQuote("begin\n  if ("+stateQuery+") is distinct from "+literal(sum)+" then raise exception using message = "+literal(otherState)+"; end if;\nend"), EngineError(err)
+	return "do " + dollarQuote("begin\n  if ("+stateQuery+") is distinct from "+literal(sum)+" then raise exception using message = "+
+		literal(otherState)+"; end if;\nend"), EngineError(err)
 }
 
 // Ended gives a statement as a script needs it, with what ends it; what the engine's own program

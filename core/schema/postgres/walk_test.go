@@ -16,8 +16,11 @@ import (
 
 // generator writes random statements for PostgreSQL.
 func generator(r *rand.Rand) *schematest.Generator {
-	return &schematest.Generator{R: r, Quote: func(s string) string { return pgx.Identifier{s}.Sanitize() }, Retype: "alter table %s alter column %s type %s using null", DropIndex: "drop index %[1]s", Comment: "comment on table %s is 'comment %d'",
-		Types: []string{"int", "bigint", "text", "varchar(20)", "numeric(10,2)", "timestamptz", "date", "boolean", "jsonb", "text[]", "uuid", "double precision", "bytea", "interval", "inet", "bit(4)", "char(3)", "int4range"}}
+	return &schematest.Generator{R: r, Quote: func(s string) string { return pgx.Identifier{s}.Sanitize() },
+		Retype: "alter table %s alter column %s type %s using null", DropIndex: "drop index %[1]s",
+		Comment: "comment on table %s is 'comment %d'",
+		Types: []string{"int", "bigint", "text", "varchar(20)", "numeric(10,2)", "timestamptz", "date", "boolean", "jsonb", "text[]",
+			"uuid", "double precision", "bytea", "interval", "inet", "bit(4)", "char(3)", "int4range"}}
 }
 
 // TestWanderingDatabases lets one database wander by random edits that people make, and

@@ -33,7 +33,8 @@ func Normalize(ctx context.Context, conn Conn, t Table, have, want *Sheet, d *Di
 	for i, c := range columns {
 		names[i] = c.SQL
 	}
-	if err := conn.Exec(ctx, "create temporary table "+scratch+" as select 0 as oaken_row, "+strings.Join(names, ", ")+" from "+t.SQL+" limit 0"); err != nil {
+	if err := conn.Exec(ctx, "create temporary table "+scratch+" as select 0 as oaken_row, "+strings.Join(names,
+		", ")+" from "+t.SQL+" limit 0"); err != nil {
 		return nil, fmt.Errorf("values can't be tried in a temporary table: %w", err)
 	}
 	defer func() {

@@ -247,7 +247,8 @@ func (a *acts) statements(s *step.Step, list []act) {
 				set = append(set, col.SQL+" = "+col.write(a.Want.Rows[x.row][c]))
 			}
 		}
-		s.Statements = append(s.Statements, "update "+a.Table.SQL+" set "+strings.Join(set, ", ")+" where "+a.Table.is(a.Want.Rows[x.row], a.key))
+		s.Statements = append(s.Statements,
+			"update "+a.Table.SQL+" set "+strings.Join(set, ", ")+" where "+a.Table.is(a.Want.Rows[x.row], a.key))
 	}
 	flush()
 }
@@ -267,7 +268,8 @@ func (a *acts) insert(rows []int) string {
 		}
 		tuples[k] = "  (" + strings.Join(parts, ", ") + ")"
 	}
-	return "insert into " + a.Table.SQL + " (" + strings.Join(names, ", ") + ")" + a.Table.Insert + " values\n" + strings.Join(tuples, ",\n")
+	return "insert into " + a.Table.SQL + " (" + strings.Join(names, ", ") + ")" + a.Table.Insert + " values\n" +
+		strings.Join(tuples, ",\n")
 }
 
 // is writes the condition for the row with the key of another.

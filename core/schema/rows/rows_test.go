@@ -38,14 +38,16 @@ func TestNullAndEmptyTextDiffer(t *testing.T) {
 func TestBadFilesTellTheLine(t *testing.T) {
 	for text, want := range map[string]string{
 		"": "line 1: the line with the names", "a,,b\n": "line 1: a column has no name", "a,a\n": "line 1: the column a is there twice",
-		"a,b\n1\n": "line 2: there are 1 fields, and 2 columns", "a\n\"x\ny\n": "line 2: a value in quotes does not end", "a\n\"x\"y\n": "line 2: a comma is missing",
-		"a\nx\"y\n": "line 2: a value with a quote", "a\n\xff\n": "not UTF-8",
+		"a,b\n1\n": "line 2: there are 1 fields, and 2 columns", "a\n\"x\ny\n": "line 2: a value in quotes does not end",
+		"a\n\"x\"y\n": "line 2: a comma is missing",
+		"a\nx\"y\n":   "line 2: a value with a quote", "a\n\xff\n": "not UTF-8",
 	} {
 		if _, err := Parse([]byte(text)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v", text, err)
 		}
 	}
-	for text, want := range map[string]string{"a,b\n1,2\n,3\n": "line 3: a belongs to the table's key", "a,b\n2,x\n1,x\n2,y\n": "line 4: the key 2 is there twice", "b\n1\n": "line 1: the column a is missing"} {
+	for text, want := range map[string]string{"a,b\n1,2\n,3\n": "line 3: a belongs to the table's key",
+		"a,b\n2,x\n1,x\n2,y\n": "line 4: the key 2 is there twice", "b\n1\n": "line 1: the column a is missing"} {
 		if err := sheet(t, text).Sort([]string{"a"}); err == nil || err.Error()[:len(want)] != want {
 			t.Errorf("%q: %v", text, err)
 		}
@@ -72,7 +74,8 @@ func TestDifferencesLeadFromOneToTheOther(t *testing.T) {
 		s := &Sheet{Columns: []string{"id", "v", "w"}}
 		for i := range 30 {
 			if r.IntN(3) > 0 {
-				s.Rows = append(s.Rows, Row{{Text: strings.Repeat("1", 1+i%3) + string(rune('a'+i))}, {Text: string(rune('a' + r.IntN(2)))}, {Null: r.IntN(2) == 0}})
+				s.Rows = append(s.Rows, Row{{Text: strings.Repeat("1", 1+i%3) + string(rune('a'+i))}, {Text: string(rune('a' + r.IntN(2)))},
+					{Null: r.IntN(2) == 0}})
 			}
 		}
 		if err := s.Sort([]string{"id"}); err != nil {
@@ -114,8 +117,10 @@ func TestDifferencesLeadFromOneToTheOther(t *testing.T) {
 	}
 }
 
-var kinds = Table{Name: "kind", Bare: "kind", SQL: "kind", File: "rows/kind.csv", Key: []string{"id"}, Unique: []Unique{{Columns: []string{"code"}, Drop: "drop it", Add: "add it"}},
-	Columns: []Column{{Name: "id", SQL: "id", Literal: quoted}, {Name: "code", SQL: "code", Literal: quoted}, {Name: "above", SQL: "above", Literal: quoted}}}
+var kinds = Table{Name: "kind", Bare: "kind", SQL: "kind", File: "rows/kind.csv", Key: []string{"id"},
+	Unique: []Unique{{Columns: []string{"code"}, Drop: "drop it", Add: "add it"}},
+	Columns: []Column{{Name: "id", SQL: "id", Literal: quoted}, {Name: "code", SQL: "code", Literal: quoted},
+		{Name: "above", SQL: "above", Literal: quoted}}}
 
 func quoted(s string) string { return "'" + s + "'" }
 
@@ -136,10 +141,15 @@ func planned(t *testing.T, from, to string) string {
 
 func TestStatementsMakeRoomForEachOther(t *testing.T) {
 	for _, c := range []struct{ name, from, to, want string }{
-		{"add, change, remove", "1,a,\n2,b,\n", "1,x,\n3,c,1\n", "-- add 1 row, change 1 row\ninsert into kind (id, code, above) values ('3', 'c', '1')\nupdate kind set code = 'x' where id = '1'\n-- remove 1 row\ndelete from kind where id = '2'"},
-		{"a place is taken over", "1,a,\n2,b,\n", "1,b,\n2,c,\n", "-- change 2 rows\nupdate kind set code = 'c' where id = '2'\nupdate kind set code = 'b' where id = '1'"},
-		{"a removed row's place", "1,a,\n", "2,a,\n", "-- remove 1 row, add 1 row\ndelete from kind where id = '1'\ninsert into kind (id, code, above) values ('2', 'a', null)"},
-		{"an exchange", "1,a,\n2,b,\n", "1,b,\n2,a,\n", "-- change 2 rows\ndrop it\nupdate kind set code = 'a' where id = '2'\nupdate kind set code = 'b' where id = '1'\nadd it"},
+		{"add, change, remove", "1,a,\n2,b,\n", "1,x,\n3,c,1\n",
+			"-- add 1 row, change 1 row\ninsert into kind (id, code, above) values ('3', 'c', '1')\n" +
+				"update kind set code = 'x' where id = '1'\n-- remove 1 row\ndelete from kind where id = '2'"},
+		{"a place is taken over", "1,a,\n2,b,\n", "1,b,\n2,c,\n",
+			"-- change 2 rows\nupdate kind set code = 'c' where id = '2'\nupdate kind set code = 'b' where id = '1'"},
+		{"a removed row's place", "1,a,\n", "2,a,\n",
+			"-- remove 1 row, add 1 row\ndelete from kind where id = '1'\ninsert into kind (id, code, above) values ('2', 'a', null)"},
+		{"an exchange", "1,a,\n2,b,\n", "1,b,\n2,a,\n",
+			"-- change 2 rows\ndrop it\nupdate kind set code = 'a' where id = '2'\nupdate kind set code = 'b' where id = '1'\nadd it"},
 		{"nothing", "1,a,\n", "1,a,\n", ""},
 	} {
 		if got := planned(t, c.from, c.to); got != c.want {
@@ -149,7 +159,8 @@ func TestStatementsMakeRoomForEachOther(t *testing.T) {
 }
 
 func TestTablesFollowWhatTheyReferTo(t *testing.T) {
-	list := []Wanted{{Table: Table{Name: "a", SQL: "a", Refers: []string{"b"}}}, {Table: Table{Name: "b", SQL: "b", Refers: []string{"c", "a"}}}, {Table: Table{Name: "c", SQL: "c"}}}
+	list := []Wanted{{Table: Table{Name: "a", SQL: "a", Refers: []string{"b"}}},
+		{Table: Table{Name: "b", SQL: "b", Refers: []string{"c", "a"}}}, {Table: Table{Name: "c", SQL: "c"}}}
 	var got []string
 	for _, w := range ordered(list) {
 		got = append(got, w.Table.Name)
@@ -177,7 +188,8 @@ func TestFilesOfRowsInAFolder(t *testing.T) {
 		t.Errorf("without rows, written %q (%v)", out, err)
 	}
 	for name, text := range map[string]string{"rows/other.csv": "id\n", "rows/kind.csv": "id,nothing\n"} {
-		if err := Attach(root, declared.Files{name: []byte(text)}, []Table{kinds}, nil); err == nil || !strings.HasPrefix(err.Error(), name+", line 1: ") {
+		if err := Attach(root, declared.Files{name: []byte(text)}, []Table{kinds}, nil); err == nil ||
+			!strings.HasPrefix(err.Error(), name+", line 1: ") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -189,7 +201,8 @@ func TestFilesOfRowsInAFolder(t *testing.T) {
 }
 
 func TestNumbersStandBare(t *testing.T) {
-	for in, want := range map[string]string{"5": "5", "-12.50": "-12.50", "0": "0", "-0": "'-0'", "-0.0": "'-0.0'", "1e3": "'1e3'", "NaN": "'NaN'", "1.": "'1.'", ".5": "'.5'", "123456789012345678": "'123456789012345678'", "": "''", "1 or 1": "'1 or 1'"} {
+	for in, want := range map[string]string{"5": "5", "-12.50": "-12.50", "0": "0", "-0": "'-0'", "-0.0": "'-0.0'", "1e3": "'1e3'",
+		"NaN": "'NaN'", "1.": "'1.'", ".5": "'.5'", "123456789012345678": "'123456789012345678'", "": "''", "1 or 1": "'1 or 1'"} {
 		if got := Number(quoted)(in); got != want {
 			t.Errorf("%q is written %s, not %s", in, got, want)
 		}
@@ -206,7 +219,8 @@ func FuzzParse(f *testing.F) {
 			return
 		}
 		again, err := Parse(s.Bytes())
-		if err != nil || !slices.Equal(s.Columns, again.Columns) || !slices.EqualFunc(s.Rows, again.Rows, func(a, b Row) bool { return slices.Equal(a, b) }) {
+		if err != nil || !slices.Equal(s.Columns, again.Columns) ||
+			!slices.EqualFunc(s.Rows, again.Rows, func(a, b Row) bool { return slices.Equal(a, b) }) {
 			t.Errorf("%q reads otherwise when written again: %v", data, err)
 		}
 	})

@@ -262,7 +262,8 @@ func Number(other func(string) string) func(string) string {
 	return func(s string) string {
 		digits := strings.TrimPrefix(s, "-")
 		before, after, point := strings.Cut(digits, ".")
-		if before == "" || len(digits) > 17 || point && after == "" || strings.Trim(before+after, "0123456789") != "" || s != digits && strings.Trim(digits, "0.") == "" {
+		if before == "" || len(digits) > 17 || point && after == "" || strings.Trim(before+after, "0123456789") != "" || s != digits &&
+			strings.Trim(digits, "0.") == "" {
 			return other(s)
 		}
 		return s

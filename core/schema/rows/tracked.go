@@ -44,7 +44,8 @@ func Sheets(files declared.Files, tables []Table, beside declared.Files) ([]Trac
 	for _, name := range Names(files) {
 		i := slices.IndexFunc(tables, func(t Table) bool { return t.File == name })
 		if i < 0 {
-			return nil, &declared.FileError{File: name, Line: 1, Err: errors.New("no table that is declared has its rows in a file of this name")}
+			return nil, &declared.FileError{File: name, Line: 1,
+				Err: errors.New("no table that is declared has its rows in a file of this name")}
 		}
 		s, err := trimmed(files[name], beside[name], tables[i])
 		if err != nil {

@@ -57,11 +57,13 @@ func TestTrimLeavesWhatDiffers(t *testing.T) {
 			t.Fatal(err)
 		}
 		if len(x.Rows) != len(whole.Removed)+len(whole.Edited) || len(y.Rows) != len(whole.Added)+len(whole.Edited) {
-			t.Fatalf("round %d: %d and %d rows are left of %d removed, %d added, %d edited", round, len(x.Rows), len(y.Rows), len(whole.Removed), len(whole.Added), len(whole.Edited))
+			t.Fatalf("round %d: %d and %d rows are left of %d removed, %d added, %d edited", round, len(x.Rows), len(y.Rows),
+				len(whole.Removed), len(whole.Added), len(whole.Edited))
 		}
 		text := strings.Split(string(a.Bytes()), "\n")
 		for i, row := range x.Rows {
-			if first, _, _ := strings.Cut(row[0].Text, "\n"); !strings.Contains(text[x.Line(i)-1], strings.Trim(strings.ReplaceAll(first, `"`, `""`), "\r")) {
+			if first, _, _ := strings.Cut(row[0].Text, "\n"); !strings.Contains(text[x.Line(i)-1],
+				strings.Trim(strings.ReplaceAll(first, `"`, `""`), "\r")) {
 				t.Fatalf("round %d: the row %q is not on line %d", round, row[0].Text, x.Line(i))
 			}
 		}
@@ -95,7 +97,8 @@ func TestFilesOfOtherColumnsAreNotTrimmed(t *testing.T) {
 // change another row.
 func TestWordsThatMeanTheSameAreKept(t *testing.T) {
 	old := sheet(t, "id,price\n1,1.5\n2,2\n3,3.0\n")
-	normal := &Sheet{Columns: old.Columns, Rows: []Row{{{Text: "1"}, {Text: "1.50"}}, {{Text: "2"}, {Text: "2.00"}}, {{Text: "3"}, {Text: "3.00"}}}, lines: old.lines}
+	normal := &Sheet{Columns: old.Columns, Rows: []Row{{{Text: "1"}, {Text: "1.50"}}, {{Text: "2"}, {Text: "2.00"}},
+		{{Text: "3"}, {Text: "3.00"}}}, lines: old.lines}
 	live := sheet(t, "id,price\n1,1.50\n2,9.00\n4,4.00\n")
 	if !live.KeepWords(old, normal, key) {
 		t.Error("no words are kept")

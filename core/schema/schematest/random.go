@@ -112,7 +112,8 @@ func (g *Generator) Edit(root *element.Element) string {
 		}
 	case 12:
 		c := g.fresh()
-		return fmt.Sprintf("alter table %s add column %s bigint; alter table %s add constraint %s foreign key (%s) references %s (id)", t.name, c, t.name, g.fresh(), c, other.name)
+		return fmt.Sprintf("alter table %s add column %s bigint; alter table %s add constraint %s foreign key (%s) references %s (id)",
+			t.name, c, t.name, g.fresh(), c, other.name)
 	case 13:
 		return fmt.Sprintf("create view %s as select %s from %s", g.fresh(), column, t.name)
 	case 14:

@@ -73,7 +73,8 @@ func FirstDifference(a, b string) string {
 	la, lb := strings.Split(a, "\n"), strings.Split(b, "\n")
 	for i := range la {
 		if i >= len(lb) || la[i] != lb[i] {
-			return fmt.Sprintf("line %d\n%s\n--- against\n%s", i+1, strings.Join(la[max(0, i-3):min(i+12, len(la))], "\n"), strings.Join(lb[max(0, i-3):min(i+12, len(lb))], "\n"))
+			return fmt.Sprintf("line %d\n%s\n--- against\n%s", i+1, strings.Join(la[max(0, i-3):min(i+12, len(la))], "\n"),
+				strings.Join(lb[max(0, i-3):min(i+12, len(lb))], "\n"))
 		}
 	}
 	return "one is longer"

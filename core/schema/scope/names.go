@@ -53,7 +53,8 @@ func align(e, like *element.Element) *element.Element {
 // same, whose name the engine made, and that this table does not have itself.
 func namesake(e, like, c *element.Element, taken map[*element.Element]bool) string {
 	for _, k := range like.Children {
-		if k.Type == "constraint" && !taken[k] && engineMade.MatchString(k.Key) && k.Prop("definition").String() == c.Prop("definition").String() && find(e, k) == nil {
+		if k.Type == "constraint" && !taken[k] && engineMade.MatchString(k.Key) &&
+			k.Prop("definition").String() == c.Prop("definition").String() && find(e, k) == nil {
 			taken[k] = true
 			return k.Key
 		}

@@ -44,8 +44,10 @@ var Switches = [][2]string{
 var Extras = []string{"owners", "privileges", "replication", "counters"}
 
 // Types are the sorts of objects that a pattern may name, of all engines.
-var Types = []string{"aggregate", "cast", "collation", "conversion", "event", "event-trigger", "extension", "function", "index", "operator", "operator-class", "operator-family", "procedure", "publication",
-	"rows", "schema", "sequence", "server", "table", "text-search-configuration", "text-search-dictionary", "trigger", "type", "view", "wrapper"}
+var Types = []string{"aggregate", "cast", "collation", "conversion", "event", "event-trigger", "extension", "function", "index", "operator",
+	"operator-class", "operator-family", "procedure", "publication",
+	"rows", "schema", "sequence", "server", "table", "text-search-configuration", "text-search-dictionary", "trigger", "type",
+	"view", "wrapper"}
 
 // Check says what is wrong with a scope.
 func (s Scope) Check() error {
@@ -153,7 +155,8 @@ func matches(patterns []string, typ, name string) bool {
 }
 
 // storage are the properties that say how and where bytes lie.
-var storage = []string{"storage", "compression", "with", "tablespace", "using", "set", "row format", "key block size", "options of the engine", "cluster on"}
+var storage = []string{"storage", "compression", "with", "tablespace", "using", "set", "row format", "key block size",
+	"options of the engine", "cluster on"}
 
 // keeps says whether a property makes a difference.
 func (s Scope) keeps(name string) bool {

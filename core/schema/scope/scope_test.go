@@ -18,7 +18,8 @@ func database() *element.Element {
 	tank := made("table", "tank", "owner", "imke", "comment", "all tanks", "grant to tarek", "select", "counting from", "7")
 	tank.Add(made("column", "code", "type", "text", "collate", "C", "comment", "painted"), made("statistics", "s"))
 	return (&element.Element{Type: "database"}).Add(
-		made("schema", "care").Add(tank, made("view", "tmp_view", "owner", "ravi", "definition", "select  1"), made("table", "old", "owner", "ravi")),
+		made("schema", "care").Add(tank, made("view", "tmp_view", "owner", "ravi", "definition", "select  1"),
+			made("table", "old", "owner", "ravi")),
 		made("publication", "all", "definition", "x"), made("extension", "citext"))
 }
 
@@ -33,7 +34,8 @@ func has(e *element.Element, steps ...string) bool {
 func TestWhatIsTracked(t *testing.T) {
 	plain := Scope{}.Apply(database())
 	tank := plain.Find([]element.Step{{Type: "schema", Key: "care"}, {Type: "table", Key: "tank"}})
-	if tank == nil || !tank.Prop("owner").IsAbsent() || !tank.Prop("grant to tarek").IsAbsent() || !tank.Prop("counting from").IsAbsent() || tank.Prop("comment").IsAbsent() || has(plain, "publication", "all") {
+	if tank == nil || !tank.Prop("owner").IsAbsent() || !tank.Prop("grant to tarek").IsAbsent() || !tank.Prop("counting from").IsAbsent() ||
+		tank.Prop("comment").IsAbsent() || has(plain, "publication", "all") {
 		t.Errorf("without a choice: %v", tank)
 	}
 	full := Scope{Track: []string{"owners", "privileges", "replication", "counters"}}.Apply(database())
@@ -64,7 +66,8 @@ func TestPatterns(t *testing.T) {
 		{Scope{Owners: []string{"imke"}}, true, false, false},
 	} {
 		got := c.scope.Apply(database())
-		if has(got, "schema", "care", "table", "tank") != c.tank || has(got, "schema", "care", "view", "tmp_view") != c.view || has(got, "extension", "citext") != c.ext {
+		if has(got, "schema", "care", "table", "tank") != c.tank || has(got, "schema", "care", "view", "tmp_view") != c.view ||
+			has(got, "extension", "citext") != c.ext {
 			t.Errorf("%+v takes %v", c.scope, got)
 		}
 	}
@@ -72,13 +75,15 @@ func TestPatterns(t *testing.T) {
 
 func TestAnOverlayKeepsWhatIsOutOfScope(t *testing.T) {
 	s := Scope{Skip: []string{"old"}}
-	want := (&element.Element{Type: "database"}).Add(made("schema", "care").Add(made("table", "tank", "comment", "new"), made("table", "fresh")))
+	want := (&element.Element{Type: "database"}).Add(made("schema", "care").Add(made("table", "tank", "comment", "new"),
+		made("table", "fresh")))
 	got := s.Overlay(want, database())
 	tank := got.Find([]element.Step{{Type: "schema", Key: "care"}, {Type: "table", Key: "tank"}})
 	if tank.Prop("owner").Text() != "imke" || tank.Prop("comment").Text() != "new" || tank.Prop("grant to tarek").IsAbsent() {
 		t.Errorf("the table becomes %v", tank)
 	}
-	if !has(got, "schema", "care", "table", "old") || !has(got, "schema", "care", "table", "fresh") || !has(got, "publication", "all") || has(got, "extension", "citext") || has(got, "schema", "care", "view", "tmp_view") {
+	if !has(got, "schema", "care", "table", "old") || !has(got, "schema", "care", "table", "fresh") || !has(got, "publication", "all") ||
+		has(got, "extension", "citext") || has(got, "schema", "care", "view", "tmp_view") {
 		t.Errorf("the whole becomes %v", got)
 	}
 }
@@ -107,7 +112,8 @@ func TestNamesThatTheEngineMadeMakeNoDifference(t *testing.T) {
 	for _, c := range []struct {
 		names []string
 		same  bool
-	}{{[]string{"tank_code_key1", "old_kind_fkey"}, true}, {[]string{"one_code", "tank_kind_fkey"}, false}, {[]string{"tank_kind_fkey", "tank_code_key"}, false}} {
+	}{{[]string{"tank_code_key1", "old_kind_fkey"}, true}, {[]string{"one_code", "tank_kind_fkey"}, false},
+		{[]string{"tank_kind_fkey", "tank_code_key"}, false}} {
 		tree := table(c.names...)
 		got := s.Align(tree, like)
 		if (element.Compare(got, like) == nil) != c.same || element.Compare(tree, table(c.names...)) != nil {

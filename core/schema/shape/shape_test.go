@@ -9,7 +9,8 @@ import (
 
 func tank() *element.Element {
 	e := &element.Element{Type: "table", Key: "tank"}
-	e.Add(&element.Element{Type: "column", Key: "name"}, &element.Element{Type: "index", Key: "name"}, &element.Element{Type: "column", Key: "litres"})
+	e.Add(&element.Element{Type: "column", Key: "name"}, &element.Element{Type: "index", Key: "name"},
+		&element.Element{Type: "column", Key: "litres"})
 	SetText(e, "comment", "All tanks")
 	SetText(e, "engine", "")
 	SetTrue(e, "strict", true)

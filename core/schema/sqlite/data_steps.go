@@ -24,7 +24,8 @@ const journalTable = "oaken_steps"
 
 // Journal is how this engine keeps it.
 var Journal = datastep.Journal{
-	Make: []string{"create table if not exists " + journalTable + " (token text not null, name text not null, back integer not null, text text not null)"},
+	Make: []string{"create table if not exists " + journalTable +
+		" (token text not null, name text not null, back integer not null, text text not null)"},
 	Add: func(token, name, whole string, back bool) string {
 		return fmt.Sprintf("insert into "+journalTable+" values (%s, %s, %v, %s)", text(token), text(name), back, text(whole))
 	},
@@ -39,7 +40,8 @@ var Journal = datastep.Journal{
 // JournalOf reads the journal, in the order in which it was written.
 func JournalOf(ctx context.Context, q Querier) (out []datastep.Entry, err error) {
 	var there bool
-	if err := q.QueryRowContext(ctx, "select count(*) > 0 from sqlite_master where name = "+text(journalTable)).Scan(&there); err != nil || !there {
+	if err := q.QueryRowContext(ctx, "select count(*) > 0 from sqlite_master where name = "+text(journalTable)).Scan(&there); err != nil ||
+		!there {
 		return nil, err
 	}
 	rows, err := q.QueryContext(ctx, "select token, name, text, back from "+journalTable+" order by rowid")

@@ -36,7 +36,8 @@ func (p *planner) expand(l, t *element.Element) *element.Element {
 		open := openColumn(c)
 		out.Children = append(out.Children, open)
 		p.was[open] = nil
-		do("add the column "+c.Key+", which takes null until data steps have run", "alter table "+ident(t.Key)+" add column "+columnSQL(open))
+		do("add the column "+c.Key+", which takes null until data steps have run",
+			"alter table "+ident(t.Key)+" add column "+columnSQL(open))
 	}
 	return &out
 }

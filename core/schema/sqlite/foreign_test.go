@@ -63,9 +63,11 @@ func facts(t *testing.T, db *sql.DB) string {
 		add("select * from pragma_table_list(?) where schema = 'main'", name)
 		add("select name, type, \"notnull\", replace(dflt_value, ' ', ''), pk, hidden from pragma_table_xinfo(?)", name)
 		add("select \"table\", \"from\", \"to\", on_update, on_delete, match from pragma_foreign_key_list(?)", name)
-		add("select l.\"unique\", l.origin, l.partial, group_concat(coalesce(x.name, '-') || x.\"desc\" || x.coll || x.key) from pragma_index_list(?) l, pragma_index_xinfo(l.name) x group by l.name", name)
+		add("select l.\"unique\", l.origin, l.partial, group_concat(coalesce(x.name, '-') || x.\"desc\" || x.coll || x.key) from "+
+			"pragma_index_list(?) l, pragma_index_xinfo(l.name) x group by l.name", name)
 	}
-	add("select type, name, replace(replace(replace(replace(sql, ' ', ''), char(10), ''), char(9), ''), '\"', '') from sqlite_master where type in ('view', 'trigger')")
+	add("select type, name, replace(replace(replace(replace(sql, ' ', ''), char(10), ''), char(9), ''), '\"', '') from sqlite_master " +
+		"where type in ('view', 'trigger')")
 	slices.Sort(out)
 	return strings.Join(out, "\n")
 }
@@ -125,5 +127,6 @@ func TestOtherPeoplesSchemas(t *testing.T) {
 			grown++
 		})
 	}
-	t.Logf("%d schemas with %d tables into empty databases, %d over their first half; %d texts are none for this engine", judged, tables, grown, refused)
+	t.Logf("%d schemas with %d tables into empty databases, %d over their first half; %d texts are none for this engine", judged, tables,
+		grown, refused)
 }

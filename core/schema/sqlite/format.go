@@ -21,8 +21,10 @@ var keywords = func() map[string]bool {
 func keyword(t token) bool { return t.sort == word && keywords[strings.ToLower(t.text)] }
 
 // breaks start a line of a query or a trigger's body.
-var breaks = map[string]bool{"select": true, "from": true, "where": true, "group": true, "having": true, "order": true, "limit": true, "union": true, "except": true,
-	"intersect": true, "values": true, "set": true, "begin": true, "end": true, "left": true, "inner": true, "cross": true, "join": true, "for": true, "when": true, "window": true}
+var breaks = map[string]bool{"select": true, "from": true, "where": true, "group": true, "having": true, "order": true, "limit": true,
+	"union": true, "except": true,
+	"intersect": true, "values": true, "set": true, "begin": true, "end": true, "left": true, "inner": true, "cross": true, "join": true,
+	"for": true, "when": true, "window": true}
 
 // flat writes tokens on one line in the normal form.
 func flat(ts []token) string { return layout(meaning(ts), false) }
@@ -43,7 +45,8 @@ func layout(ts []token, lines bool) string {
 		if t.is("case") {
 			cases++
 		}
-		breaking := lines && depth == 0 && cases == 0 && keyword(t) && breaks[text] && !(i > 0 && ts[i-1].is("left") || i > 0 && ts[i-1].is("inner") || i > 0 && ts[i-1].is("cross"))
+		breaking := lines && depth == 0 && cases == 0 && keyword(t) && breaks[text] &&
+			!(i > 0 && ts[i-1].is("left") || i > 0 && ts[i-1].is("inner") || i > 0 && ts[i-1].is("cross"))
 		if t.is("end") && cases > 0 {
 			cases--
 			breaking = false

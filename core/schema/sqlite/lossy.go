@@ -56,18 +56,22 @@ func (p *planner) retyped(l, t, k, c *element.Element) (changed, alike, refused 
 		return 0, 0, 0, err
 	}
 	name, table := ident(k.Key), ident(l.Key)
-	if err := run("insert into temp.oaken_probe select " + name + ", " + name + " from main." + table + " where " + name + " is not null"); err != nil {
+	if err := run("insert into temp.oaken_probe select " + name + ", " + name + " from main." + table + " where " + name +
+		" is not null"); err != nil {
 		if !strings.Contains(err.Error(), "cannot store") { // in a column of another type
 			return 0, 0, 0, err
 		}
 		refused, err := p.count("select count(" + name + ") from " + table)
 		return 0, 0, refused, err
 	}
-	if err := errors.Join(run("create temp table oaken_back (was, v, back "+from+")"), run("insert into temp.oaken_back select was, v, v from temp.oaken_probe")); err != nil {
+	if err := errors.Join(run("create temp table oaken_back (was, v, back "+from+")"),
+		run("insert into temp.oaken_back select was, v, v from temp.oaken_probe")); err != nil {
 		return 0, 0, 0, err
 	}
 	other := inFull("v") + " is not " + inFull("was")
-	err = p.q.QueryRowContext(p.ctx, "select coalesce(sum("+other+"), 0), coalesce(sum(not ("+other+")), 0) from temp.oaken_back where back is not was or typeof(back) <> typeof(was)").Scan(&changed, &alike)
+	err = p.q.QueryRowContext(p.ctx,
+		"select coalesce(sum("+other+"), 0), coalesce(sum(not ("+other+")), 0) from temp.oaken_back where back is not was or "+
+			"typeof(back) <> typeof(was)").Scan(&changed, &alike)
 	return changed, alike, 0, err
 }
 
@@ -93,7 +97,8 @@ func (p *planner) lostValues(l, t *element.Element) (lost []string, saves []Save
 		}
 		to := c.Prop("type").Text()
 		if refused > 0 && !p.due.Mends(t.Key) { // else data steps may see to it
-			return nil, nil, &RowsError{Table: t.Key, Column: c.Key, Rows: refused, Reason: "not all of its values can become " + to, NoFill: true}
+			return nil, nil, &RowsError{Table: t.Key, Column: c.Key, Rows: refused, Reason: "not all of its values can become " + to,
+				NoFill: true}
 		}
 		if changed > 0 {
 			lost = append(lost, fmt.Sprintf("column %s.%s has %s as %s", l.Key, k.Key, step.Changing(changed), to))

@@ -10,7 +10,8 @@ import (
 func TestEveryChangeOfTypeIsForetold(t *testing.T) {
 	types := []string{"integer", "text", "real", "numeric", "blob", "varchar(20)", "decimal(10,2)", "datetime", ""}
 	strict := []string{"integer", "text", "real", "blob", "any"}
-	values := []string{"0", "1", "-7", "1.5", "0.30000000000000004", "9007199254740993", "'007'", "'1.50'", "'reef'", "' 12'", "'1e3'", "''", "x'00ff'", "x'31'", "null"}
+	values := []string{"0", "1", "-7", "1.5", "0.30000000000000004", "9007199254740993", "'007'", "'1.50'", "'reef'", "' 12'", "'1e3'",
+		"''", "x'00ff'", "x'31'", "null"}
 	counts := map[string]int{}
 	pair := func(from, to, before, after string) {
 		db := database(t, "create table t (id integer primary key, v "+from+")"+before)
@@ -38,7 +39,8 @@ func TestEveryChangeOfTypeIsForetold(t *testing.T) {
 			return
 		}
 		var changed int
-		if err := db.QueryRow("select count(*) from t join temp.was w using (id) where " + inFull("t.v") + " is not " + inFull("w.v")).Scan(&changed); err != nil {
+		if err := db.QueryRow("select count(*) from t join temp.was w using (id) where " + inFull("t.v") + " is not " +
+			inFull("w.v")).Scan(&changed); err != nil {
 			t.Fatal(err)
 		}
 		loses := false

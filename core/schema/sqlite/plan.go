@@ -51,13 +51,14 @@ func Plan(ctx context.Context, q Querier, live *element.Element, d *Declared) ([
 	if d.Counting != nil && big(ctx, q) {
 		d.Counting.Rehearse()
 		_, _ = plan(ctx, q, live, d)
-		d.Counting.Ask(func(condition string) string { return "coalesce(sum(" + condition + "), 0)" }, func(query string, n int) ([]int64, error) {
-			out, at := make([]int64, n), make([]any, n)
-			for i := range out {
-				at[i] = &out[i]
-			}
-			return out, q.QueryRowContext(ctx, query).Scan(at...)
-		})
+		d.Counting.Ask(func(condition string) string { return "coalesce(sum(" + condition + "), 0)" },
+			func(query string, n int) ([]int64, error) {
+				out, at := make([]int64, n), make([]any, n)
+				for i := range out {
+					at[i] = &out[i]
+				}
+				return out, q.QueryRowContext(ctx, query).Scan(at...)
+			})
 	}
 	return plan(ctx, q, live, d)
 }
@@ -70,7 +71,8 @@ func big(ctx context.Context, q Querier) bool {
 
 // plan is Plan, for a rehearsal or in earnest.
 func plan(ctx context.Context, q Querier, live *element.Element, d *Declared) ([]Step, error) {
-	p := &planner{counting: d.Counting, ctx: ctx, q: q, live: live, want: d.Root, formerly: d.Formerly, fill: d.Fill, due: d.Due, was: map[*element.Element]*element.Element{}, dropped: map[string]bool{}, rebuilt: map[string]bool{}}
+	p := &planner{counting: d.Counting, ctx: ctx, q: q, live: live, want: d.Root, formerly: d.Formerly, fill: d.Fill, due: d.Due,
+		was: map[*element.Element]*element.Element{}, dropped: map[string]bool{}, rebuilt: map[string]bool{}}
 	if live.Sum() == d.Root.Sum() {
 		return nil, nil
 	}
@@ -127,7 +129,8 @@ func (p *planner) tables() error {
 		var err error
 		switch {
 		case l == nil:
-			p.steps = append(p.steps, Step{Address: at(t), What: "create the table", Effect: Instant, Statements: []string{tableSQL(t, t.Key)}})
+			p.steps = append(p.steps, Step{Address: at(t), What: "create the table", Effect: Instant,
+				Statements: []string{tableSQL(t, t.Key)}})
 		case l.Key != t.Key || !sameTable(l, t):
 			err = p.change(l, t)
 		}
@@ -173,7 +176,8 @@ func (p *planner) drop(l *element.Element) error {
 	if err != nil {
 		return err
 	}
-	s := Step{Address: at(l), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)}, AfterRows: p.due.Between && find(p.want, "table", l.Key) == nil}
+	s := Step{Address: at(l), What: "drop the table", Effect: Instant, Statements: []string{"drop table " + ident(l.Key)},
+		AfterRows: p.due.Between && find(p.want, "table", l.Key) == nil}
 	if n > 0 {
 		s.Effect, s.Loss = Loses, fmt.Sprintf("table %s has %s", l.Key, counted(n, "row"))
 		s.Saves = []Save{{Table: ident(l.Key)}}
@@ -205,7 +209,8 @@ func (p *planner) change(l, t *element.Element) error {
 	}
 	if simple {
 		for _, c := range added {
-			p.steps = append(p.steps, Step{Address: at(t).Below(element.Step{Type: "column", Key: c.Key}), What: "add the column " + c.Gist, Effect: Instant,
+			p.steps = append(p.steps, Step{Address: at(t).Below(element.Step{Type: "column", Key: c.Key}), What: "add the column " + c.Gist,
+				Effect:     Instant,
 				Statements: []string{"alter table " + ident(t.Key) + " add column " + columnSQL(c)}})
 		}
 		return nil
@@ -247,8 +252,10 @@ func (p *planner) addable(l, t *element.Element) (added []*element.Element, ok b
 		constant := def == "" || !strings.HasPrefix(def, "(") && !strings.HasPrefix(strings.ToLower(def), "current_")
 		missing := c.Prop("default").IsAbsent() || strings.EqualFold(def, "null")
 		switch {
-		case !c.Prop("primary key").IsAbsent(), !c.Prop("unique").IsAbsent(), !constant, strings.HasSuffix(c.Prop("generated").Text(), "stored"),
-			!c.Prop("references").IsAbsent() && !missing, !c.Prop("not null").IsAbsent() && missing && c.Prop("generated").IsAbsent(), !c.Prop("check").IsAbsent():
+		case !c.Prop("primary key").IsAbsent(), !c.Prop("unique").IsAbsent(), !constant,
+			strings.HasSuffix(c.Prop("generated").Text(), "stored"),
+			!c.Prop("references").IsAbsent() && !missing, !c.Prop("not null").IsAbsent() && missing &&
+				c.Prop("generated").IsAbsent(), !c.Prop("check").IsAbsent():
 			return nil, false, nil
 		}
 	}
@@ -314,7 +321,8 @@ func (p *planner) rebuild(live, l, t *element.Element) error {
 		return err
 	}
 	lost, saves = append(lost, changed...), append(saves, kept...)
-	s := Step{Address: at(t), What: "rebuild the table" + describe(l, t), Effect: Rewrites, Loss: strings.Join(lost, ", "), Saves: saves, Statements: rebuildSQL(l, t, into, from), AfterRows: p.due.Between}
+	s := Step{Address: at(t), What: "rebuild the table" + describe(l, t), Effect: Rewrites, Loss: strings.Join(lost, ", "), Saves: saves,
+		Statements: rebuildSQL(l, t, into, from), AfterRows: p.due.Between}
 	if len(lost) > 0 {
 		s.Effect = Loses
 	}
@@ -415,17 +423,20 @@ func rebuildSQL(l, t *element.Element, into, from []string) []string {
 	fresh := newPrefix + t.Key
 	out := []string{tableSQL(t, fresh)}
 	if len(into) > 0 {
-		out = append(out, fmt.Sprintf("insert into %s (%s)\nselect %s from %s", ident(fresh), strings.Join(into, ", "), strings.Join(from, ", "), ident(l.Key)))
+		out = append(out, fmt.Sprintf("insert into %s (%s)\nselect %s from %s", ident(fresh), strings.Join(into, ", "),
+			strings.Join(from, ", "), ident(l.Key)))
 	}
 	if counts(l) && counts(t) {
-		out = append(out, fmt.Sprintf("update sqlite_sequence set seq = (select seq from sqlite_sequence where name = %s) where name = %s", text(l.Key), text(fresh)))
+		out = append(out, fmt.Sprintf("update sqlite_sequence set seq = (select seq from sqlite_sequence where name = %s) where name = %s",
+			text(l.Key), text(fresh)))
 	}
 	return append(out, "drop table "+ident(l.Key), "alter table "+ident(fresh)+" rename to "+ident(t.Key))
 }
 
 // counts says that the table's key is counted by the engine for good.
 func counts(t *element.Element) bool {
-	return slices.ContainsFunc(t.Children, func(c *element.Element) bool { return strings.Contains(c.Prop("primary key").Text(), "autoincrement") })
+	return slices.ContainsFunc(t.Children,
+		func(c *element.Element) bool { return strings.Contains(c.Prop("primary key").Text(), "autoincrement") })
 }
 
 func text(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }
@@ -440,7 +451,8 @@ func (p *planner) dependents() {
 			if owner != nil {
 				address = at(owner).Below(element.Step{Type: e.Type, Key: e.Key})
 			}
-			first = append(first, Step{Address: address, What: "drop the " + e.Type, Effect: Instant, Statements: []string{"drop " + e.Type + " " + ident(e.Key)}})
+			first = append(first, Step{Address: address, What: "drop the " + e.Type, Effect: Instant,
+				Statements: []string{"drop " + e.Type + " " + ident(e.Key)}})
 		}
 	}
 	for _, l := range p.live.Children {
@@ -477,7 +489,8 @@ func (p *planner) make(w *element.Element) {
 	l := find(p.live, w.Type, w.Key)
 	anew := l == nil || p.rebuilt[w.Key]
 	if w.Type == "view" && anew {
-		p.late = append(p.late, Step{Address: at(w), What: "create the view", Effect: Instant, Statements: []string{w.Prop("definition").Text()}, AfterRows: p.due.Between})
+		p.late = append(p.late, Step{Address: at(w), What: "create the view", Effect: Instant,
+			Statements: []string{w.Prop("definition").Text()}, AfterRows: p.due.Between})
 	}
 	for _, k := range append(sortedKids(w, "index"), sortedKids(w, "trigger")...) {
 		if !anew {
@@ -485,7 +498,8 @@ func (p *planner) make(w *element.Element) {
 				continue
 			}
 		}
-		s := Step{Address: at(w).Below(element.Step{Type: k.Type, Key: k.Key}), What: "create the " + k.Type, Effect: Instant, Statements: []string{k.Prop("definition").Text()}, AfterRows: p.due.Between}
+		s := Step{Address: at(w).Below(element.Step{Type: k.Type, Key: k.Key}), What: "create the " + k.Type, Effect: Instant,
+			Statements: []string{k.Prop("definition").Text()}, AfterRows: p.due.Between}
 		if k.Type == "index" {
 			p.steps = append(p.steps, s)
 		} else {

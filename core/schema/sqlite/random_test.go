@@ -31,7 +31,8 @@ type designColumn struct{ name, rest string }
 
 var (
 	awkward = []string{"tank", "order", "Käfig", "a b", `q"uote`, "it's", "x;y", "select", "水槽", "1st", "feeding", "new\nline"}
-	clauses = []string{"", "integer", "text", "real default 1.5", "integer not null default 0", "text not null default 'it''s; --'", "text collate nocase", "integer check (1 > 0)", "numeric(10,2) default (1 + 2)",
+	clauses = []string{"", "integer", "text", "real default 1.5", "integer not null default 0", "text not null default 'it''s; --'",
+		"text collate nocase", "integer check (1 > 0)", "numeric(10,2) default (1 + 2)",
 		"text default current_timestamp", "blob", "varchar(20) unique", "integer not null default -1", "int default null"}
 )
 
@@ -113,11 +114,13 @@ func (d *design) sql() string {
 			fmt.Fprintf(&b, "create index %s on %s (%s desc);\n", ident(name), ident(t.name), ident(col))
 		}
 		if t.trigger {
-			fmt.Fprintf(&b, "create trigger %s after insert on %s begin update %s set id = new.id where 0; select case when 1 then 2 end; end;\n", ident(t.name+" log"), ident(t.name), ident(t.name))
+			fmt.Fprintf(&b, "create trigger %s after insert on %s begin update %s set id = new.id where 0; select case when 1 then 2 "+
+				"end; end;\n", ident(t.name+" log"), ident(t.name), ident(t.name))
 		}
 	}
 	for i := range d.views {
-		fmt.Fprintf(&b, "create view %s as select count(*) as n, %d as i from %s;\n", ident(fmt.Sprint("view ", i)), i, ident(d.tables[0].name))
+		fmt.Fprintf(&b, "create view %s as select count(*) as n, %d as i from %s;\n", ident(fmt.Sprint("view ", i)), i,
+			ident(d.tables[0].name))
 	}
 	return b.String()
 }

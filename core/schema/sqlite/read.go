@@ -105,7 +105,9 @@ func catalog(ctx context.Context, q Querier) ([]catalogRow, map[string]bool, err
 	if err := rows.Err(); err != nil {
 		return nil, nil, err
 	}
-	rows, err = q.QueryContext(ctx, "select type, name, tbl_name, coalesce(sql, '') from sqlite_master where tbl_name <> '"+journalTable+"' order by case type when 'table' then 0 when 'view' then 1 else 2 end, name")
+	rows, err = q.QueryContext(ctx,
+		"select type, name, tbl_name, coalesce(sql, '') from sqlite_master where tbl_name <> '"+journalTable+"' order by case type when "+
+			"'table' then 0 when 'view' then 1 else 2 end, name")
 	if err != nil {
 		return nil, nil, err
 	}

@@ -112,8 +112,10 @@ func rowsColumn(c *element.Element) rows.Column {
 	name := ident(c.Key)
 	typ := strings.ToLower(c.Prop("type").Text())
 	loose := typ == "" || typ == "any" || strings.Contains(typ, "blob") // "Datatypes In SQLite", section 3.1
-	numeric := strings.Contains(typ, "int") || strings.Contains(typ, "real") || strings.Contains(typ, "floa") || strings.Contains(typ, "doub")
-	return rows.Column{Name: c.Key, SQL: name, Read: "case when typeof(" + name + ") = 'text' and instr(cast(" + name + " as blob), x'00') > 0 then 'T''' || hex(cast(" + name + " as blob)) || '''' else quote(" + name + ") end", Type: typ,
+	numeric := strings.Contains(typ, "int") || strings.Contains(typ, "real") || strings.Contains(typ, "floa") ||
+		strings.Contains(typ, "doub")
+	return rows.Column{Name: c.Key, SQL: name, Read: "case when typeof(" + name + ") = 'text' and instr(cast(" + name +
+		" as blob), x'00') > 0 then 'T''' || hex(cast(" + name + " as blob)) || '''' else quote(" + name + ") end", Type: typ,
 		Decode: func(v rows.Value) (rows.Value, error) { return decode(v, loose) },
 		Literal: func(s string) string {
 			if digits, ok := strings.CutPrefix(s, `\x`); ok {

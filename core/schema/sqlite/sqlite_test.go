@@ -145,7 +145,8 @@ end;
 }
 
 func TestRowsSurvive(t *testing.T) {
-	db := database(t, schemas["first"]+`; insert into tank (name) values ('Reef'), ('Kelp'); insert into feeding (tank_id, food) values (1, 'krill'), (2, 'Algae'); delete from feeding where id = 2;`)
+	db := database(t, schemas["first"]+
+		`; insert into tank (name) values ('Reef'), ('Kelp'); insert into feeding (tank_id, food) values (1, 'krill'), (2, 'Algae'); delete from feeding where id = 2;`)
 	d := load(t, schemas["renamed"])
 	steps, err := Plan(t.Context(), db, read(t, db), d)
 	if err != nil {
@@ -155,17 +156,21 @@ func TestRowsSurvive(t *testing.T) {
 		t.Fatal(err)
 	}
 	var got string
-	if err := db.QueryRow("select group_concat(title) || (select food from feeding where tank_id = 1) from basin").Scan(&got); err != nil || got != "Reef,Kelpkrill" {
+	if err := db.QueryRow("select group_concat(title) || (select food from feeding where tank_id = 1) from basin").Scan(&got); err != nil ||
+		got != "Reef,Kelpkrill" {
 		t.Errorf("%q, %v", got, err)
 	}
 }
 
 func TestLossIsSaidBeforehand(t *testing.T) {
-	db := database(t, schemas["first"]+`; insert into tank (name) values ('Reef'); insert into feeding (tank_id, food, note) values (1, 'krill', 'ate well'), (1, 'x', null);`)
+	db := database(t, schemas["first"]+
+		`; insert into tank (name) values ('Reef'); insert into feeding (tank_id, food, note) values (1, 'krill', 'ate well'), (1, 'x', null);`)
 	for name, want := range map[string]string{
-		"create table tank (id integer primary key, name text not null unique, litres real default 100.5);":                                                     "table feeding has 2 rows",
-		strings.Replace(schemas["first"], ", note text", "", 1):                                                                                                 "column feeding.note has 1 value",
-		strings.Replace(strings.Replace(schemas["first"], ", note text", ", remark text -- formerly: note\n", 1), "food text collate nocase,", "food text,", 1): "",
+		"create table tank (id integer primary key, name text not null unique, litres real default 100.5);": "table feeding has 2 rows",
+		strings.Replace(schemas["first"], ", note text", "",
+			1): "column feeding.note has 1 value",
+		strings.Replace(strings.Replace(schemas["first"], ", note text", ", remark text -- formerly: note\n", 1),
+			"food text collate nocase,", "food text,", 1): "",
 	} {
 		steps, err := Plan(t.Context(), db, read(t, db), load(t, name))
 		if err != nil {
@@ -182,7 +187,8 @@ func TestLossIsSaidBeforehand(t *testing.T) {
 }
 
 func TestRowsThatDoNotFitAreRefused(t *testing.T) {
-	db := database(t, schemas["first"]+`; insert into tank (name) values ('Reef'), ('Kelp'); insert into feeding (tank_id, food) values (1, null);`)
+	db := database(t, schemas["first"]+
+		`; insert into tank (name) values ('Reef'), ('Kelp'); insert into feeding (tank_id, food) values (1, null);`)
 	for _, to := range []string{
 		strings.Replace(schemas["first"], "note text", "note text, keeper text not null", 1),
 		strings.Replace(schemas["first"], "food text collate nocase", "food text collate nocase not null", 1),
@@ -226,7 +232,8 @@ func TestDeclaredFilesThatTheEngineRefuses(t *testing.T) {
 
 func TestUpdateTouchesOneObject(t *testing.T) {
 	files := map[string][]byte{
-		"mine.sql":         []byte("-- tanks\ncreate table tank (id integer PRIMARY KEY,   name text);\n\n-- food\ncreate table food (name text);\n"),
+		"mine.sql": []byte("-- tanks\ncreate table tank (id integer PRIMARY KEY,   name text);\n\n-- food\n" +
+			"create table food (name text);\n"),
 		"tables/round.sql": []byte("create table round (id int);\n"),
 		"readme.txt":       []byte("x"),
 	}
@@ -234,7 +241,8 @@ func TestUpdateTouchesOneObject(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	want := load(t, "create table tank (id integer primary key, name text); create table food (name text, grams int); create table keeper (name text);")
+	want := load(t, "create table tank (id integer primary key, name text); create table food (name text, grams int); create table "+
+		"keeper (name text);")
 	got := fmt.Sprintf("%q", d.Update(files, want.Root))
 	if want := `map["mine.sql":"-- tanks\ncreate table tank (id integer PRIMARY KEY,   name text);\n\n-- food\ncreate table food (name text, grams int);\n" "tables/keeper.sql":"create table keeper (\n  name text\n);\n" "tables/round.sql":""]`; got != want {
 		t.Errorf("got %s", got)
@@ -262,7 +270,8 @@ func FuzzStatements(f *testing.F) {
 			t.Fatal(err)
 		}
 		defer db.Close()
-		if strings.ContainsAny(s, "\x00") || strings.Contains(strings.ToLower(s), "attach") || strings.Contains(strings.ToLower(s), "pragma") || strings.Contains(strings.ToLower(s), "recursive") {
+		if strings.ContainsAny(s, "\x00") || strings.Contains(strings.ToLower(s), "attach") ||
+			strings.Contains(strings.ToLower(s), "pragma") || strings.Contains(strings.ToLower(s), "recursive") {
 			return
 		}
 		if _, err := Load(context.Background(), map[string][]byte{"a.sql": []byte(s)}); err != nil {

@@ -9,7 +9,8 @@ import (
 // otherState is what a script says that is run on another state than it was written for.
 const otherState = "the database is not as it was when this script was written; write it anew"
 
-const stateQuery = "select group_concat(sql, char(10)) from (select coalesce(sql, '') as sql from sqlite_master where tbl_name not like 'sqlite\\_%' escape '\\' and tbl_name <> '" + journalTable + "' order by type, name)"
+const stateQuery = "select group_concat(sql, char(10)) from (select coalesce(sql, '') as sql from sqlite_master where tbl_name not like " +
+	"'sqlite\\_%' escape '\\' and tbl_name <> '" + journalTable + "' order by type, name)"
 
 // StartsFrom gives the statements by which a script makes sure that it begins with the state that
 // the database has now.

@@ -155,7 +155,8 @@ func enclosed(sort Sort, s string, at int, backslash bool, what string) (Sort, i
 // dollar finds the end of $tag$ ... $tag$.
 func dollar(s string) (int, bool, error) {
 	n := 1
-	for n < len(s) && (s[n] == '_' || s[n] >= 'a' && s[n] <= 'z' || s[n] >= 'A' && s[n] <= 'Z' || s[n] >= 0x80 || n > 1 && s[n] >= '0' && s[n] <= '9') {
+	for n < len(s) && (s[n] == '_' || s[n] >= 'a' && s[n] <= 'z' || s[n] >= 'A' && s[n] <= 'Z' || s[n] >= 0x80 || n > 1 && s[n] >= '0' &&
+		s[n] <= '9') {
 		n++
 	}
 	if n >= len(s) || s[n] != '$' {
@@ -176,7 +177,8 @@ func number(s string) int {
 		switch {
 		case c >= '0' && c <= '9' || c == '.':
 			i++
-		case (c == 'e' || c == 'E') && i+1 < len(s) && (s[i+1] >= '0' && s[i+1] <= '9' || i+2 < len(s) && (s[i+1] == '+' || s[i+1] == '-') && s[i+2] >= '0' && s[i+2] <= '9'):
+		case (c == 'e' || c == 'E') && i+1 < len(s) &&
+			(s[i+1] >= '0' && s[i+1] <= '9' || i+2 < len(s) && (s[i+1] == '+' || s[i+1] == '-') && s[i+2] >= '0' && s[i+2] <= '9'):
 			i += 2
 		case c == '_' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= 0x80:
 			if s[0] == '0' && len(s) > 1 && (s[1] == 'x' || s[1] == 'X') {
@@ -202,7 +204,8 @@ func wordLike(s string, i int) int {
 func wordLength(s string) int {
 	n := 0
 	for i, r := range s {
-		if r < 0x80 && r != '_' && (r != '$' || i == 0) && (r < 'a' || r > 'z') && (r < 'A' || r > 'Z') && (r < '0' || r > '9') || r >= 0x80 && unicode.IsSpace(r) {
+		if r < 0x80 && r != '_' && (r != '$' || i == 0) && (r < 'a' || r > 'z') && (r < 'A' || r > 'Z') && (r < '0' || r > '9') ||
+			r >= 0x80 && unicode.IsSpace(r) {
 			break
 		}
 		n = i + utf8.RuneLen(r)

@@ -8,7 +8,8 @@ import (
 
 var (
 	standard = &Dialect{Quote: '"', Fold: true, Dollar: true, Nested: true, Reserved: Words("select from table")}
-	other    = &Dialect{Quote: '`', Backslash: true, Hash: true, DoubleString: true, Delimiter: true, Bare: true, Reserved: Words("select"), Keywords: Words("select key")}
+	other    = &Dialect{Quote: '`', Backslash: true, Hash: true, DoubleString: true, Delimiter: true, Bare: true, Reserved: Words("select"),
+		Keywords: Words("select key")}
 )
 
 func texts(ts []Token) []string {
@@ -52,11 +53,16 @@ func TestStatements(t *testing.T) {
 		want    []string
 	}{
 		{standard, "select 1; select 2", []string{"select 1;", "select 2"}},
-		{standard, "create rule r as on delete to t do also (select 1; select 2); select 3;", []string{"create rule r as on delete to t do also (select 1; select 2);", "select 3;"}},
-		{standard, "create function f() returns int begin atomic select case when a then 1 end; select 2; end; select 3;", []string{"create function f() returns int begin atomic select case when a then 1 end; select 2; end;", "select 3;"}},
-		{standard, "create function f() as $$ begin; end; $$; select 1;", []string{"create function f() as $$ begin; end; $$;", "select 1;"}},
-		{other, "delimiter //\ncreate procedure p() begin select 1; end//\ndelimiter ;\nselect 2;", []string{"create procedure p() begin select 1; end//", "select 2;"}},
-		{other, "create procedure p() begin if a then select 1; end if; case when b then select 2; end case; end; select 3;", []string{"create procedure p() begin if a then select 1; end if; case when b then select 2; end case; end;", "select 3;"}},
+		{standard, "create rule r as on delete to t do also (select 1; select 2); select 3;",
+			[]string{"create rule r as on delete to t do also (select 1; select 2);", "select 3;"}},
+		{standard, "create function f() returns int begin atomic select case when a then 1 end; select 2; end; select 3;",
+			[]string{"create function f() returns int begin atomic select case when a then 1 end; select 2; end;", "select 3;"}},
+		{standard, "create function f() as $$ begin; end; $$; select 1;",
+			[]string{"create function f() as $$ begin; end; $$;", "select 1;"}},
+		{other, "delimiter //\ncreate procedure p() begin select 1; end//\ndelimiter ;\nselect 2;",
+			[]string{"create procedure p() begin select 1; end//", "select 2;"}},
+		{other, "create procedure p() begin if a then select 1; end if; case when b then select 2; end case; end; select 3;",
+			[]string{"create procedure p() begin if a then select 1; end if; case when b then select 2; end case; end;", "select 3;"}},
 		{standard, "-- only a note\n;;", nil},
 	} {
 		list, err := c.dialect.Statements(c.sql)
@@ -75,7 +81,8 @@ func TestStatements(t *testing.T) {
 }
 
 func TestNamesAndStrings(t *testing.T) {
-	for name, want := range map[string]string{"tank": "tank", "Tank": `"Tank"`, "select": `"select"`, `a"b`: `"a""b"`, "1st": `"1st"`, "": `""`, "a b": `"a b"`} {
+	for name, want := range map[string]string{"tank": "tank", "Tank": `"Tank"`, "select": `"select"`, `a"b`: `"a""b"`, "1st": `"1st"`,
+		"": `""`, "a b": `"a b"`} {
 		if got := standard.Name(name); got != want {
 			t.Errorf("%q is written %s", name, got)
 		}
@@ -118,7 +125,8 @@ func TestTheCursor(t *testing.T) {
 }
 
 func FuzzStatements(f *testing.F) {
-	for _, s := range []string{"select 1;", "delimiter //\nx//", "create function f() begin atomic select 1; end;", "'", "$$", "/*", "create trigger t begin case end; end"} {
+	for _, s := range []string{"select 1;", "delimiter //\nx//", "create function f() begin atomic select 1; end;", "'", "$$", "/*",
+		"create trigger t begin case end; end"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, sql string) {

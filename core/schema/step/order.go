@@ -40,7 +40,8 @@ func Join(schema []Step, rows Rows, data DataSteps) []Step {
 		last = len(schema)
 	}
 	tight = max(tight, first)
-	return slices.Concat(schema[:first], data.Before, schema[first:tight], rows.Write, data.Between, rows.Remove, schema[tight:last], rows.Late, data.After, schema[last:])
+	return slices.Concat(schema[:first], data.Before, schema[first:tight], rows.Write, data.Between, rows.Remove, schema[tight:last],
+		rows.Late, data.After, schema[last:])
 }
 
 // DataSteps are the data steps of a plan, by when they run.

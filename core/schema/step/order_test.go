@@ -27,7 +27,8 @@ func TestStepsComeWhereTheyBelong(t *testing.T) {
 			}
 			return out
 		}
-		schema := slices.Concat(some("plain", nil), some("before", func(s *Step) { s.Before = true }), some("tight", func(s *Step) { s.AfterRows = true }),
+		schema := slices.Concat(some("plain", nil), some("before", func(s *Step) { s.Before = true }),
+			some("tight", func(s *Step) { s.AfterRows = true }),
 			some("after", func(s *Step) { s.After = true }))
 		r.Shuffle(len(schema), func(i, j int) { schema[i], schema[j] = schema[j], schema[i] })
 		Tighten(schema)
@@ -105,7 +106,8 @@ func TestWhatDataStepsMayMend(t *testing.T) {
 		table string
 		names []string
 		want  bool
-	}{{"tank", nil, true}, {"tank", []string{"litres"}, true}, {"tank", []string{"name"}, false}, {"tan", nil, false}, {"feeding", nil, false}} {
+	}{{"tank", nil, true}, {"tank", []string{"litres"}, true}, {"tank", []string{"name"}, false}, {"tan", nil, false},
+		{"feeding", nil, false}} {
 		if got := d.Mends(c.table, c.names...); got != c.want {
 			t.Errorf("%s %v: %t", c.table, c.names, got)
 		}
@@ -113,7 +115,8 @@ func TestWhatDataStepsMayMend(t *testing.T) {
 	if !(Due{Texts: []string{"call mend_all()"}}).Mends("anything") {
 		t.Error("a call may do anything")
 	}
-	for sql, want := range map[string]bool{"1": true, " -2.5 ": true, "'it''s'": true, "TRUE": true, "now()": false, "'a' || b": false, "litres": false, "": false} {
+	for sql, want := range map[string]bool{"1": true, " -2.5 ": true, "'it''s'": true, "TRUE": true, "now()": false, "'a' || b": false,
+		"litres": false, "": false} {
 		if Constant(sql) != want {
 			t.Errorf("%q is constant: %t", sql, !want)
 		}

@@ -78,7 +78,8 @@ func (Merged) Schema() string { return "oaken.merge/1" }
 // ForeseenOf gives what a merge would come to.
 func ForeseenOf(m *state.Merged) Merged {
 	edits := each(m.Edits, func(e state.Edit) MergeEdit { return MergeEdit{e.Path, e.Gone} })
-	return Merged{UpToDate: len(m.Edits)+len(m.Conflicts) == 0, Conflicts: ConflictsOf(m.Conflicts), Merged: PathsOf(m.Artifacts), Unread: UnreadOf(m.Artifacts), Edits: &edits}
+	return Merged{UpToDate: len(m.Edits)+len(m.Conflicts) == 0, Conflicts: ConflictsOf(m.Conflicts), Merged: PathsOf(m.Artifacts),
+		Unread: UnreadOf(m.Artifacts), Edits: &edits}
 }
 
 // History lists commits.
@@ -210,7 +211,8 @@ func ReviewEntryOf(r *review.Review) ReviewEntry {
 	if r.Outcome != (ledger.ID{}) {
 		outcome = r.Outcome.String()
 	}
-	return ReviewEntry{r.Number, r.Title, r.Text, r.Item, r.Source, r.Target, r.Author, r.Workspace, Time(r.Opened), r.Standing(), r.Tip.ID.String(), List(r.Paths), List(r.Missing), outcome}
+	return ReviewEntry{r.Number, r.Title, r.Text, r.Item, r.Source, r.Target, r.Author, r.Workspace, Time(r.Opened), r.Standing(),
+		r.Tip.ID.String(), List(r.Paths), List(r.Missing), outcome}
 }
 
 // ReviewOf gives a review.

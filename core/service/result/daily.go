@@ -126,7 +126,8 @@ func ChangesOf(diffs []state.Difference) []Change {
 			out = append(out, Change{element.Address{Path: d.Path}.String(), string(element.Edited), nil, nil, d.Kind, OnlyBytes})
 		}
 		for _, c := range d.Changes {
-			r := Change{Address: c.Address.String(), Change: string(c.Kind), From: Text(c.From), To: Text(c.To), Kind: d.Kind, Note: UnreadNote(d.Kind, d.Why)}
+			r := Change{Address: c.Address.String(), Change: string(c.Kind), From: Text(c.From), To: Text(c.To), Kind: d.Kind,
+				Note: UnreadNote(d.Kind, d.Why)}
 			if note := d.Note(c); note != "" {
 				r.Note = note
 			}
@@ -181,8 +182,9 @@ func (Committed) Schema() string { return "oaken.commit/1" }
 // CommittedOf gives what a commit has come to.
 func CommittedOf(c *workspace.Committed) Committed {
 	out := Committed{
-		Files: len(c.Changes), Released: List(c.Released), Held: c.Held, Brought: BroughtOf(c.Brought), LeftOut: List(c.LeftOut), Conflicts: ConflictsOf(c.Conflicts),
-		Along: List(c.Along), Ended: List(c.Ended), Warnings: List(c.Warnings),
+		Files: len(c.Changes), Released: List(c.Released), Held: c.Held, Brought: BroughtOf(c.Brought), LeftOut: List(c.LeftOut),
+		Conflicts: ConflictsOf(c.Conflicts),
+		Along:     List(c.Along), Ended: List(c.Ended), Warnings: List(c.Warnings),
 	}
 	if (len(c.Changes) > 0 || c.Merge) && c.Held == 0 {
 		out.Commit = OptionalCommit(&c.Commit)
@@ -209,7 +211,8 @@ func BroughtOf(s *workspace.Synced) *Brought {
 	if s == nil {
 		return nil
 	}
-	return &Brought{s.Commits, s.Written, s.Removed, PathsOf(s.Combined), UnreadOf(s.Combined), CommitsOf(s.Published), ConflictsOf(s.Conflicts)}
+	return &Brought{s.Commits, s.Written, s.Removed, PathsOf(s.Combined), UnreadOf(s.Combined), CommitsOf(s.Published),
+		ConflictsOf(s.Conflicts)}
 }
 
 // PathsOf gives the paths of combined artifacts.
@@ -256,7 +259,8 @@ type Conflict struct {
 // ConflictsOf gives conflicts.
 func ConflictsOf(list []element.Conflict) []Conflict {
 	return each(list, func(c element.Conflict) Conflict {
-		return Conflict{c.Address.String(), side(c.Base), side(c.Mine), side(c.Theirs), each(c.Allows, func(k element.Keep) string { return string(k) })}
+		return Conflict{c.Address.String(), side(c.Base), side(c.Mine), side(c.Theirs),
+			each(c.Allows, func(k element.Keep) string { return string(k) })}
 	})
 }
 
@@ -305,7 +309,8 @@ type Lock struct {
 // LocksOf gives locks; with a judge and a crowd also what may be taken over, and what is not published.
 func LocksOf(list []ledger.Lock, j *chest.Judge, crowd *chest.Crowd) []Lock {
 	return each(list, func(l ledger.Lock) Lock {
-		out := Lock{Address: l.Address, Holder: l.Holder, Workspace: l.Workspace, Since: Time(l.Since), Reason: l.Reason, Pattern: l.Pattern, Ends: optionalTime(l.Ends)}
+		out := Lock{Address: l.Address, Holder: l.Holder, Workspace: l.Workspace, Since: Time(l.Since), Reason: l.Reason,
+			Pattern: l.Pattern, Ends: optionalTime(l.Ends)}
 		if j != nil {
 			stale := string(j.Of(l))
 			out.Stale = &stale

@@ -106,7 +106,8 @@ func writeFields(b *bytes.Buffer, t reflect.Type, about map[string]string, writt
 					kind = "null or "
 				}
 			default:
-				kind += map[reflect.Kind]string{reflect.String: "text", reflect.Bool: "boolean", reflect.Int: "number", reflect.Int64: "number", reflect.Float64: "number", reflect.Struct: inner.Name()}[inner.Kind()]
+				kind += map[reflect.Kind]string{reflect.String: "text", reflect.Bool: "boolean", reflect.Int: "number",
+					reflect.Int64: "number", reflect.Float64: "number", reflect.Struct: inner.Name()}[inner.Kind()]
 				goto done
 			}
 			inner = inner.Elem()

@@ -130,8 +130,10 @@ func (Captured) Schema() string { return "oaken.capture/1" }
 // CapturedOf gives a capture, which is in a review, or in none for 0.
 func CapturedOf(name string, c *pipeline.Capture, number int64) Captured {
 	out := Captured{
-		Environment: name, Objects: c.Objects, Files: List(c.Written), Changes: ChangesOf(c.Differences), Rescued: c.Rescued, Untracked: List(c.Untracked),
-		Unseen: List(c.Unseen), By: each(c.By, attribution), Record: OptionalCommit(c.Record), Branch: c.Branch, Merged: OptionalCommit(c.Merged),
+		Environment: name, Objects: c.Objects, Files: List(c.Written), Changes: ChangesOf(c.Differences), Rescued: c.Rescued,
+		Untracked: List(c.Untracked),
+		Unseen:    List(c.Unseen), By: each(c.By, attribution), Record: OptionalCommit(c.Record), Branch: c.Branch,
+		Merged:    OptionalCommit(c.Merged),
 		Conflicts: ConflictsOf(c.Conflicts), Lacks: CommitsOf(c.Lacks), Pending: c.Pending, Review: number,
 		Renamed: each(c.Renamed, func(r environment.Rename) Renamed { return Renamed{r.Table, r.From, r.To, r.Sure} }),
 	}
@@ -181,7 +183,8 @@ func (Deployed) Schema() string { return "oaken.deploy/1" }
 
 // DeployedOf gives a deployment of a source.
 func DeployedOf(d *pipeline.Deployment, source string) Deployed {
-	out := Deployed{Environment: d.Environment.Name, Source: source, Done: d.Done, Saved: d.Saved, Unknown: List(d.Unknown), Stays: List(d.Plan.Stays), Tidied: List(d.Plan.Tidied)}
+	out := Deployed{Environment: d.Environment.Name, Source: source, Done: d.Done, Saved: d.Saved, Unknown: List(d.Unknown),
+		Stays: List(d.Plan.Stays), Tidied: List(d.Plan.Tidied)}
 	out.Steps = each(d.Plan.Steps, func(s environment.Step) Step {
 		into := s.Into
 		if into == "" {
@@ -253,11 +256,13 @@ func (Deployments) Schema() string { return "oaken.deployments/1" }
 // RecordOf gives what is recorded of a deployment.
 func RecordOf(r pipeline.Record) Record {
 	out := Record{
-		Number: r.Number, Environment: r.Environment, State: project.Label(r.Commit), Commit: r.Deployment.Commit.String(), Author: r.Author, Time: Time(r.Time),
+		Number: r.Number, Environment: r.Environment, State: project.Label(r.Commit), Commit: r.Deployment.Commit.String(),
+		Author: r.Author, Time: Time(r.Time),
 		Source: r.Source, Steps: r.Deployment.Steps, Action: "deploy", Items: []string{}, Gates: GatesOf(r.Gates),
 	}
 	if acc := r.Account; acc != nil {
-		out.Action, out.Origin, out.Lane, out.Items, out.Milliseconds, out.Reason = acc.Action, acc.Origin, acc.Lane, List(acc.Items), acc.Took.Milliseconds(), acc.Reason
+		out.Action, out.Origin, out.Lane, out.Items, out.Milliseconds, out.Reason = acc.Action, acc.Origin, acc.Lane, List(acc.Items),
+			acc.Took.Milliseconds(), acc.Reason
 	}
 	if r.Undone != nil {
 		out.Undone = &Undone{r.Undone.Author, Time(r.Undone.Time)}
@@ -277,7 +282,8 @@ type Deployment struct {
 // DeploymentOf gives all that is recorded of a deployment.
 func DeploymentOf(r pipeline.Record) Deployment {
 	out := Deployment{Record: RecordOf(r), Changes: ChangesOf(r.Differences), Outputs: map[string]string{}}
-	out.Statements = each(r.Steps, func(s pipeline.StepRecord) Step { return Step{s.Address, s.What, s.Effect, s.Loss, List(s.Statements)} })
+	out.Statements = each(r.Steps,
+		func(s pipeline.StepRecord) Step { return Step{s.Address, s.What, s.Effect, s.Loss, List(s.Statements)} })
 	for _, g := range r.Gates {
 		if g.Output != "" {
 			out.Outputs[g.Name] = g.Output
@@ -390,9 +396,11 @@ func (Settled) Schema() string { return "oaken.settle/1" }
 
 // SettledOf gives a settlement; done is nil before it is carried out.
 func SettledOf(s *pipeline.Settlement, done *pipeline.Outcome) Settled {
-	out := Settled{Environment: s.Plan.Environment, Objects: []SettledObject{}, Statements: []string{}, Done: done != nil, Files: []string{}}
+	out := Settled{Environment: s.Plan.Environment, Objects: []SettledObject{}, Statements: []string{}, Done: done != nil,
+		Files: []string{}}
 	for _, o := range s.Plan.Objects {
-		out.Objects = append(out.Objects, SettledObject{o.Address, o.Chest, o.Environment, string(o.Direction), ChangesOf([]state.Difference{{Changes: o.Changes}})})
+		out.Objects = append(out.Objects, SettledObject{o.Address, o.Chest, o.Environment, string(o.Direction),
+			ChangesOf([]state.Difference{{Changes: o.Changes}})})
 	}
 	if s.Deployment != nil {
 		out.Statements, out.Saved = StatementsOf(s.Deployment.Plan.Steps), s.Deployment.Saved

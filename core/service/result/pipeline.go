@@ -100,7 +100,8 @@ func OverviewOf(o *pipeline.Overview, written []string) Overview {
 
 func stage(s *pipeline.StageView, at time.Time) Stage {
 	out := Stage{
-		Name: s.Name, Tier: string(s.Tier), Lane: s.Lane, Branch: s.Branch, Controllers: List(s.Controllers), About: s.About, Word: s.Word(), Waiting: CommitsOf(s.Waiting),
+		Name: s.Name, Tier: string(s.Tier), Lane: s.Lane, Branch: s.Branch, Controllers: List(s.Controllers), About: s.About,
+		Word: s.Word(), Waiting: CommitsOf(s.Waiting),
 		Owed: len(s.Owed), Bookings: each(s.Bookings, func(b landscape.Slot) Booking { return BookingOf(b, at) }), Settling: []Settling{},
 	}
 	if s.Has != nil {
@@ -203,8 +204,10 @@ func (Promoted) Schema() string { return "oaken.promote/1" }
 // PromotedOf gives a promotion.
 func PromotedOf(p *pipeline.Promotion) Promoted {
 	out := Promoted{
-		From: p.From.Name, To: p.To.Name, Environment: p.To.Name, Lane: p.Lane, Branch: p.Branch, Source: project.Label(p.Source), Moves: CommitsOf(p.Moving),
-		Ahead: CommitsOf(p.Ahead), Lost: CommitsOf(p.Lost), Needs: []Need{}, Conflicts: ConflictsOf(p.Conflicts), Settled: ChosenOf(p.Settled),
+		From: p.From.Name, To: p.To.Name, Environment: p.To.Name, Lane: p.Lane, Branch: p.Branch, Source: project.Label(p.Source),
+		Moves: CommitsOf(p.Moving),
+		Ahead: CommitsOf(p.Ahead), Lost: CommitsOf(p.Lost), Needs: []Need{}, Conflicts: ConflictsOf(p.Conflicts),
+		Settled: ChosenOf(p.Settled),
 		Changes: ChangesOf(p.Differences), Untested: List(p.Untested()), Gates: GatesOf(p.Gates), Steps: []Step{},
 	}
 	for _, n := range p.Needs {
@@ -317,7 +320,8 @@ func OwedOf(list []owed.Debt, besides int, empty []string, back []owed.Debt) Owe
 		})})
 	}
 	for _, d := range back {
-		out.TakenBack = append(out.TakenBack, TakenBack{d.Environment, each(d.TakenBack, func(x owed.Work) Commit { return CommitOf(x.Commit) })})
+		out.TakenBack = append(out.TakenBack,
+			TakenBack{d.Environment, each(d.TakenBack, func(x owed.Work) Commit { return CommitOf(x.Commit) })})
 	}
 	return out
 }
@@ -395,7 +399,8 @@ func (Lookalikes) Schema() string { return "oaken.lookalikes/1" }
 // LookalikesOf gives them.
 func LookalikesOf(list []pipeline.Lookalike) Lookalikes {
 	return Lookalikes{each(list, func(p pipeline.Lookalike) Lookalike {
-		return Lookalike{p.Score, LaneItem{p.One.Lane, p.One.Address}, LaneItem{p.Other.Lane, p.Other.Address}, List(p.Why), p.Distinct != nil}
+		return Lookalike{p.Score, LaneItem{p.One.Lane, p.One.Address}, LaneItem{p.Other.Lane, p.Other.Address}, List(p.Why),
+			p.Distinct != nil}
 	})}
 }
 

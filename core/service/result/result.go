@@ -119,7 +119,8 @@ type Commit struct {
 // CommitOf gives a commit.
 func CommitOf(c ledger.Commit) Commit {
 	return Commit{
-		ID: c.ID.String(), State: project.Label(c), Author: c.Author, Workspace: c.Workspace, Time: Time(c.Time), Message: c.Message, Item: c.Item,
+		ID: c.ID.String(), State: project.Label(c), Author: c.Author, Workspace: c.Workspace, Time: Time(c.Time),
+		Message: c.Message, Item: c.Item,
 		Parents: each(c.Parents, ledger.ID.String),
 	}
 }

@@ -41,7 +41,8 @@ func (t *Tree) Intended() (*Journal, error) {
 		return nil, nil
 	}
 	if err != nil {
-		return nil, fault.New(fault.Damaged, "Remove that file; oaken changes then shows how far the files came.", "The record of an interrupted command, .oaken/journal.json, can't be read: %w.", err)
+		return nil, fault.New(fault.Damaged, "Remove that file; oaken changes then shows how far the files came.",
+			"The record of an interrupted command, .oaken/journal.json, can't be read: %w.", err)
 	}
 	return &j, nil
 }

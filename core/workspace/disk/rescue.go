@@ -46,7 +46,8 @@ func (t *Tree) Rescue(paths []string, committed func(p string) bool) (string, er
 			return "", err
 		}
 		if err := copyAside(t.Local(p), to); err != nil {
-			return "", fault.New(fault.Failed, "Make room on the disk and try again; nothing was changed.", "No rescue copy of %s could be kept: %w.", p, err)
+			return "", fault.New(fault.Failed, "Make room on the disk and try again; nothing was changed.",
+				"No rescue copy of %s could be kept: %w.", p, err)
 		}
 		kept = true
 	}

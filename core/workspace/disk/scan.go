@@ -32,7 +32,8 @@ func (t *Tree) Scan(ctx context.Context, needed func(state.File) bool) ([]state.
 	s := &scanner{t: t, needed: needed, fresh: make(map[string][]indexEntry, len(t.index.folders)), unread: map[string]Seen{}}
 	top, err := t.walk(ctx, s.folder)
 	if err != nil {
-		return nil, fault.New(fault.Failed, "Check the rights on it, or leave it out in oaken.toml.", "The workspace can't be read: %w.", err)
+		return nil, fault.New(fault.Failed, "Check the rights on it, or leave it out in oaken.toml.",
+			"The workspace can't be read: %w.", err)
 	}
 	t.unread = s.unread
 	if s.learned || len(s.fresh) != len(t.index.folders) {

@@ -115,7 +115,8 @@ func (s *spot) rmdir() error {
 func (s *spot) mkdir() error {
 	err := unix.Mkdirat(s.folder, s.name, 0o777)
 	var st unix.Stat_t
-	if errors.Is(err, unix.EEXIST) && unix.Fstatat(s.folder, s.name, &st, unix.AT_SYMLINK_NOFOLLOW) == nil && st.Mode&unix.S_IFMT == unix.S_IFDIR {
+	if errors.Is(err, unix.EEXIST) && unix.Fstatat(s.folder, s.name, &st, unix.AT_SYMLINK_NOFOLLOW) == nil &&
+		st.Mode&unix.S_IFMT == unix.S_IFDIR {
 		return nil
 	}
 	return s.fail("mkdir", err)

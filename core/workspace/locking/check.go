@@ -29,14 +29,17 @@ func (r *Rules) Check(ctx context.Context, locks []ledger.Lock, changes []disk.C
 			}
 			for _, l := range guard.locks.Over(p) {
 				if !r.Holds(l) {
-					return nil, chest.LockInTheWay(l, p, "Nothing was recorded. Ask "+l.Holder+", or commit the other paths by naming them.")
+					return nil, chest.LockInTheWay(l, p,
+						"Nothing was recorded. Ask "+l.Holder+", or commit the other paths by naming them.")
 				}
 			}
 			switch {
 			case guard.inside[r.Reader().Unit(p)]: // checkInside says
 			case r.Manifest.LeftOut(p): // it leaves the records, and stays on the disk
 			case guard.Required(p, func() []byte { return Head(r.Disk.Local(p)) }):
-				return nil, fault.New(fault.Refused, "Nothing was recorded. Take the lock with oaken lock "+filepath.ToSlash(p)+" and commit again.", "%s must be locked before it is changed, and nobody holds its lock.", p)
+				return nil, fault.New(fault.Refused,
+					"Nothing was recorded. Take the lock with oaken lock "+filepath.ToSlash(p)+" and commit again.",
+					"%s must be locked before it is changed, and nobody holds its lock.", p)
 			case guard.Advised(p, func() []byte { return Head(r.Disk.Local(p)) }):
 				warnings = append(warnings, p+" went in without its lock, which this project advises; oaken lock takes it.")
 			}
@@ -61,7 +64,9 @@ func (r *Rules) Settled(locks []ledger.Lock, chosen []disk.Change, paths []strin
 			continue
 		}
 		if slices.Contains(paths, c.Path) {
-			return nil, nil, fault.New(fault.Refused, "Take the lock with oaken lock "+fault.Word(c.Path)+" as soon as it is free; that brings the two together.", "%s is contested: it was edited here without its lock.", c.Path)
+			return nil, nil, fault.New(fault.Refused,
+				"Take the lock with oaken lock "+fault.Word(c.Path)+" as soon as it is free; that brings the two together.",
+				"%s is contested: it was edited here without its lock.", c.Path)
 		}
 		out = append(out, c.Path)
 	}

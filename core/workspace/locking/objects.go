@@ -37,13 +37,16 @@ func (r *Rules) ObjectAddress(ctx context.Context, text string, fresh bool) (str
 			return found[0].String(), nil
 		}
 		if len(found) > 1 {
-			return "", fault.New(fault.Usage, "Name it with its schema: "+found[0].String()+".", "%s could be any of %d objects.", text, len(found))
+			return "", fault.New(fault.Usage, "Name it with its schema: "+found[0].String()+".", "%s could be any of %d objects.",
+				text, len(found))
 		}
 	}
 	if fresh {
 		return a.String(), nil
 	}
-	return "", fault.New(fault.Usage, "Check the spelling; oaken inspect "+fault.Word(a.Path)+" shows what there is. For an object that is still to come, add --new.", "There is no %s.", text)
+	return "", fault.New(fault.Usage,
+		"Check the spelling; oaken inspect "+fault.Word(a.Path)+" shows what there is. For an object that is still to come, add --new.",
+		"There is no %s.", text)
 }
 
 // occurrences finds the elements that an address may mean: the one itself, or those in
@@ -105,7 +108,8 @@ func (r *Rules) checkInside(ctx context.Context, locks []ledger.Lock, paths []st
 		}
 	}
 	paths = slices.DeleteFunc(slices.Clone(paths), func(p string) bool {
-		return !guard.inside[r.Reader().Unit(p)] || r.Covered(guard.locks, p) || !guard.Required(p, func() []byte { return Head(r.Disk.Local(p)) })
+		return !guard.inside[r.Reader().Unit(p)] || r.Covered(guard.locks, p) ||
+			!guard.Required(p, func() []byte { return Head(r.Disk.Local(p)) })
 	})
 	objects, err := r.changedObjects(ctx, mine, paths)
 	if err != nil {
@@ -114,7 +118,9 @@ func (r *Rules) checkInside(ctx context.Context, locks []ledger.Lock, paths []st
 	for _, o := range objects {
 		if !slices.ContainsFunc(mine, func(l ledger.Lock) bool { return chest.Reaches(l, o) }) {
 			path, _, _ := strings.Cut(o, "::")
-			return fault.New(fault.Refused, "Nothing was recorded. Take that change back with oaken restore "+fault.Word(o)+", or lock the whole: oaken lock "+fault.Word(path)+".",
+			return fault.New(fault.Refused,
+				"Nothing was recorded. Take that change back with oaken restore "+fault.Word(o)+", or lock the whole: oaken lock "+
+					fault.Word(path)+".",
 				"%s was changed, and what you hold the lock of in %s is not that.", o, path)
 		}
 	}
@@ -130,7 +136,8 @@ func (r *Rules) checkObjectLocks(ctx context.Context, locks []ledger.Lock, paths
 	for _, o := range objects {
 		for _, l := range locks {
 			if IsObject(l.Address) && !r.Holds(l) && chest.Reaches(l, o) {
-				return chest.LockInTheWay(l, l.Address, "Nothing was recorded. Ask "+l.Holder+", or take your change of it back: oaken restore "+fault.Word(o)+".")
+				return chest.LockInTheWay(l, l.Address,
+					"Nothing was recorded. Ask "+l.Holder+", or take your change of it back: oaken restore "+fault.Word(o)+".")
 			}
 		}
 	}

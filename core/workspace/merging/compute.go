@@ -21,7 +21,8 @@ func (w *Work) Onto(ctx context.Context, onto ledger.Commit, tree content.Digest
 		return nil, err
 	}
 	if len(g.Conflicts) > 0 {
-		return nil, fault.New(fault.Conflict, "Bring one of the two branches to what the other has of it first, by a commit.", "What %s took back can't be told from what came since, at %s.", project.Label(g.Apart[0]), g.Conflicts[0].Address)
+		return nil, fault.New(fault.Conflict, "Bring one of the two branches to what the other has of it first, by a commit.",
+			"What %s took back can't be told from what came since, at %s.", project.Label(g.Apart[0]), g.Conflicts[0].Address)
 	}
 	p := &Pending{Mine: disk.Hex(tree), Theirs: disk.Hex(theirs.Tree), Parent: theirs.ID.String()}
 	p.Stand(g)

@@ -79,7 +79,8 @@ func (w *Work) Pending() (*Pending, error) {
 		return nil, nil
 	}
 	if err != nil || p.Format != pendingVersion {
-		return nil, fault.New(fault.Damaged, "Bring it back from a copy, or remove it to give the merge up.", "The record of the merge under way, .oaken/merge.json, can't be read.")
+		return nil, fault.New(fault.Damaged, "Bring it back from a copy, or remove it to give the merge up.",
+			"The record of the merge under way, .oaken/merge.json, can't be read.")
 	}
 	return p, nil
 }

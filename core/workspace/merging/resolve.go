@@ -75,7 +75,9 @@ func (w *Work) Decide(ctx context.Context, list []Decision) (left []element.Conf
 }
 
 func editedByHand(c element.Conflict) error {
-	return fault.New(fault.Refused, "Settle the whole artifact as it now stands with oaken resolve "+fault.Word(c.Address.Path)+" --keep mine.", "%s was edited by hand since the merge.", c.Address.Path)
+	return fault.New(fault.Refused,
+		"Settle the whole artifact as it now stands with oaken resolve "+fault.Word(c.Address.Path)+" --keep mine.",
+		"%s was edited by hand since the merge.", c.Address.Path)
 }
 
 // Resolve settles the conflict at an address, all of an artifact or folder when the
@@ -91,7 +93,8 @@ func (w *Work) Resolve(ctx context.Context, text string, keep element.Keep, valu
 		return nil, nil, err
 	}
 	if p == nil {
-		return nil, nil, fault.New(fault.Usage, "oaken merge and oaken revert can leave conflicts.", "Nothing is being merged, so there is no conflict to resolve.")
+		return nil, nil, fault.New(fault.Usage, "oaken merge and oaken revert can leave conflicts.",
+			"Nothing is being merged, so there is no conflict to resolve.")
 	}
 	if settled = meant(open); len(settled) == 0 {
 		if open, err = w.settledBefore(ctx, p); err != nil {

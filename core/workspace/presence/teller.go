@@ -134,7 +134,8 @@ func (t *Teller) editsOf(changes []disk.Change) []ledger.Edit {
 			continue
 		}
 		at[u] = len(out)
-		e := ledger.Edit{Workspace: t.Name, Path: u, State: string(c.State), Kind: c.Kind, Content: digest, Contested: c.State == disk.Contested || t.In.Waived(c.Path), Since: t.Now()}
+		e := ledger.Edit{Workspace: t.Name, Path: u, State: string(c.State), Kind: c.Kind, Content: digest,
+			Contested: c.State == disk.Contested || t.In.Waived(c.Path), Since: t.Now()}
 		if u != c.Path {
 			e.Content = disk.Hex(element.DigestOf([]byte(c.Path + " " + digest)))
 		}

@@ -24,7 +24,8 @@ func (l *List) Contents() (*content.Store, error) {
 	}
 	var err error
 	if l.store, err = content.Open(l.folder()); err != nil {
-		return nil, fault.New(fault.Unreachable, "Check that you may write there, and that the disk has room.", "The workspace can't be written: %w.", err)
+		return nil, fault.New(fault.Unreachable, "Check that you may write there, and that the disk has room.",
+			"The workspace can't be written: %w.", err)
 	}
 	l.Beside()
 	return l.store, nil

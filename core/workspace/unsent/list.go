@@ -81,7 +81,9 @@ func (l *List) Load() (base string, err error) {
 		}
 	}
 	if err != nil {
-		return "", fault.New(fault.Damaged, "Bring it back from a copy, or remove it: oaken changes then shows the work of those commits as changes.", "The list of unsent commits, .oaken/held.json, can't be read: %w.", err)
+		return "", fault.New(fault.Damaged,
+			"Bring it back from a copy, or remove it: oaken changes then shows the work of those commits as changes.",
+			"The list of unsent commits, .oaken/held.json, can't be read: %w.", err)
 	}
 	l.Commits = r.Commits
 	_, err = l.Contents()

@@ -75,7 +75,8 @@ func (p *Publication) onTop(ctx context.Context, before, after content.Digest) (
 		}
 		return out, chest.Explain(err)
 	}
-	m, err := p.project.Reader().Merge(ctx, p.project.TreeState(before, "base"), p.project.TreeState(p.Final, "newer"), p.project.TreeState(after, "held"), nil)
+	m, err := p.project.Reader().Merge(ctx, p.project.TreeState(before, "base"), p.project.TreeState(p.Final, "newer"),
+		p.project.TreeState(after, "held"), nil)
 	if err != nil {
 		return nil, err
 	}
