@@ -1,15 +1,14 @@
 package cli
 
 import (
-	"errors"
 	"io"
 	"os"
-	"path"
 	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/environment"
 	"oakenchest/core/manifest"
 	"oakenchest/core/preset"
 	"oakenchest/core/service/result"
@@ -161,30 +160,24 @@ func (a *App) pointOutDatabases(cmd *cobra.Command, w *workspace.Workspace) {
 		return // begin itself has worked
 	}
 	for _, f := range files {
-		if ext := path.Ext(f.Path); ext != ".db" && ext != ".sqlite" && ext != ".sqlite3" {
-			continue
-		}
-		head, err := readHead(filepath.Join(w.Root, filepath.FromSlash(f.Path)))
-		if err == nil && strings.HasPrefix(head, "SQLite format 3") {
+		head := func() []byte { return readHead(filepath.Join(w.Root, filepath.FromSlash(f.Path))) }
+		if scheme := environment.LooksLike(f.Path, head); scheme != "" {
 			a.say("  database   %s would be recorded as a file. To have its tables in the project, and the file out of it: oaken env add "+
-				"NAME sqlite:%s", f.Path, f.Path)
+				"NAME %s:%s", f.Path, scheme, f.Path)
 		}
 	}
 }
 
-// readHead gives the first bytes of a file.
-func readHead(name string) (string, error) {
+// readHead gives the first bytes of a file; none when it can't be read.
+func readHead(name string) []byte {
 	f, err := os.Open(name)
 	if err != nil {
-		return "", err
+		return nil
 	}
 	defer f.Close()
 	head := make([]byte, 16)
-	n, err := io.ReadFull(f, head)
-	if errors.Is(err, io.ErrUnexpectedEOF) {
-		err = nil
-	}
-	return string(head[:n]), err
+	n, _ := io.ReadFull(f, head)
+	return head[:n]
 }
 
 func waiting(n int) string {

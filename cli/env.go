@@ -84,15 +84,15 @@ func completeTiers(*cobra.Command, []string, string) ([]string, cobra.ShellCompD
 }
 
 func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, chosen, stop bool) error {
-	file, isFile := strings.CutPrefix(e.Target, "sqlite:")
-	if file = path.Clean(filepath.ToSlash(file)); isFile && manifest.Inside(file) && !w.Offline {
+	if file, disk, ok := e.Place(); ok && !disk.Folder && manifest.Inside(file) && !w.Offline {
 		recorded, err := w.Recorded(file)
 		if err != nil {
 			return err
 		}
 		if recorded && !stop {
 			return fault.New(fault.Refused,
-				"To keep the file as it is: declare a copy of it, oaken env add "+fault.Word(e.Name)+" sqlite:COPY. To let it be an "+
+				"To keep the file as it is: declare a copy of it, oaken env add "+fault.Word(e.Name)+" "+
+					strings.TrimSuffix(e.Target, path.Base(file))+"COPY. To let it be an "+
 					"environment: --stop-recording; it then leaves the records with the next commit, and stays on everybody's disk.",
 				"%s is recorded as a file of the project, and an environment's database is not.", file)
 		}

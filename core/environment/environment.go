@@ -20,6 +20,7 @@ import (
 
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
+	"oakenchest/core/manifest"
 	"oakenchest/core/schema/datastep"
 	"oakenchest/core/schema/rows"
 	"oakenchest/core/schema/scope"
@@ -241,6 +242,12 @@ type Sort struct {
 	Kind string
 	// Server says that an address names a server, and a database on it.
 	Server bool
+	// Disk says that an address is a path on this machine; nil for none.
+	Disk *manifest.Disk
+	// Endings are those that files have which are such targets, and Begins their first bytes; none where that can't
+	// be told.
+	Endings []string
+	Begins  string
 	// Open reaches a target, by what stands behind the scheme of its address.
 	Open func(ctx context.Context, h Host, rest string, s Settings) (Driver, error)
 	// Create makes a target, empty, and gives what removes it again; nil where a deployment makes it. Drop removes one
@@ -262,7 +269,21 @@ func Register(list ...Sort) {
 			panic("two sorts of targets begin with " + s.Scheme)
 		}
 		sorts = append(sorts, s)
+		if s.Disk != nil {
+			manifest.OnDisk(s.Scheme, *s.Disk)
+		}
 	}
+}
+
+// LooksLike gives the scheme of the targets that a file may be one of, by its name and what it begins with, which is
+// read only where the name allows it; empty for none.
+func LooksLike(name string, head func() []byte) string {
+	for _, s := range sorts {
+		if slices.Contains(s.Endings, filepath.Ext(name)) && strings.HasPrefix(string(head()), s.Begins) {
+			return s.Scheme
+		}
+	}
+	return ""
 }
 
 // NothingDone says that after a failed deployment everything is as it was before.

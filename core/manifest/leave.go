@@ -16,9 +16,6 @@ func temporary(name string) bool {
 	return strings.HasPrefix(name, "~$") || strings.HasPrefix(name, ".~lock.") && strings.HasSuffix(name, "#")
 }
 
-// besideSQLite are the endings of the files that the engine keeps beside a database.
-var besideSQLite = []string{"", "-journal", "-wal", "-shm"}
-
 // leaver tells what is left out. Most patterns speak of a name or an ending
 // anywhere in the project: those cost one look into a table.
 type leaver struct {
@@ -34,13 +31,13 @@ func newLeaver(m *Manifest) *leaver {
 	l := &leaver{paths: map[string]bool{always: true}, names: map[string]bool{}, endings: map[string]bool{}}
 	for _, e := range m.Environments {
 		for _, s := range e.Sites() {
-			if target, ok := strings.CutPrefix(s.Target, "sqlite:"); ok {
-				for _, ending := range besideSQLite {
-					l.paths[path.Clean(target)+ending] = true
-				}
+			place, disk, ok := s.Place()
+			if !ok || disk.Folder && strings.HasPrefix(s.Into+"/", place+"/") {
+				continue
 			}
-			if target, ok := strings.CutPrefix(s.Target, "folder:"); ok && !strings.HasPrefix(s.Into+"/", path.Clean(target)+"/") {
-				l.paths[path.Clean(target)] = true
+			l.paths[place] = true
+			for _, ending := range disk.Beside {
+				l.paths[place+ending] = true
 			}
 		}
 	}

@@ -303,8 +303,7 @@ func (e Environment) Personal() bool {
 		return false
 	}
 	for _, s := range e.Sites() {
-		scheme, rest, _ := strings.Cut(s.Target, ":")
-		if scheme != "sqlite" && scheme != "folder" || !Inside(path.Clean(rest)) {
+		if place, _, ok := s.Place(); !ok || !Inside(place) {
 			return false
 		}
 	}
@@ -339,8 +338,8 @@ func CheckEnvironment(e Environment) error {
 
 // ownTarget reports whether a target is a file or folder of a workspace's own.
 func ownTarget(target string) bool {
-	scheme, rest, _ := strings.Cut(target, ":")
-	return (scheme == "sqlite" || scheme == "folder") && OwnIn(strings.ReplaceAll(path.Clean(rest), "\\", "/"))
+	place, _, ok := placeOf(target)
+	return ok && OwnIn(place)
 }
 
 // Inside reports whether p is a relative path that stays in the project, and out of a workspace's own

@@ -8,7 +8,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
-	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -76,20 +75,13 @@ func Command(s Sort, name string, words []string) Wish {
 // Reach gives the wishes to reach a target of an environment: none for a file or folder inside of the
 // project.
 func Reach(environment string, s manifest.Site) (out []Wish) {
-	if !inside(s.Target) {
+	if !manifest.InsideProject(s.Target) {
 		out = append(out, Wish{Target, environment, s.Target})
 	}
-	if s.Scratch != "" && !inside(s.Scratch) {
+	if s.Scratch != "" && !manifest.InsideProject(s.Scratch) {
 		out = append(out, Wish{Scratch, environment, s.Scratch})
 	}
 	return out
-}
-
-// inside reports whether a target lies in the project's own folder, and takes nothing from the machine.
-func inside(target string) bool {
-	scheme, place, _ := strings.Cut(target, ":")
-	local := scheme == "sqlite" || scheme == "folder"
-	return local && !strings.Contains(target, "${") && manifest.Inside(path.Clean(strings.ReplaceAll(place, "\\", "/")))
 }
 
 // Of lists all wishes of a project's rules.

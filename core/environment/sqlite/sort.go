@@ -6,6 +6,7 @@ import (
 	"os"
 
 	"oakenchest/core/environment"
+	"oakenchest/core/manifest"
 	"oakenchest/core/schema/rows"
 	catalog "oakenchest/core/schema/sqlite"
 )
@@ -13,7 +14,9 @@ import (
 // Sort is what there is to know of such targets.
 var Sort = environment.Sort{
 	Scheme: "sqlite", About: "an SQLite database file: sqlite:PATH", Kind: "schema", Open: open, Tables: tables,
-	Drop: func(_ context.Context, h environment.Host, rest string) error { return os.Remove(h.File(rest)) },
+	Disk: &manifest.Disk{Beside: []string{"-journal", "-wal", "-shm"}}, Endings: []string{".db", ".sqlite", ".sqlite3"},
+	Begins: "SQLite format 3\x00",
+	Drop:   func(_ context.Context, h environment.Host, rest string) error { return os.Remove(h.File(rest)) },
 }
 
 func tables(ctx context.Context, files environment.Files) ([]rows.Table, error) {
