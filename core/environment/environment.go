@@ -74,8 +74,9 @@ type Plan struct {
 	Ending, ModeOf, SessionOf func(string) string
 	// Parts are the plans of several targets that are changed together; none for one.
 	Parts []*Plan
-	// declared is what the target holds then.
+	// declared is what the target holds then; of are the plans for each target of several, or for the only one.
 	declared Files
+	of       []placed
 	// Apply carries the plan out, and proves that the target then holds what is
 	// declared. done, when set, is told after each step.
 	Apply func(ctx context.Context, done func(step int)) error

@@ -107,7 +107,8 @@ func (t together) Plan(ctx context.Context, declared Files, past *Past) (*Plan, 
 		parts = append(parts, part)
 	}
 	out := &Plan{}
-	for _, part := range parts {
+	for i, part := range parts {
+		out.of = append(out.of, placed{t[i].Into, part})
 		out.Steps = append(out.Steps, part.Steps...)
 		out.Stays = append(out.Stays, part.Stays...)
 	}
