@@ -10,26 +10,36 @@ import (
 )
 
 func newApprove(a *App) *cobra.Command {
-	var from, message string
+	var from, message, plan string
 	var withdraw bool
 	cmd := &cobra.Command{
 		Use:   "approve ENV",
 		Short: "Say that what would be promoted to an environment may go there",
 		Long: `Approve what the environment before ENV holds now. The approval is for just that:
 when something else would be promoted, it counts no more. Which approvals are needed,
-and whose count, gates in oaken.toml say.`,
+and whose count, gates in oaken.toml say.
+
+With --plan FILE it is for a plan as it is written, and for no other that may be made
+of the same work: oaken deploy and oaken promote write one with --plan FILE, and
+follow one with --follow FILE.`,
 		Example: "  oaken approve live\n  oaken approve rehearsal --from acceptance -m \"Seen with the keepers\"\n" +
-			"  oaken approve live --withdraw",
+			"  oaken approve live --withdraw\n  oaken approve live --plan plan.json",
 		GroupID:           groupPipeline,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeEnvironments,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
+				if plan != "" {
+					return a.approvePlan(cmd.Context(), w, args[0], plan, message, withdraw)
+				}
 				return a.approve(cmd.Context(), w, args[0], from, message, withdraw)
 			})
 		},
 	}
 	cmd.Flags().StringVar(&from, "from", "", "the environment that it would come from, `ENV`")
+	cmd.Flags().StringVar(&plan, "plan", "", "approve the plan in `FILE`, just as it is written")
+	_ = cmd.MarkFlagFilename("plan", "json")
+	cmd.MarkFlagsMutuallyExclusive("plan", "from")
 	cmd.Flags().StringVarP(&message, "message", "m", "", "what to say of it, `TEXT`")
 	cmd.Flags().BoolVar(&withdraw, "withdraw", false, "take your approval back")
 	_ = cmd.RegisterFlagCompletionFunc("from", a.completeEnvironments)

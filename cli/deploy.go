@@ -59,6 +59,8 @@ type deployOptions struct {
 	fill                             []string
 	dataSteps                        string
 	ask                              string // the question on a terminal
+	plan, follow                     string // files of plans
+	writes                           func() (*pipeline.PlanFile, error)
 }
 
 // values reads the values of --fill.
@@ -99,6 +101,19 @@ func (o *deployOptions) flags(cmd *cobra.Command) {
 	_ = cmd.MarkFlagFilename("script", "sql")
 }
 
+// planFlags are those of commands that write plans, and follow them.
+func (o *deployOptions) planFlags(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&o.plan, "plan", "", "write the plan to `FILE`, to be approved and followed; change nothing")
+	cmd.Flags().StringVar(&o.follow, "follow", "", "carry out the plan in `FILE`, just as it is written, or nothing")
+	cmd.MarkFlagsMutuallyExclusive("dry-run", "script", "plan", "follow")
+	for _, name := range []string{"allow-loss", "fill", "data-steps"} { // the plan says it
+		cmd.MarkFlagsMutuallyExclusive("follow", name)
+	}
+	for _, name := range []string{"plan", "follow"} {
+		_ = cmd.MarkFlagFilename(name, "json")
+	}
+}
+
 func newDeploy(a *App) *cobra.Command {
 	var o deployOptions
 	cmd := &cobra.Command{
@@ -117,15 +132,26 @@ With --dry-run STATE may be work: the workspace as it is, not committed yet.
 Where moves of the pipeline lead to an environment, it takes work by oaken promote
 alone, once something is in it; who may override gates can deploy with --reason.
 
+--plan FILE writes down what would be done, against what: a file to read, and to
+approve with oaken approve ENV --plan FILE. --follow FILE then does just that, or
+nothing where the target, what is known of it, or the file is another one by now.
+
 On a shared database, --mine deploys only the objects that you have locked or
 changed there, and leaves all others as they are.`,
-		Example:           "  oaken deploy test --dry-run\n  oaken deploy test work --dry-run\n  oaken deploy test release:spring",
+		Example: "  oaken deploy test --dry-run\n  oaken deploy test work --dry-run\n  oaken deploy test release:spring\n" +
+			"  oaken deploy live --plan plan.json",
 		GroupID:           groupEnvironments,
 		Args:              cobra.RangeArgs(1, 2),
 		ValidArgsFunction: a.completeDeploy,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				from := w.Branch
+				if o.follow != "" {
+					if len(args) == 2 {
+						return usage(cmd, "The plan says what is deployed.")
+					}
+					return a.followPlan(cmd.Context(), w, args[0], o)
+				}
 				if len(args) == 2 {
 					from = args[1]
 				}
@@ -141,10 +167,13 @@ changed there, and leaves all others as they are.`,
 		},
 	}
 	o.flags(cmd)
+	o.planFlags(cmd)
 	cmd.Flags().StringVar(&o.reason, "reason", "", "why an environment that takes promotions alone is deployed to, `TEXT`")
 	_ = cmd.RegisterFlagCompletionFunc("reason", cobra.NoFileCompletions)
 	cmd.Flags().BoolVar(&o.replace, "replace-drift", false, "consent to changing what no commit knows; it is kept first")
 	cmd.Flags().BoolVar(&o.mine, "mine", false, "deploy only objects that you have locked or changed")
+	cmd.MarkFlagsMutuallyExclusive("mine", "plan", "follow")
+	cmd.MarkFlagsMutuallyExclusive("replace-drift", "follow")
 	return cmd
 }
 
@@ -166,7 +195,7 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 		return err
 	}
 	defer d.Close()
-	if o.dryRun || o.script != "" {
+	if o.dryRun || o.script != "" || o.plan != "" {
 		defer a.showObstacles(m.Obstacles(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace,
 			Reason: o.reason}))
 	} else if err := m.Stands(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace,
@@ -177,12 +206,15 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 		return err
 	}
 	o.ask = "Carry this out on " + env + "?"
+	o.writes = func() (*pipeline.PlanFile, error) {
+		return m.PlanOf(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace, Source: source})
+	}
 	return a.carryOut(ctx, d, source, o, func(p pipeline.DeployOptions) error { return m.Deploy(ctx, d, p) })
 }
 
 // deployWork shows what deploying the workspace as it is would do.
 func (a *App) deployWork(ctx context.Context, w *workspace.Workspace, env string, o deployOptions) error {
-	if !o.dryRun && o.script == "" {
+	if !o.dryRun && o.script == "" || o.plan != "" {
 		return fault.New(fault.Refused, "Commit it first; or look at what it would do with --dry-run.",
 			"What is not committed can't be deployed: nobody could tell later what %s holds.", env)
 	}
@@ -202,6 +234,7 @@ func (a *App) deployWork(ctx context.Context, w *workspace.Workspace, env string
 // carryOut shows a deployment, and does it or what the options say instead.
 func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source string, o deployOptions,
 	do func(pipeline.DeployOptions) error) error {
+	var plan *result.Plan
 	if !a.json {
 		a.showPlan(d, source)
 	}
@@ -215,6 +248,14 @@ func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source strin
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
 		}
 		a.say("The statements are in %s; %s was not changed.", o.script, d.Environment.Name)
+	case o.plan != "":
+		f, err := o.writes()
+		if err == nil {
+			plan, err = a.writePlan(f, o.plan)
+		}
+		if err != nil {
+			return err
+		}
 	case o.dryRun:
 		a.say("Nothing was changed: this was a dry run.")
 	case o.ask != "" && len(d.Plan.Steps) > 0 && !a.yes && a.Keys != nil && !a.json && !a.ask(o.ask):
@@ -234,7 +275,9 @@ func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source strin
 		a.showDeployed(d)
 	}
 	if a.json {
-		a.print(result.DeployedOf(d, source))
+		out := result.DeployedOf(d, source)
+		out.Plan = plan
+		a.print(out)
 	}
 	return nil
 }

@@ -303,6 +303,10 @@ func (a *App) showRecord(r *pipeline.Record) {
 	if r.Account != nil && r.Account.Reason != "" {
 		a.say("  %s", a.paint(warm, reasonOf(*r)+r.Account.Reason))
 	}
+	if r.Plan != nil {
+		a.say("  followed plan %s of %s, made by %s, approved by %s", shortSum(r.Plan.Sum()), clock(r.Plan.Made), r.Plan.By,
+			strings.Join(r.PlanBy, ", "))
+	}
 	if r.Undone != nil {
 		a.say("  %s", a.paint(warm, "taken back by "+r.Undone.Author+" on "+clock(r.Undone.Time)))
 	}

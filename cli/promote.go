@@ -48,7 +48,10 @@ for just the work that is there now.
 Where the work is in conflict with what the branch of TO has, --settle begins to
 settle that in the promotion: oaken resolve --to TO does it, approvals are then for
 what comes of it, and nothing enters the branch before the gates are open. --abandon
-gives the choices up.`,
+gives the choices up.
+
+--plan FILE writes down all that would be done, for somebody to read and to approve
+(oaken approve TO --plan FILE); --follow FILE does just that, or nothing.`,
 		Example: "  oaken promote dev test --dry-run\n  oaken promote dev test\n" +
 			"  oaken promote test live --item AQ-31 --with-needed\n  oaken promote dev test --settle\n" +
 			"  oaken promote rehearsal --at \"2026-12-01 22:00\"",
@@ -63,6 +66,7 @@ gives the choices up.`,
 		},
 	}
 	o.flags(cmd)
+	o.planFlags(cmd)
 	f := cmd.Flags()
 	f.StringVar(&o.lane, "lane", "", "say for which lane it is done, `NAME`")
 	f.StringVar(&o.item, "item", "", "move only the work for the item `KEY`")
@@ -80,7 +84,10 @@ gives the choices up.`,
 		_ = cmd.RegisterFlagCompletionFunc(name, cobra.NoFileCompletions)
 	}
 	_ = cmd.RegisterFlagCompletionFunc("lane", a.completeLanes)
-	cmd.MarkFlagsMutuallyExclusive("at", "dry-run", "script", "settle", "abandon")
+	cmd.MarkFlagsMutuallyExclusive("at", "dry-run", "script", "settle", "abandon", "plan", "follow")
+	for _, name := range []string{"item", "path", "with-needed", "again", "lane"} { // the plan says it
+		cmd.MarkFlagsMutuallyExclusive("follow", name)
+	}
 	return cmd
 }
 
@@ -114,15 +121,22 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 	case o.abandon:
 		return a.abandonPromotion(ctx, w, from, to)
 	}
+	if o.follow != "" {
+		if opts, err = a.followedPromotion(ctx, m, from, to, o, opts); err != nil {
+			return err
+		}
+		o.allowLoss = opts.AllowLoss
+	}
 	p, err := m.PreparePromotion(ctx, from, to, opts)
 	if err != nil {
 		return err
 	}
 	defer func() { _ = p.Close() }()
+	var plan *result.Plan
 	if o.at != "" {
 		return a.schedule(w, p, o)
 	}
-	nothing := p.Nothing() && o.item == "" && len(o.paths) == 0
+	nothing := o.follow == "" && p.Nothing() && o.item == "" && len(o.paths) == 0
 	if !a.json && !a.quiet && !nothing {
 		a.showPromotion(p, o)
 	}
@@ -138,6 +152,14 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
 		}
 		a.say("The statements are in %s; %s was not changed.", o.script, to)
+	case o.plan != "":
+		f, err := m.PlanOfPromotion(ctx, p, opts)
+		if err == nil {
+			plan, err = a.writePlan(f, o.plan)
+		}
+		if err != nil {
+			return err
+		}
 	case o.dryRun:
 		a.say("Nothing was changed: this was a dry run.")
 	default:
@@ -150,9 +172,24 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 		}
 	}
 	if a.json {
-		a.print(result.PromotedOf(p))
+		out := result.PromotedOf(p)
+		out.Plan = plan
+		a.print(out)
 	}
 	return nil
+}
+
+// followedPromotion gives the options of the promotion that a plan describes; of those that were written only what
+// passes gates counts.
+func (a *App) followedPromotion(ctx context.Context, m *pipeline.Mover, from, to string, o promoteOptions,
+	given pipeline.PromoteOptions) (pipeline.PromoteOptions, error) {
+	f, err := a.readPlan(o.follow)
+	if err != nil {
+		return given, err
+	}
+	opts, err := m.FollowingPromotion(ctx, from, to, f)
+	opts.Override, opts.Reason = given.Override, given.Reason
+	return opts, err
 }
 
 // movePromotion carries a promotion out, and tells how far it is.

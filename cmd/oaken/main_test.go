@@ -144,7 +144,7 @@ func (p *project) fails(status int, want string, args ...string) result {
 		p.t.Errorf("oaken %s: no hint: %s", strings.Join(args, " "), r.err)
 	}
 	if after := p.tree("."); after != before {
-		p.t.Errorf("oaken %s failed and changed files:\n%s\n---\n%s", strings.Join(args, " "), before, after)
+		p.t.Errorf("oaken %s failed and changed files:\n%.2000s\n---\n%.2000s", strings.Join(args, " "), before, after)
 	}
 	return r
 }

@@ -114,6 +114,12 @@ type (
 	Settle   struct{ Pending ledger.Pending }
 	Choose   struct{ Chosen []ledger.Chosen }
 	Unsettle struct{ Origin, Target string }
+	// Plan asks for a promotion at a time; EndPlanned says what became of it.
+	Plan       struct{ Planned ledger.Planned }
+	EndPlanned struct{ Planned ledger.Planned }
+	// PlanRelease writes down which items a release is to have, a new one or one that is planned; with Ended it is
+	// planned no more.
+	PlanRelease struct{ Bundle ledger.Bundle }
 	// RenameEnvironment lets the records of an environment speak of it by another name.
 	RenameEnvironment struct{ From, To string }
 	// Distinguish says that two elements are different things; Undistinguish takes that back.
@@ -157,6 +163,9 @@ func (Number) Verb() string            { return "number" }
 func (Settle) Verb() string            { return "settle" }
 func (Choose) Verb() string            { return "choose" }
 func (Unsettle) Verb() string          { return "unsettle" }
+func (Plan) Verb() string              { return "plan" }
+func (EndPlanned) Verb() string        { return "end-planned" }
+func (PlanRelease) Verb() string       { return "plan-release" }
 func (RenameEnvironment) Verb() string { return "rename-environment" }
 func (Distinguish) Verb() string       { return "distinguish" }
 func (Undistinguish) Verb() string     { return "undistinguish" }
@@ -208,6 +217,9 @@ func (a Forget) Subject() string            { return numbered("kept", a.Kept) }
 func (a Number) Subject() string            { return numbered("kept", a.Kept) }
 func (a Settle) Subject() string            { return "env:" + a.Pending.Target }
 func (a Unsettle) Subject() string          { return "env:" + a.Target }
+func (a Plan) Subject() string              { return "env:" + a.Planned.Target }
+func (a EndPlanned) Subject() string        { return "env:" + a.Planned.Target }
+func (a PlanRelease) Subject() string       { return "release:" + a.Bundle.Name }
 func (a RenameEnvironment) Subject() string { return "env:" + a.From }
 func (a Distinguish) Subject() string       { return a.Distinct.One }
 func (a Undistinguish) Subject() string     { return a.One }

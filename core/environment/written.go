@@ -12,29 +12,35 @@ import (
 // Written is the plan for one target as data: what people read and approve, and what another plan is held against.
 type Written struct {
 	// Folder is that of the project which the target holds; Target how people see the target's address.
-	Folder string `json:"folder" doc:"the folder of the project that the target holds"`
-	Target string `json:"target,omitempty" doc:"the target, as the project names it"`
+	Folder string `json:"folder"`
+	Target string `json:"target,omitempty"`
 	// Was and Becomes are sums of the files that say what it holds before, and is to hold.
-	Was     string `json:"was" doc:"a sum of what the target held when the plan was made"`
-	Becomes string `json:"becomes" doc:"a sum of what it is to hold"`
+	Was     string `json:"was"`
+	Becomes string `json:"becomes"`
 	// Steps are what is done, in that order.
-	Steps []WrittenStep `json:"steps" doc:"what is done, in this order"`
+	Steps []WrittenStep `json:"steps"`
 	// Stays are data steps whose work stays though no file declares it any more.
-	Stays []string `json:"stays,omitempty" doc:"data steps whose work stays, though their files are gone"`
+	Stays []string `json:"stays,omitempty"`
 }
 
 // WrittenStep is a step as data.
 type WrittenStep struct {
-	Address    string   `json:"address" doc:"the object, in the target's folder"`
-	What       string   `json:"what" doc:"what is done"`
-	Effect     string   `json:"effect" doc:"what it costs: instant, locks, scans, rewrites, loses data, cost unknown"`
-	Loses      string   `json:"loses,omitempty" doc:"what is lost; it is kept first"`
-	Apart      string   `json:"apart,omitempty" doc:"before or after: it is committed by itself, before or after the others"`
-	Mode       string   `json:"mode,omitempty" doc:"the mode of the engine in which it is made"`
-	Session    string   `json:"session,omitempty" doc:"the character set and collation in which it is made"`
-	DataStep   string   `json:"data_step,omitempty" doc:"the data step that is run"`
-	TakenBack  bool     `json:"taken_back,omitempty" doc:"the data step is taken back"`
-	Statements []string `json:"statements,omitempty" doc:"the statements; none where files are written"`
+	// Address is that of the object in the project; What is done with it.
+	Address string `json:"address"`
+	What    string `json:"what"`
+	// Effect is what it costs; Loses what is lost, which is kept first.
+	Effect string `json:"effect"`
+	Loses  string `json:"loses,omitempty"`
+	// Apart is before or after where it is committed by itself, before or after the others; Mode and Session are
+	// those of the engine's session in which it is made.
+	Apart   string `json:"apart,omitempty"`
+	Mode    string `json:"mode,omitempty"`
+	Session string `json:"session,omitempty"`
+	// Runs is the data step that is run, or taken back.
+	Runs string `json:"runs,omitempty"`
+	Back bool   `json:"back,omitempty"`
+	// Statements are there but where files are written.
+	Statements []string `json:"statements,omitempty"`
 }
 
 // Write gives the plan as data, one part for each target. The same question to the same target gets the same answer.
@@ -51,7 +57,7 @@ func (p *Plan) Write(ctx context.Context) ([]Written, error) {
 		}
 		w := Written{Folder: part.into, Was: Sum(was), Becomes: Sum(part.plan.declared), Steps: []WrittenStep{}, Stays: part.plan.Stays}
 		for _, s := range part.plan.Steps {
-			w.Steps = append(w.Steps, writeStep(s))
+			w.Steps = append(w.Steps, writeStep(s, part.into))
 		}
 		out = append(out, w)
 	}
@@ -64,8 +70,9 @@ type placed struct {
 	plan *Plan
 }
 
-func writeStep(s Step) WrittenStep {
-	out := WrittenStep{Address: s.Address.String(), What: s.What, Effect: string(s.Effect), Loses: s.Loss, Mode: s.Mode, Session: s.Session,
+func writeStep(s Step, into string) WrittenStep {
+	out := WrittenStep{Address: s.Address.InPath(into).String(), What: s.What, Effect: string(s.Effect), Loses: s.Loss, Mode: s.Mode,
+		Session:    s.Session,
 		Statements: s.Statements}
 	switch {
 	case s.Before:
@@ -74,7 +81,7 @@ func writeStep(s Step) WrittenStep {
 		out.Apart = "after"
 	}
 	if s.Run != nil {
-		out.DataStep, out.TakenBack = s.Run.Name, s.Run.Back
+		out.Runs, out.Back = s.Run.Name, s.Run.Back
 	}
 	return out
 }

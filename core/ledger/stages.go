@@ -24,6 +24,10 @@ type Account struct {
 	// Tree is the digest, in hexadecimal, of a tree with the statements and the gates'
 	// output; empty for none.
 	Tree string
+	// Plan is the sum of the written plan that was followed, in hexadecimal; empty for none.
+	Plan string
+	// After tells what the commands said that were run after it, as JSON; empty for none.
+	After string
 }
 
 // Undone tells who took a deployment back, and when.
@@ -46,6 +50,9 @@ type Assent struct {
 	Withdrawn bool
 	// Tree is what was settled, in hexadecimal; empty where nothing was in conflict.
 	Tree string
+	// Plan is the sum of a written plan that was approved, and nothing else with it, in hexadecimal; Gate is the gate
+	// that this is a signal for, and for none else. Both are empty for an approval of the work.
+	Plan, Gate string
 }
 
 // Booking reserves an environment for a lane.

@@ -130,6 +130,10 @@ type Stages interface {
 	PendingPromotions() ([]Pending, error)
 	// ChosenFor gives how conflicts of a promotion were settled, the first one first.
 	ChosenFor(origin, target string) ([]Chosen, error)
+	// Planned gives all promotions that were planned, by when they are due.
+	Planned() ([]Planned, error)
+	// Bundles gives all releases that were planned, the first one first.
+	Bundles() ([]Bundle, error)
 	// Leases gives all leases, by name.
 	Leases() ([]Lease, error)
 }

@@ -16,7 +16,7 @@ type Section struct {
 }
 
 // usual is left out of every new project.
-var usual = []string{"**/*.tmp", "**/*.bak", "**/*~", "**/~$*", "**/.*.swp", "**/.DS_Store", "**/Thumbs.db", "**/desktop.ini", "**/.git"}
+var usual = []string{"**/*.tmp", "**/*.bak", "**/*~", "**/.*.swp"}
 
 // First gives the text of a new project's manifest.
 func First(project string, sections ...Section) []byte {
@@ -25,7 +25,8 @@ func First(project string, sections ...Section) []byte {
 # other; edit it freely.
 project = %s
 
-# Never recorded: temporary files, and what belongs to one machine only.
+# Never recorded: temporary files, and what belongs to one machine only. What other programs and
+# systems keep for themselves, such as folder settings, is left out without being named.
 leave-out = [
 `, quote(project))
 	for _, p := range usual {

@@ -10,6 +10,10 @@ import (
 // always is left out of every project.
 const always = ".oaken"
 
+// foreign are the names of what other programs and systems keep for themselves among people's files: it is left out
+// of every project.
+var foreign = []string{".git", ".hg", ".svn", ".DS_Store", "Thumbs.db", "desktop.ini"}
+
 // temporary reports whether a name is that of a file by which an office program says that somebody has a
 // document open; it goes when the document is closed.
 func temporary(name string) bool {
@@ -29,6 +33,9 @@ type leaver struct {
 
 func newLeaver(m *Manifest) *leaver {
 	l := &leaver{paths: map[string]bool{always: true}, names: map[string]bool{}, endings: map[string]bool{}}
+	for _, name := range foreign {
+		l.names[name] = true
+	}
 	for _, e := range m.Environments {
 		for _, s := range e.Sites() {
 			place, disk, ok := s.Place()

@@ -24,7 +24,8 @@ func TestOnlyPathsInsideOfAProjectAreInside(t *testing.T) {
 		{Name: "far", Site: Site{Target: "postgres://h/far.db", Into: "database"}},
 	}}
 	for p, want := range map[string]bool{"dev.db": true, "dev.db-wal": true, "web": true, "out": false, "far.db": false,
-		"//h/far.db": false} {
+		"//h/far.db":    false,
+		"a/.git/config": true, "a/Thumbs.db": true, "a/git": false} {
 		if got := m.LeftOut(p); got != want {
 			t.Errorf("%s is left out: %v", p, got)
 		}

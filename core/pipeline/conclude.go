@@ -40,6 +40,7 @@ type StepRecord struct {
 const (
 	accountSteps = "steps.json"
 	accountGates = "gates/"
+	accountPlan  = "plan.json"
 )
 
 // account writes down what is known of a deployment that was carried out.
@@ -50,6 +51,7 @@ type account struct {
 	gates                []GateResult
 	moved                []ledger.Commit
 	reason               string
+	plan                 *PlanFile // that was followed; nil for none
 }
 
 // accountOf stores the statements and the gates' output, and gives the row that names them.
@@ -73,8 +75,17 @@ func (m *Mover) accountOf(ctx context.Context, d *Deployment, a account) (ledger
 			files = append(files, chest.InMemory(accountGates+strings.ReplaceAll(g.Name, "/", "-"), []byte(g.Output)))
 		}
 	}
+	if a.plan != nil {
+		if data, err = a.plan.Write(); err != nil {
+			return ledger.Account{}, err
+		}
+		files = append(files, chest.InMemory(accountPlan, data))
+	}
 	out := ledger.Account{Action: a.action, Origin: a.origin, Lane: a.lane, Source: a.source, Began: a.began, Took: m.Now().Sub(a.began),
 		Items: itemsOf(a.moved), Reason: a.reason}
+	if a.plan != nil {
+		out.Plan = a.plan.Sum()
+	}
 	if out.Tree, err = m.Project.Chest.Store(ctx, files); err != nil {
 		return out, err
 	}

@@ -35,6 +35,8 @@ type DeployOptions struct {
 	ReplaceDrift bool
 	// Done, when set, is told after each step.
 	Done func(step int)
+
+	follow *PlanFile // the plan that is followed; nil for none
 }
 
 // Deployment is a plan for an environment, or what came of it.
@@ -226,7 +228,8 @@ func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) (err
 	if d.Part {
 		return m.deployPart(ctx, d, o)
 	}
-	return m.deployAs(ctx, d, o, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason})
+	return m.deployAs(ctx, d, o, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason,
+		plan: o.follow})
 }
 
 // deployPart carries out what is deployed of this person's objects alone. The environment's

@@ -1,6 +1,7 @@
 package pipeline
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"strings"
@@ -17,6 +18,9 @@ type Record struct {
 	Gates []GateResult
 	// Steps are the statements, as far as they were kept.
 	Steps []StepRecord
+	// Plan is the plan that was followed, PlanBy who approves it; only Record gives them.
+	Plan   *PlanFile
+	PlanBy []string
 	// Differences say what became different; only Record gives them.
 	Differences []state.Difference
 }
@@ -64,13 +68,13 @@ func (m *Mover) Record(ctx context.Context, number int64) (*Record, error) {
 				break
 			}
 		}
-		return r, m.readAccount(r)
+		return r, m.readAccount(ctx, r)
 	}
 	return nil, fault.New(fault.Usage, "oaken deployments lists them with their numbers.", "There is no deployment %d.", number)
 }
 
 // readAccount reads what was stored of a deployment.
-func (m *Mover) readAccount(r *Record) error {
+func (m *Mover) readAccount(ctx context.Context, r *Record) error {
 	if r.Account == nil {
 		return nil
 	}
@@ -85,6 +89,14 @@ func (m *Mover) readAccount(r *Record) error {
 	}
 	for i, g := range r.Gates {
 		r.Gates[i].Output = string(files[accountGates+strings.ReplaceAll(g.Name, "/", "-")])
+	}
+	if data, ok := files[accountPlan]; ok {
+		if r.Plan, err = ReadPlan(bytes.NewReader(data)); err != nil {
+			return err
+		}
+		if r.PlanBy, err = m.signers(ctx, r.Plan, r.Account.Source); err != nil {
+			return err
+		}
 	}
 	if data, ok := files[accountSteps]; ok {
 		return json.Unmarshal(data, &r.Steps)

@@ -362,7 +362,8 @@ func (m *Mover) approvalGate(ctx context.Context, l *landscape.Landscape, p *Pro
 		author := slices.ContainsFunc(p.Moving, func(c ledger.Commit) bool { return c.Author == a.Person }) ||
 			slices.Contains(people(p.Settled), a.Person)
 		switch {
-		case a.Tree != p.approvedTree(): // what was approved has become something else
+		case a.Gate != "" || a.Plan != "" && a.Plan != p.plan: // it is for something else
+		case a.Plan == "" && a.Tree != p.approvedTree(): // what was approved has become something else
 			lapsed = append(lapsed, a.Person)
 		case len(g.By) > 0 && !l.Manifest.Team.Plays(a.Person, g.By):
 		case author && !g.SelfApproval:

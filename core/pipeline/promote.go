@@ -40,7 +40,8 @@ type PromoteOptions struct {
 	Done func(step int)
 	Gate func(name string)
 
-	tried []content.Digest // see Promotion
+	tried  []content.Digest // see Promotion
+	follow *PlanFile        // the plan that is followed; nil for none
 }
 
 // some says that the work is chosen.
@@ -92,6 +93,7 @@ type Promotion struct {
 	again   bool            // work that was taken back may come again
 	begins  ledger.Commit   // where a branch that is to be made begins; zero when it is there
 	choices *choices
+	plan    string // the sum of the plan that is followed; empty for none
 	take    []ledger.Commit // what is picked
 	release func()
 }
@@ -147,6 +149,9 @@ func (m *Mover) PreparePromotion(ctx context.Context, from, to string, o Promote
 		return nil, err
 	}
 	p.tried = o.tried
+	if o.follow != nil {
+		p.plan = o.follow.Sum()
+	}
 	p.release = func() { stored(); given() }
 	if err := m.work(ctx, l, p, o); err != nil {
 		return nil, errors.Join(err, p.Close())
@@ -373,8 +378,12 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) (er
 	if err := m.Noted(ctx, p.From.Name, p.Source); err != nil {
 		return err
 	}
+	tries := mostTries
+	if o.follow != nil { // what others published is not in it
+		tries = 1
+	}
 	for try := 1; ; try++ {
-		if p.Nothing() && !o.some() {
+		if p.Nothing() && !o.some() && o.follow == nil {
 			return nil
 		}
 		if err := m.pass(ctx, l, p, o); err != nil {
@@ -385,7 +394,7 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) (er
 			return err
 		}
 		a := account{action: ActionPromote, origin: p.From.Name, lane: p.Lane, source: p.Source.ID, began: began, gates: p.Gates,
-			moved: p.Moving}
+			moved: p.Moving, plan: o.follow}
 		if slices.ContainsFunc(p.Gates, func(g GateResult) bool { return g.Verdict == Overridden }) {
 			a.reason = o.Reason
 		}
@@ -402,7 +411,7 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) (er
 			m.tellOwners(ctx, p)
 			return m.Desk.Follow(ctx, p.Branch, p.onto)
 		}
-		if !errors.Is(err, ledger.ErrMoved) || try == mostTries {
+		if !errors.Is(err, ledger.ErrMoved) || try == tries {
 			return err
 		}
 		if err := p.Close(); err != nil {
@@ -431,6 +440,9 @@ func (m *Mover) pass(ctx context.Context, l *landscape.Landscape, p *Promotion, 
 			"%s has no such work that %s has not.", p.From.Name, p.To.Name)
 	}
 	if err := m.Project.Chest.Allowed(ctx, p.drafts...); err != nil {
+		return err
+	}
+	if err := m.holdsTo(ctx, p, o); err != nil {
 		return err
 	}
 	if err := m.override(l, p, o); err != nil {

@@ -62,6 +62,8 @@ var promises = []promise{
 	{"contents are there for everybody once a batch is committed", (*trial).contentsAreShared},
 	{"a bale that was received is there for everybody", (*trial).aReceivedBaleIsThere},
 	{"a deployment is refused when the record moved", (*trial).aRecordThatMovedIsNoticed},
+	{"what was planned ends once", (*trial).whatWasPlannedEndsOnce},
+	{"a release is planned once under a name", (*trial).aReleaseIsPlannedOnce},
 	{"a booking is decided with all others in view", (*trial).aBookingSeesAllOthers},
 }
 
@@ -643,5 +645,51 @@ func (t *trial) aBookingSeesAllOthers() {
 	won.Range(func(any, any) bool { n++; return true })
 	if known := view(t, t.other, ledger.Records.Bookings); n != 1 || len(known) != 2 {
 		t.Errorf("%d booked, %d bookings are there", n, len(known))
+	}
+}
+
+func (t *trial) whatWasPlannedEndsOnce() {
+	at := time.Date(2026, 5, 4, 22, 0, 0, 0, time.UTC)
+	p := ledger.Planned{Origin: "test", Target: "live", Person: "Imke", Asked: at.Add(-time.Hour), Due: at, Paths: []string{"a", "b"}}
+	p.ID = t.do(t.one, chest.Plan{Planned: p}).Number
+	if got := view(t, t.other, func(r ledger.Records) ([]ledger.Planned, error) { return r.Planned() }); !reflect.DeepEqual(got,
+		[]ledger.Planned{p}) {
+		t.Errorf("planned is %+v, want %+v", got, p)
+	}
+	p.Ended, p.Outcome, p.By = at, ledger.PlannedDone, "Imke"
+	var wait sync.WaitGroup
+	errs := make([]error, 8)
+	for i := range errs {
+		wait.Go(func() { _, errs[i] = t.either(i).Do(t.Context(), request("", chest.EndPlanned{Planned: p})) })
+	}
+	wait.Wait()
+	done := 0
+	for _, err := range errs {
+		if err == nil {
+			done++
+		} else {
+			t.refusedFor(err, chest.Unknown)
+		}
+	}
+	if done != 1 {
+		t.Errorf("it ended %d times", done)
+	}
+}
+
+func (t *trial) aReleaseIsPlannedOnce() {
+	b := ledger.Bundle{Name: "autumn", Items: []string{"AQ-1"}, Person: "Imke", Time: time.Date(2026, 5, 4, 22, 0, 0, 0, time.UTC)}
+	first := t.do(t.one, chest.PlanRelease{Bundle: b}).Number
+	_, err := t.other.Do(t.Context(), request("", chest.PlanRelease{Bundle: b}))
+	t.refusedFor(err, chest.Taken)
+	b.ID, b.Ended, b.Outcome = first, b.Time, ledger.BundleDropped
+	t.do(t.other, chest.PlanRelease{Bundle: b})
+	_, err = t.one.Do(t.Context(), request("", chest.PlanRelease{Bundle: b}))
+	t.refusedFor(err, chest.Unknown)
+	again := ledger.Bundle{Name: "autumn", Person: "Tarek", Time: b.Time}
+	t.do(t.one, chest.PlanRelease{Bundle: again})
+	if got := view(t, t.one, func(r ledger.Records) ([]ledger.Bundle, error) { return r.Bundles() }); len(got) != 2 ||
+		got[0].Outcome == "" ||
+		got[1].Person != "Tarek" {
+		t.Errorf("planned releases: %+v", got)
 	}
 }

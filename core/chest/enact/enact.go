@@ -178,6 +178,16 @@ func act(tx *tables.Tx, a chest.Act) (out chest.Outcome, err error) {
 		err = choose(tx, a)
 	case chest.Unsettle:
 		err = tx.EndPending(a.Origin, a.Target)
+	case chest.Plan:
+		out.Number, err = tx.AddPlanned(a.Planned)
+	case chest.EndPlanned:
+		err = tx.EndPlanned(a.Planned)
+	case chest.PlanRelease:
+		if a.Bundle.ID == 0 {
+			out.Number, err = tx.AddBundle(a.Bundle)
+		} else {
+			err = tx.PutBundle(a.Bundle)
+		}
 	case chest.RenameEnvironment:
 		err = tx.RenameEnvironment(a.From, a.To)
 	case chest.Distinguish:

@@ -7,7 +7,8 @@ import "oakenchest/core/ledger"
 var approvals = &table[ledger.Assent]{name: "approvals", since: 5, bind: func(a *ledger.Assent) []column {
 	return []column{serial("id", number(&a.ID)), col("environment", text(&a.Environment)), col("commit_id", id(&a.Commit)),
 		col("person", text(&a.Person)),
-		col("time", moment(&a.Time)), col("text", text(&a.Text)), col("withdrawn", flag(&a.Withdrawn))}
+		col("time", moment(&a.Time)), col("text", text(&a.Text)), col("withdrawn", flag(&a.Withdrawn)),
+		col("plan", text(&a.Plan)).from(8), col("gate", text(&a.Gate)).from(8)}
 }, indexes: []index{{name: "approvals_environment", on: "(environment, commit_id)", since: 5}}}
 
 // settlement is the tree that an approval is for.
@@ -37,13 +38,14 @@ func (tx *Tx) Assents(environment string, commit ledger.ID) ([]ledger.Assent, er
 	}
 	trees, err := list(tx, approvedTrees, "where approval in (select id from approvals where environment = ? and commit_id = ?)",
 		environment, commit.String())
-	last := map[string]int64{}
+	said := func(a ledger.Assent) [3]string { return [3]string{a.Person, a.Plan, a.Gate} }
+	last := map[[3]string]int64{}
 	for _, a := range rows {
-		last[a.Person] = a.ID
+		last[said(a)] = a.ID
 	}
 	var out []ledger.Assent
 	for _, a := range rows {
-		if last[a.Person] != a.ID || a.Withdrawn {
+		if last[said(a)] != a.ID || a.Withdrawn {
 			continue
 		}
 		for _, t := range trees {

@@ -22,13 +22,13 @@ import (
 )
 
 // Version is the format of the records that this program writes.
-const Version = 7
+const Version = 8
 
 // all lists the tables.
 var all = []declared{
 	commits, branches, releases, locks, deployments, touches, kept, undone, workspaces, edits, notices, parked, reviews, remarks,
 	accounts, approvals, bookings, picks, deeds, settled, distincts, looks, proofs, takings, absences, attempts, pending, choices,
-	approvedTrees,
+	approvedTrees, planned, bundles,
 	leases, answers, trail,
 }
 

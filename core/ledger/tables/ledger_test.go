@@ -308,7 +308,9 @@ func TestExtentsAgreeWithTheGraph(t *testing.T) {
 
 // TestAnOlderLedgerIsBroughtUpToDate makes one as each version before was.
 func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
-	sixth := []string{"drop table leases", "drop table answers", "drop table trail"}
+	seventh := []string{"drop table planned", "drop table bundles", "alter table approvals drop column plan",
+		"alter table approvals drop column gate", "alter table accounts drop column plan", "alter table accounts drop column after"}
+	sixth := append(slices.Clone(seventh), "drop table leases", "drop table answers", "drop table trail")
 	fifth := append(slices.Clone(sixth), "drop index touches_commit", "drop table proofs", "drop table takings", "drop table absences",
 		"drop table attempts", "drop table pending", "drop table choices", "drop table approved_trees")
 	fourth := append(slices.Clone(fifth), "drop table accounts", "drop table approvals", "drop table bookings", "drop table picks",
@@ -320,7 +322,7 @@ func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
 	first := append(slices.Clone(second), "drop table touches", "alter table branches drop column sum",
 		"alter table releases drop column sum", "alter table locks drop column sum", "alter table deployments drop column sum",
 		"drop index commits_branch", "drop index commits_merges", "drop index commits_order")
-	for version, statements := range map[int][]string{1: first, 2: second, 3: third, 4: fourth, 5: fifth, 6: sixth} {
+	for version, statements := range map[int][]string{1: first, 2: second, 3: third, 4: fourth, 5: fifth, 6: sixth, 7: seventh} {
 		l, file := create(t)
 		c := sealed("old")
 		if err := l.Update(t.Context(), func(tx *Tx) error {

@@ -32,7 +32,8 @@ var accounts = &table[ledger.Account]{name: "accounts", since: 5, bind: func(a *
 	return []column{key("deployment", number(&a.Deployment)), col("action", text(&a.Action)), col("origin", text(&a.Origin)),
 		col("lane", text(&a.Lane)),
 		col("source", id(&a.Source)), col("began", moment(&a.Began)), col("took", span(&a.Took)), col("gates", text(&a.Gates)),
-		col("items", lines(&a.Items)), col("reason", text(&a.Reason)), col("tree", text(&a.Tree))}
+		col("items", lines(&a.Items)), col("reason", text(&a.Reason)), col("tree", text(&a.Tree)),
+		col("plan", text(&a.Plan)).from(8), col("after", text(&a.After)).from(8)}
 }}
 
 // AddAccount notes what is known of a deployment.
@@ -220,7 +221,7 @@ func (tx *Tx) RenameEnvironment(from, to string) error {
 			return err
 		}
 	}
-	for _, t := range []declared{pending, choices} {
+	for _, t := range []declared{pending, choices, planned} {
 		for _, end := range []string{"origin", "target"} {
 			if err := tx.respell(t, end, from, to); err != nil {
 				return err

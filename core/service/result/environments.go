@@ -165,6 +165,17 @@ type Deployed struct {
 	Stays   []string `json:"stays"`
 	// Tidied lists data steps of which what they did stays: no way back is written, or the file is gone.
 	Tidied []string `json:"tidied"`
+	// Plan is the plan that was written or followed; null for none.
+	Plan *Plan `json:"plan"`
+}
+
+// Plan is a plan as a file.
+type Plan struct {
+	File string `json:"file"`
+	// Sum names it by all that it says.
+	Sum string `json:"sum"`
+	// Approved lists who approves it as it is written.
+	Approved []string `json:"approved"`
 }
 
 // Step is a step of a deployment.
@@ -277,6 +288,8 @@ type Deployment struct {
 	Changes    []Change `json:"changes"`
 	// Outputs are what gates' commands wrote, by gate.
 	Outputs map[string]string `json:"outputs"`
+	// Plan is the plan that was followed; null for none.
+	Plan *Plan `json:"plan"`
 }
 
 // DeploymentOf gives all that is recorded of a deployment.
@@ -288,6 +301,9 @@ func DeploymentOf(r pipeline.Record) Deployment {
 		if g.Output != "" {
 			out.Outputs[g.Name] = g.Output
 		}
+	}
+	if r.Plan != nil {
+		out.Plan = &Plan{Sum: r.Plan.Sum(), Approved: List(r.PlanBy)}
 	}
 	return out
 }

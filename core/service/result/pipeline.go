@@ -158,6 +158,8 @@ type Promoted struct {
 	Done     bool     `json:"done"`
 	Commit   *Commit  `json:"commit"`
 	Saved    string   `json:"saved"`
+	// Plan is the plan that was written or followed; null for none.
+	Plan *Plan `json:"plan"`
 }
 
 // Need is work without which other work can't go.
@@ -240,6 +242,8 @@ type Approved struct {
 	Withdrawn   bool     `json:"withdrawn"`
 	Settled     []Chosen `json:"settled"`
 	Gates       []Gate   `json:"gates"`
+	// Plan is the plan that was approved, and nothing else with it; null where the work was.
+	Plan *Plan `json:"plan"`
 }
 
 // Schema names it.
