@@ -33,7 +33,7 @@ var floors = [][]string{
 	{"core/chest/local"},
 	{"core/chest/chesttest"},
 	{"core/kind/sqlfolder", "core/kind/sqlitefile", "core/kind/workbook", "core/kind/document"},
-	{"core/kind/all", "core/state", "core/environment", "core/preset", "core/landscape"},
+	{"core/kind/all", "core/state", "core/environment", "core/preset", "core/landscape", "core/declare"},
 	{"core/environment/database", "core/environment/folder"},
 	{"core/environment/postgres", "core/environment/mariadb", "core/environment/sqlite"},
 	{"core/environment/drivertest"},

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/declare"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/manifest"
@@ -119,14 +120,17 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 	}
 	err = w.EditManifest(func(data []byte) ([]byte, error) {
 		if other, ok := w.Manifest.Declared(e.Into); kindName == "" {
-			return manifest.AddEnvironment(data, e), nil // files of any kind
+			return declare.Environment(data, e) // files of any kind
 		} else if ok && other.Kind != kindName {
 			return nil, fault.New(fault.Refused, "Choose another folder with --into.", "%s holds a %s, and %s is a %s.", e.Into, other.Kind,
 				e.Target, kindName)
 		} else if !ok {
-			data = manifest.AddArtifact(data, manifest.Artifact{Path: e.Into, Kind: kindName})
+			var err error
+			if data, err = declare.Artifact(data, manifest.Artifact{Path: e.Into, Kind: kindName}); err != nil {
+				return nil, err
+			}
 		}
-		return manifest.AddEnvironment(data, e), nil
+		return declare.Environment(data, e)
 	})
 	if err != nil {
 		return err
@@ -245,7 +249,7 @@ func (a *App) renameEnvironment(ctx context.Context, w *workspace.Workspace, fro
 	if err != nil {
 		return err
 	}
-	if _, err := manifest.RenameEnvironment(text, from, to); err != nil {
+	if _, err := declare.RenameEnvironment(text, from, to); err != nil {
 		return fault.New(fault.Refused, "Rename it there by hand.", "It can't be renamed in oaken.toml: %w.", err)
 	}
 	if err := w.Chest.RenameEnvironment(ctx, from, to); err != nil {
@@ -255,7 +259,7 @@ func (a *App) renameEnvironment(ctx context.Context, w *workspace.Workspace, fro
 	if err != nil {
 		return err
 	}
-	if err := w.EditManifest(func(data []byte) ([]byte, error) { return manifest.RenameEnvironment(data, from, to) }); err != nil {
+	if err := w.EditManifest(func(data []byte) ([]byte, error) { return declare.RenameEnvironment(data, from, to) }); err != nil {
 		return err
 	}
 	if a.agreed(w, old) {
@@ -298,7 +302,7 @@ done. What no commit knows of it, and rows, go only with --allow-loss, and are s
 					}
 				}
 				err := w.EditManifest(func(data []byte) ([]byte, error) {
-					out, err := manifest.RemoveEnvironment(data, args[0])
+					out, err := declare.RemoveEnvironment(data, args[0])
 					if err != nil {
 						return nil, fault.New(fault.Refused, "Take it out by hand.", "It can't be taken out: %w.", err)
 					}

@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/core/declare"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
 	"oakenchest/core/kind/apart"
@@ -89,7 +90,7 @@ func (a *App) declareSplit(ctx context.Context, s kind.Splitter, folder string) 
 			return err
 		}
 		return w.EditManifest(func(data []byte) ([]byte, error) {
-			return manifest.AddArtifact(data, manifest.Artifact{Path: p, Kind: s.Name()}), nil
+			return declare.Artifact(data, manifest.Artifact{Path: p, Kind: s.Name()})
 		})
 	})
 }

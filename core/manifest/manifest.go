@@ -2,8 +2,7 @@
 // it consists of: artifacts and their kinds, what is left out, lock policies,
 // environments. Unknown keys are refused, with their line.
 //
-// Edits made by commands go through AddEnvironment and the like, which leave
-// every other byte as it is.
+// Package declare changes it for commands, and leaves every other byte as it is.
 package manifest
 
 import (

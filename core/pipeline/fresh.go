@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/declare"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -59,8 +60,11 @@ func (m *Mover) Branch(ctx context.Context, b ledger.Branch, at ledger.Commit, t
 		text, err = m.Project.CommittedManifest(at)
 	}
 	if err == nil {
+		text, err = declare.Environment(text, env)
+	}
+	if err == nil {
 		b.Tip = at.ID
-		f.Commit, err = m.newBranch(ctx, b, map[string][]byte{manifest.Name: manifest.AddEnvironment(text, env)},
+		f.Commit, err = m.newBranch(ctx, b, map[string][]byte{manifest.Name: text},
 			"The environment "+env.Name+" of the branch",
 			env, evidence{ActionBranch, ActionBranch + " " + b.Name, f.Steps})
 	}

@@ -93,7 +93,7 @@ type Promotion struct {
 	again   bool            // work that was taken back may come again
 	begins  ledger.Commit   // where a branch that is to be made begins; zero when it is there
 	choices *choices
-	plan    string // the sum of the plan that is followed; empty for none
+	plan    string          // the sum of the plan that is followed; empty for none
 	take    []ledger.Commit // what is picked
 	release func()
 }

@@ -98,7 +98,7 @@ func (k Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map
 	if err != nil {
 		return nil, err
 	}
-	d := element.Compare(have, want)
+	d := element.Compare(have, asCalled(want))
 	if d == nil {
 		return nil, nil
 	}
@@ -113,6 +113,20 @@ func (k Kind) Write(src kind.Source, want *element.Element, _ kind.Content) (map
 		return nil, fmt.Errorf("the change can't be written into the file as it is laid out")
 	}
 	return map[string][]byte{name: []byte(out)}, nil
+}
+
+// asCalled gives a tree with the keys that things had, where it says so: what is called otherwise is written where it
+// stands.
+func asCalled(want *element.Element) *element.Element {
+	c := *want
+	if c.Former != "" {
+		c.Key = c.Former
+	}
+	c.Children = make([]*element.Element, len(want.Children))
+	for i, k := range want.Children {
+		c.Children[i] = asCalled(k)
+	}
+	return &c
 }
 
 // asRoot gives want with the type of have.

@@ -16,7 +16,7 @@ func TestWhatIsPutIntoTOMLIsLaidOutAsPeopleWriteIt(t *testing.T) {
 			"[[t]]\nid = 1\n\n[[t]]\nid = 2\n\n[z]\nx = 1\n"},
 		"a section of an item": {"[[t]]\nid = 1\n[[t]]\nid = 2\n", "[[t]]\nid = 1\n[t.more]\nx = 1\n[[t]]\nid = 2\n",
 			"[[t]]\nid = 1\n\n[t.more]\nx = 1\n[[t]]\nid = 2\n"},
-		"an item goes":               {"[[t]]\nid = 1\nv = 'x'\n\n[[t]]\nid = 2\n", "[[t]]\nid = 2\n", "\n[[t]]\nid = 2\n"},
+		"an item goes":               {"[[t]]\nid = 1\nv = 'x'\n\n[[t]]\nid = 2\n", "[[t]]\nid = 2\n", "[[t]]\nid = 2\n"},
 		"a section without a header": {"[a.b]\nx = 1\n", "[a]\ny = 2\n[a.b]\nx = 1\n", "[a]\ny = 2\n[a.b]\nx = 1\n"},
 		"a text over lines":          {"t = '''\none\ntwo'''\n", "t = \"one\\nthree\"\n", "t = '''\none\nthree'''\n"},
 		"a table in one line":        {"t = { a = 1, b = 'x' } # kept\n", "t = { a = 2, b = 'x' }\n", "t = { a = 2, b = \"x\" } # kept\n"},
@@ -38,7 +38,7 @@ func TestWhatIsPutIntoSettingsIsLaidOutAsPeopleWriteIt(t *testing.T) {
 		"an indented entry":      {"[a]\n[b]\n\tx = 1\n", "[a]\n[b]\nx=1\ny=2\n", "[a]\n[b]\n\tx = 1\n\ty = 2\n"},
 		"a section":              {"[a]\nx=1\n", "[a]\nx=1\n[b]\ny=2\n", "[a]\nx=1\n\n[b]\ny=2\n"},
 		"an entry goes":          {"[a]\n; about x\nx=1\ny=2\n", "[a]\ny=2\n", "[a]\ny=2\n"},
-		"a section goes":         {"[a]\nx=1\n\n[b]\ny=2\n", "[b]\ny=2\n", "\n[b]\ny=2\n"},
+		"a section goes":         {"[a]\nx=1\n\n[b]\ny=2\n", "[b]\ny=2\n", "[b]\ny=2\n"},
 		"a value over two lines": {"path=one,\\\n  two\nx=1\n", "path=one\nx=1\n", "path=one\nx=1\n"},
 	} {
 		if got := written(t, INI(), c[0], c[1]); got != c[2] {

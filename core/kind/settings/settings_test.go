@@ -70,7 +70,7 @@ func TestOneEditOfATOMLFileChangesItsBytesAlone(t *testing.T) {
 		{"high = 26.5", "high = 27", ""},
 		{"rate   =  0x1F\n", "", "object:pump.rate"}, {"litres = 42000\n", "litres = 42000\ndepth = 3\n", "list:tank/item:Lagoon.depth"},
 		{"Feed\ntwice", "Feed\nthrice", "list:tank/item:Kelp.note"}, {"[[tank]]\nname = \"Lagoon\"\nlitres = 42000\n", "", ""},
-		{"[pump.alarm]\nlevel = 1_000.5\n", "", "object:pump/object:alarm"},
+		{"[pump.alarm]\nlevel = 1_000.5\n\n", "", "object:pump/object:alarm"},
 		{"owner.name = 'Imke'\n", "owner.name = 'Imke'\nowner.phone = \"12\"\n", "object:owner.phone"},
 	} {
 		to := strings.Replace(reef, c.old, c.new, 1)

@@ -260,7 +260,7 @@ func (w *editor) sections(e *element.Element) error {
 	var visit func(*element.Element)
 	visit = func(e *element.Element) {
 		if p := w.at[e]; p.in != nil && p.entry == nil && p.in.root == e {
-			w.put(w.withRemarks(p.in.from), w.last(p.in), "")
+			w.put(w.withSpace(w.withRemarks(p.in.from), w.last(p.in)))
 			found = true
 		}
 		for _, c := range e.Children {
@@ -272,6 +272,34 @@ func (w *editor) sections(e *element.Element) error {
 		return errPlace
 	}
 	return nil
+}
+
+// withSpace gives a run of lines that goes, with the free lines that would be left over: those behind it where one stands
+// before it too, those before it at the end of the document.
+func (w *editor) withSpace(from, to int) (int, int, string) {
+	src := w.doc.src
+	before, behind := from, to
+	for before > 0 {
+		above := strings.LastIndexByte(src[:before-1], '\n') + 1
+		if strings.TrimSpace(src[above:before]) != "" {
+			break
+		}
+		before = above
+	}
+	for behind < len(src) {
+		_, next := lineAt(src, behind)
+		if strings.TrimSpace(src[behind:next]) != "" {
+			break
+		}
+		behind = next
+	}
+	switch {
+	case behind == len(src):
+		return before, to, ""
+	case before < from || from == 0:
+		return from, behind, ""
+	}
+	return from, to, ""
 }
 
 // withRemarks gives where the comments begin that stand right above a line, and are about
