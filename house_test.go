@@ -48,7 +48,7 @@ var floors = [][]string{
 	{"core/report"},
 	{"core/service/result"},
 	{"core/service"},
-	{"page", "board"},
+	{"page", "board", "cli/screen"},
 	{"cli"},
 	{"cmd/oaken", "bench/commits", "tools/man"},
 }

@@ -6,11 +6,9 @@
 package cli
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"os/user"
 	"path/filepath"
@@ -19,6 +17,7 @@ import (
 	"syscall"
 	"time"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
@@ -33,35 +32,26 @@ import (
 
 // App is everything that a run takes from outside.
 type App struct {
-	Out, Err io.Writer
+	screen.Screen
 	// Dir is the folder that the call was made from.
 	Dir string
 	Now func() time.Time
-	// Color says that Out takes colour; Live that Err is a terminal.
-	Color, Live bool
-	// Width is the terminal's width in columns; 0 for no terminal.
-	Width int
 	// Edit lets the person edit a text; nil where there is no terminal for it.
 	Edit func(text string) (string, error)
-	// Keys are those that the person presses; nil where there is no terminal for it.
-	Keys io.Reader
 	// Room, when set, is told the size in bytes of what is about to be read at once.
 	Room func(size int64)
 	// Person and Machine stand in for the account's and the machine's name.
 	Person, Machine string
 
-	in, as      string
-	lenient     bool // an oaken.toml that can't be read is no reason to stop
-	json, quiet bool
-	yes         bool
-	all         bool                 // each change is to be shown in its line
-	trust       string               // the digest of what may be run and reached; empty for none
-	running     bool                 // the call was understood
-	current     *workspace.Workspace // that the call works in; nil for none
-	kinds       *kind.Table
-	saying      func(property string, v element.Value) string // how what is inspected writes its values
-	watch       func(*recipe.Report)                          // told how recipes fitted what is read; nil for nobody
-	bar         progress
+	in, as  string
+	lenient bool // an oaken.toml that can't be read is no reason to stop
+	yes     bool
+	trust   string               // the digest of what may be run and reached; empty for none
+	running bool                 // the call was understood
+	current *workspace.Workspace // that the call works in; nil for none
+	kinds   *kind.Table
+	saying  func(property string, v element.Value) string // how what is inspected writes its values
+	watch   func(*recipe.Report)                          // told how recipes fitted what is read; nil for nobody
 }
 
 // Run carries out one call and gives its exit status.
@@ -74,7 +64,7 @@ func Run(ctx context.Context, app *App, args []string) int {
 	root.SetOut(app.Out)
 	root.SetErr(app.Err)
 	err := root.ExecuteContext(ctx)
-	app.bar.clear()
+	app.EndProgress()
 	if err == nil {
 		return 0
 	}
@@ -92,7 +82,7 @@ func Run(ctx context.Context, app *App, args []string) int {
 		err = wrongTogether(err)
 	}
 	err = interrupted(ctx, err)
-	app.json = app.json || !app.running && slices.Contains(args, "--json") // a call that could not be read to its end
+	app.JSON = app.JSON || !app.running && slices.Contains(args, "--json") // a call that could not be read to its end
 	app.report(err)
 	return fault.Status(asFault(err))
 }
@@ -154,13 +144,13 @@ func asFault(err error) *fault.Error {
 // report shows an error: two sentences, or one JSON object.
 func (a *App) report(err error) {
 	f := asFault(err)
-	if a.json {
+	if a.JSON {
 		a.print(result.ErrorOf(f))
 		return
 	}
-	fmt.Fprintf(a.Err, "%s %s\n", a.paint(bad, "oaken:"), a.inert(f.What))
+	fmt.Fprintf(a.Err, "%s %s\n", a.Paint(screen.Bad, "oaken:"), a.Inert(f.What))
 	if hint := hintOf(f); hint != "" {
-		fmt.Fprintf(a.Err, "       %s\n", a.inert(hint))
+		fmt.Fprintf(a.Err, "       %s\n", a.Inert(hint))
 	}
 }
 
@@ -176,21 +166,7 @@ func (a *App) encode(r result.Result, oneLine bool) {
 		_, err = a.Out.Write(data)
 	}
 	if err != nil {
-		fmt.Fprintln(a.Err, "oaken:", a.inert(err.Error()))
-	}
-}
-
-// say writes a line of output, unless JSON or quiet was asked for.
-func (a *App) say(format string, args ...any) {
-	if !a.json && !a.quiet {
-		fmt.Fprintln(a.Out, a.inert(fmt.Sprintf(format, args...)))
-	}
-}
-
-// note writes a line beside the output.
-func (a *App) note(format string, args ...any) {
-	if !a.quiet {
-		fmt.Fprintln(a.Err, a.inert(fmt.Sprintf(format, args...)))
+		fmt.Fprintln(a.Err, "oaken:", a.Inert(err.Error()))
 	}
 }
 
@@ -214,7 +190,7 @@ func (a *App) at(p string) string {
 }
 
 func (a *App) host() workspace.Host {
-	h := workspace.Host{Now: a.Now, Machine: a.Machine, Person: a.Person, Kinds: a.kinds, Progress: a.bar.show(a),
+	h := workspace.Host{Now: a.Now, Machine: a.Machine, Person: a.Person, Kinds: a.kinds, Progress: a.Progress(),
 		Lenient: a.lenient, Brief: true}
 	if h.Machine == "" {
 		h.Machine, _ = os.Hostname()
@@ -251,7 +227,7 @@ func (a *App) open(ctx context.Context) (*workspace.Workspace, error) {
 		if w.Base.ID != (ledger.ID{}) {
 			rules = "The rules of " + workspace.Label(w.Base) + " count."
 		}
-		a.note("%s %s", f.What, rules)
+		a.Note("%s %s", f.What, rules)
 	}
 	return w, err
 }
@@ -269,7 +245,7 @@ func (a *App) with(ctx context.Context, fn func(*workspace.Workspace) error) err
 	a.current = w
 	err = fn(w)
 	a.current = nil
-	a.bar.clear()
+	a.EndProgress()
 	return errors.Join(err, w.Close())
 }
 
@@ -278,23 +254,16 @@ func (a *App) acquaint(w *workspace.Workspace) error {
 	if !w.Stranger {
 		return nil
 	}
-	if !a.yes && (a.Keys == nil || a.json || !a.ask(fmt.Sprintf("This is %s's workspace. Work in it as %s?", w.Owner(), w.Person))) {
+	if !a.yes && (a.Keys == nil || a.JSON || !a.Ask(fmt.Sprintf("This is %s's workspace. Work in it as %s?", w.Owner(), w.Person))) {
 		return fault.New(fault.Refused, "Add --yes when that is meant; it is then remembered. A workspace of your own: oaken open.",
 			"This is %s's workspace, and %s has not worked in it before.", w.Owner(), w.Person)
 	}
 	return w.Accept()
 }
 
-// ask puts a question on the terminal; no answer is no.
-func (a *App) ask(question string) bool {
-	fmt.Fprintf(a.Err, "%s [yes/no] ", a.inert(question))
-	line, _ := bufio.NewReader(a.Keys).ReadString('\n')
-	return strings.HasSuffix(strings.ToLower(strings.TrimSpace(line)), "yes") // a terminal may have answered something before
-}
-
 // tellNotices shows what others left for this workspace, once.
 func (a *App) tellNotices(ctx context.Context, w *workspace.Workspace) {
-	if a.json || a.quiet {
+	if a.JSON || a.Quiet {
 		return
 	}
 	list, read, err := w.Notices(ctx)
@@ -302,7 +271,7 @@ func (a *App) tellNotices(ctx context.Context, w *workspace.Workspace) {
 		return
 	}
 	for _, n := range list {
-		a.note("%s  %s", a.paint(warm, clock(n.Time)), n.Text)
+		a.Note("%s  %s", a.Paint(screen.Warm, screen.Clock(n.Time)), n.Text)
 	}
 	_ = read() // the next command shows it again
 }
@@ -319,9 +288,9 @@ func (a *App) look(ctx context.Context, fn func(*workspace.Workspace) error) err
 		return errors.Join(err, w.Close())
 	}
 	if w.Unfinished != nil {
-		a.note("%s", w.Unfinished)
+		a.Note("%s", w.Unfinished)
 		if hint := fault.HintOf(w.Unfinished); hint != "" {
-			a.note("  %s", hint)
+			a.Note("  %s", hint)
 		}
 	}
 	if free {
@@ -330,7 +299,7 @@ func (a *App) look(ctx context.Context, fn func(*workspace.Workspace) error) err
 	a.current = w
 	err = fn(w)
 	a.current = nil
-	a.bar.clear()
+	a.EndProgress()
 	return errors.Join(err, w.Close())
 }
 
@@ -362,12 +331,15 @@ func (a *App) mover(w *workspace.Workspace) *pipeline.Mover {
 	m := &pipeline.Mover{Project: w.Project, Desk: w,
 		Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now,
 		Trust: a.keeper(w)}
-	if show := a.bar.show(a); show != nil {
+	if show := a.Progress(); show != nil {
 		m.Counting = func(table string, done, of int) {
 			if show("reading "+table+" for what would be lost", done, of); done == of {
-				a.bar.clear()
+				a.EndProgress()
 			}
 		}
 	}
 	return m
 }
+
+// usageText makes an error about a value of the call.
+func usageText(hint string, err error) error { return fault.New(fault.Usage, hint, "%w.", err) }

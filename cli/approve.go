@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
@@ -52,7 +53,7 @@ func (a *App) approve(ctx context.Context, w *workspace.Workspace, env, from, me
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Approved{
 			Environment: env, From: got.From, Commit: result.CommitOf(got.Commit), Person: w.Person, Withdrawn: withdraw,
 			Settled: result.ChosenOf(got.Settled), Gates: result.GatesOf(got.Gates),
@@ -60,16 +61,16 @@ func (a *App) approve(ctx context.Context, w *workspace.Workspace, env, from, me
 		return nil
 	}
 	if withdraw {
-		a.say("Your approval of %s for %s is taken back.", workspace.Label(got.Commit), env)
+		a.Say("Your approval of %s for %s is taken back.", workspace.Label(got.Commit), env)
 	} else {
-		a.say("You approved %s, which %s holds, for %s.", a.paint(strong, workspace.Label(got.Commit)), got.From, env)
+		a.Say("You approved %s, which %s holds, for %s.", a.Paint(screen.Strong, workspace.Label(got.Commit)), got.From, env)
 	}
 	if len(got.Settled) > 0 && !withdraw {
-		a.say("It is for just what came of these choices: another one, or new work, and it counts no more.")
+		a.Say("It is for just what came of these choices: another one, or new work, and it counts no more.")
 		a.showChosen(got.Settled)
 	}
 	if len(got.Gates) == 0 && !withdraw {
-		a.note("No gate of that move asks for approvals; it is on the record all the same.")
+		a.Note("No gate of that move asks for approvals; it is on the record all the same.")
 	}
 	a.showGates(got.Gates)
 	return nil

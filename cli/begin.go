@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/environment"
 	"oakenchest/core/manifest"
 	"oakenchest/core/preset"
@@ -107,21 +108,22 @@ func newPreset(a *App) *cobra.Command {
 		ValidArgsFunction: cobra.FixedCompletions(presetNames(), cobra.ShellCompDirectiveNoFileComp),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			var list []preset.Preset
-			var rows [][]cell
+			var rows [][]screen.Cell
 			for _, p := range preset.All {
 				if len(args) == 1 && p.Name != args[0] {
 					continue
 				}
 				list = append(list, p)
-				rows = append(rows, []cell{{p.Name, strong}, {p.About, plain}, {"leaves out " + strings.Join(p.LeaveOut, " "), faint}})
+				rows = append(rows, []screen.Cell{screen.Strong.Cell(p.Name), screen.Plain.Cell(p.About),
+					screen.Faint.Cell("leaves out " + strings.Join(p.LeaveOut, " "))})
 			}
 			switch {
 			case len(list) == 0:
 				return usage(cmd, "There is no preset %q.", args[0])
-			case a.json:
+			case a.JSON:
 				a.print(result.PresetsOf(list))
 			default:
-				a.table(a.Out, "", rows)
+				a.Table(a.Out, "", rows)
 			}
 			return nil
 		},
@@ -133,7 +135,7 @@ func (a *App) showBegun(cmd *cobra.Command, w *workspace.Workspace, presets []pr
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.BegunOf(w, n, presets))
 		return nil
 	}
@@ -141,15 +143,15 @@ func (a *App) showBegun(cmd *cobra.Command, w *workspace.Workspace, presets []pr
 	if rel, err := filepath.Rel(w.Root, where); err == nil && filepath.IsLocal(rel) {
 		where = filepath.ToSlash(rel) + ", inside the workspace"
 	}
-	a.say("%s is under control. %s for the first commit.", filepath.Base(w.Root), waiting(n))
-	a.say("  workspace  %s, of %s", w.Name, w.Person)
-	a.say("  chest      %s", where)
+	a.Say("%s is under control. %s for the first commit.", filepath.Base(w.Root), waiting(n))
+	a.Say("  workspace  %s, of %s", w.Name, w.Person)
+	a.Say("  chest      %s", where)
 	a.sayWho(w)
 	for _, p := range presets {
-		a.say("  preset     %s, %s; see oaken.toml", p.Name, p.About)
+		a.Say("  preset     %s, %s; see oaken.toml", p.Name, p.About)
 	}
 	a.pointOutDatabases(cmd, w)
-	a.say("Next: oaken changes, then oaken commit -m \"First state\"")
+	a.Say("Next: oaken changes, then oaken commit -m \"First state\"")
 	return nil
 }
 
@@ -162,7 +164,7 @@ func (a *App) pointOutDatabases(cmd *cobra.Command, w *workspace.Workspace) {
 	for _, f := range files {
 		head := func() []byte { return readHead(filepath.Join(w.Root, filepath.FromSlash(f.Path))) }
 		if scheme := environment.LooksLike(f.Path, head); scheme != "" {
-			a.say("  database   %s would be recorded as a file. To have its tables in the project, and the file out of it: oaken env add "+
+			a.Say("  database   %s would be recorded as a file. To have its tables in the project, and the file out of it: oaken env add "+
 				"NAME %s:%s", f.Path, scheme, f.Path)
 		}
 	}
@@ -184,5 +186,5 @@ func waiting(n int) string {
 	if n == 1 {
 		return "1 file is waiting"
 	}
-	return count(n, "file") + " are waiting"
+	return screen.Count(n, "file") + " are waiting"
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/landscape"
 	"oakenchest/core/manifest"
 	"oakenchest/core/pipeline"
@@ -114,11 +115,12 @@ func (a *App) book(ctx context.Context, w *workspace.Workspace, env string, o bo
 	if err != nil {
 		return err
 	}
-	if !a.json {
+	if !a.JSON {
 		if slot.Waits() {
-			a.say("%s is booked for %s from %s until %s, behind others.", a.paint(strong, env), o.lane, clock(slot.From), clock(slot.Until))
+			a.Say("%s is booked for %s from %s until %s, behind others.", a.Paint(screen.Strong, env), o.lane, screen.Clock(slot.From),
+				screen.Clock(slot.Until))
 		} else {
-			a.say("%s is booked for %s until %s.", a.paint(strong, env), o.lane, clock(slot.Until))
+			a.Say("%s is booked for %s until %s.", a.Paint(screen.Strong, env), o.lane, screen.Clock(slot.Until))
 		}
 	}
 	a.showBookings(env, slots, &slot)
@@ -135,15 +137,15 @@ func (a *App) endBooking(ctx context.Context, w *workspace.Workspace, env string
 	if err != nil {
 		return err
 	}
-	if !a.json {
-		a.say("%s is given back by %s.", a.paint(strong, env), s.Lane)
+	if !a.JSON {
+		a.Say("%s is given back by %s.", a.Paint(screen.Strong, env), s.Lane)
 	}
 	a.showBookings(env, slots, nil)
 	return nil
 }
 
 func (a *App) showBookings(env string, slots []landscape.Slot, made *landscape.Slot) {
-	if a.json {
+	if a.JSON {
 		out := result.Bookings{Environment: env, Bookings: []result.Booking{}}
 		for _, s := range slots {
 			out.Bookings = append(out.Bookings, result.BookingOf(s, a.Now()))
@@ -156,17 +158,18 @@ func (a *App) showBookings(env string, slots []landscape.Slot, made *landscape.S
 		return
 	}
 	if len(slots) == 0 {
-		a.say("%s is not booked.", env)
+		a.Say("%s is not booked.", env)
 		return
 	}
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for _, s := range slots {
-		word := cell{"waits", faint}
+		word := screen.Faint.Cell("waits")
 		if s.Holds(a.Now()) {
-			word = cell{"has it", good}
+			word = screen.Good.Cell("has it")
 		}
-		rows = append(rows, []cell{{s.Lane, strong}, word, {clock(s.From) + " to " + clock(s.Until), plain}, {s.Person, plain},
-			{gist(s.Note, 50), faint}})
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(s.Lane), word,
+			screen.Plain.Cell(screen.Clock(s.From) + " to " + screen.Clock(s.Until)), screen.Plain.Cell(s.Person),
+			screen.Faint.Cell(screen.Gist(s.Note, 50))})
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 }

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/environment"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
@@ -65,17 +66,17 @@ func (a *App) makeBranch(cmd *cobra.Command, w *workspace.Workspace, name, from,
 	if err := w.Chest.AddBranch(cmd.Context(), branch); err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Branched{Branch: name, Tip: at.ID.String()})
 		return nil
 	}
-	a.say("Branch %s begins at %s. Work on it with oaken go %s.", a.paint(strong, name), workspace.Label(at), name)
+	a.Say("Branch %s begins at %s. Work on it with oaken go %s.", a.Paint(screen.Strong, name), workspace.Label(at), name)
 	return nil
 }
 
 // makeFresh makes a branch with an environment of its own.
 func (a *App) makeFresh(ctx context.Context, w *workspace.Workspace, b ledger.Branch, at ledger.Commit, target string) error {
-	show := a.bar.show(a)
+	show := a.Progress()
 	if err := environment.CheckTarget(target); err != nil {
 		return err
 	}
@@ -87,18 +88,18 @@ func (a *App) makeFresh(ctx context.Context, w *workspace.Workspace, b ledger.Br
 			show("running steps", step, of)
 		}
 	})
-	a.bar.clear()
+	a.EndProgress()
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		made := result.EnvironmentOf(f.Environment)
 		a.print(result.Branched{Branch: b.Name, Tip: f.Commit.ID.String(), Environment: &made})
 		return nil
 	}
-	a.say("Branch %s begins at %s. Work on it with oaken go %s.", a.paint(strong, b.Name), workspace.Label(at), b.Name)
-	a.say("Its environment %s is %s: %s done, it holds what %s declares.", a.paint(strong, f.Environment.Name), target,
-		count(f.Steps, "step"), workspace.Label(at))
+	a.Say("Branch %s begins at %s. Work on it with oaken go %s.", a.Paint(screen.Strong, b.Name), workspace.Label(at), b.Name)
+	a.Say("Its environment %s is %s: %s done, it holds what %s declares.", a.Paint(screen.Strong, f.Environment.Name), target,
+		screen.Count(f.Steps, "step"), workspace.Label(at))
 	return nil
 }
 
@@ -107,7 +108,7 @@ func (a *App) listBranches(ctx context.Context, w *workspace.Workspace) error {
 	if err != nil {
 		return err
 	}
-	list, rows := []result.Branch{}, [][]cell{}
+	list, rows := []result.Branch{}, [][]screen.Cell{}
 	for _, b := range branches {
 		var tip ledger.Commit
 		if b.Tip != (ledger.ID{}) {
@@ -123,22 +124,22 @@ func (a *App) listBranches(ctx context.Context, w *workspace.Workspace) error {
 			Time: result.Time(b.Time), Current: here != ""})
 		when := ""
 		if tip.ID != (ledger.ID{}) {
-			when = clock(tip.Time) + "  " + tip.Author
+			when = screen.Clock(tip.Time) + "  " + tip.Author
 		}
-		rows = append(rows, []cell{{b.Name, strong}, {workspace.Label(tip), plain}, {when, faint},
-			{oneLine(firstLine(tip.Message), 60), plain}, {here, good}})
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(b.Name), screen.Plain.Cell(workspace.Label(tip)), screen.Faint.Cell(when),
+			screen.Plain.Cell(screen.OneLine(screen.FirstLine(tip.Message), 60)), screen.Good.Cell(here)})
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Branches{Branches: list})
 		return nil
 	}
-	a.table(a.Out, "", rows)
+	a.Table(a.Out, "", rows)
 	return nil
 }
 
 // warnHere tells who else is at what is edited or locked in this workspace.
 func (a *App) warnHere(ctx context.Context, w *workspace.Workspace) error {
-	if a.quiet {
+	if a.Quiet {
 		return nil
 	}
 	s, err := w.Changes(ctx)
@@ -180,11 +181,11 @@ func newGo(a *App) *cobra.Command {
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.Went{Branch: w.Branch, State: workspace.Label(w.Base), Written: t.Written, Removed: t.Removed})
 					return nil
 				}
-				a.say("On %s now: %s written, %d removed.", a.paint(strong, standing(w)), count(t.Written, "file"), t.Removed)
+				a.Say("On %s now: %s written, %d removed.", a.Paint(screen.Strong, standing(w)), screen.Count(t.Written, "file"), t.Removed)
 				return a.warnHere(cmd.Context(), w)
 			})
 		},

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/environment"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
@@ -77,12 +78,12 @@ func (a *App) capture(ctx context.Context, w *workspace.Workspace, name, stoodOn
 		}
 		o.StoodOn = &at
 	}
-	if a.Keys != nil && !a.json && !a.yes {
+	if a.Keys != nil && !a.JSON && !a.yes {
 		o.IsRenamed = func(r environment.Rename) bool {
 			if r.Table == "" {
-				return a.ask(fmt.Sprintf("Is table %s what %s was, by another name?", r.To, r.From))
+				return a.Ask(fmt.Sprintf("Is table %s what %s was, by another name?", r.To, r.From))
 			}
-			return a.ask(fmt.Sprintf("In table %s, is %s what %s was, by another name?", r.Table, r.To, r.From))
+			return a.Ask(fmt.Sprintf("In table %s, is %s what %s was, by another name?", r.Table, r.To, r.From))
 		}
 	}
 	c, err := a.mover(w).Capture(ctx, name, o)
@@ -93,16 +94,16 @@ func (a *App) capture(ctx context.Context, w *workspace.Workspace, name, stoodOn
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.CapturedOf(name, c, number))
 	} else {
 		a.showCaptured(name, c, o.Commit)
 		if number > 0 {
-			a.say("%s takes work by reviews alone: it is in review %s. oaken review show %d", c.Proposed,
-				a.paint(strong, strconv.FormatInt(number, 10)), number)
+			a.Say("%s takes work by reviews alone: it is in review %s. oaken review show %d", c.Proposed,
+				a.Paint(screen.Strong, strconv.FormatInt(number, 10)), number)
 		}
 		if n := len(c.Lacks); n > 0 {
-			a.say("%s lacks %s that %s has: %s. %s", name, count(n, "piece")+" of work", c.Branch, labelsOf(c.Lacks, 3),
+			a.Say("%s lacks %s that %s has: %s. %s", name, screen.Count(n, "piece")+" of work", c.Branch, labelsOf(c.Lacks, 3),
 				a.bringing(ctx, w, name))
 		}
 	}
@@ -128,7 +129,7 @@ func (a *App) propose(ctx context.Context, w *workspace.Workspace, name string, 
 			return r.Number, nil
 		}
 	}
-	r, err := desk.Open(ctx, review.Draft{Title: firstLine(c.Commit.Message), Text: "From " + name + ".", Item: c.Commit.Item,
+	r, err := desk.Open(ctx, review.Draft{Title: screen.FirstLine(c.Commit.Message), Text: "From " + name + ".", Item: c.Commit.Item,
 		Source: c.Commit.Branch, Target: c.Proposed})
 	if err != nil {
 		return 0, err
@@ -140,7 +141,7 @@ func (a *App) propose(ctx context.Context, w *workspace.Workspace, name string, 
 func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
 	a.sayUntracked(c.Untracked)
 	if len(c.Unseen) > 0 {
-		a.say("%s", a.paint(warm, "Kept as it is, because the user of the target may not see it: "+strings.Join(c.Unseen, ", ")+"."))
+		a.Say("%s", a.Paint(screen.Warm, "Kept as it is, because the user of the target may not see it: "+strings.Join(c.Unseen, ", ")+"."))
 	}
 	label := c.Environment.Into
 	if c.Record != nil {
@@ -148,36 +149,39 @@ func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
 	}
 	switch {
 	case c.Commit.Depth > 0 && !c.Recorded:
-		a.say("%s holds just what %s declares, which is noted: %s.", name, workspace.Label(c.Commit), count(c.Objects, "object"))
+		a.Say("%s holds just what %s declares, which is noted: %s.", name, workspace.Label(c.Commit), screen.Count(c.Objects, "object"))
 	case c.Pending && len(c.Written)+len(c.Conflicts) == 0:
-		a.say("%s holds what lies in %s already: %s, none changed. oaken commit records it.", name, c.Environment.Into,
-			count(c.Objects, "object"))
+		a.Say("%s holds what lies in %s already: %s, none changed. oaken commit records it.", name, c.Environment.Into,
+			screen.Count(c.Objects, "object"))
 	case len(c.Differences) == 0 && len(c.Written) == 0 && !c.Recorded:
-		a.say("%s holds what %s declares: %s, none changed.", name, label, count(c.Objects, "object"))
+		a.Say("%s holds what %s declares: %s, none changed.", name, label, screen.Count(c.Objects, "object"))
 	case recorded:
-		a.say("%s: %s captured.", name, count(c.Objects, "object"))
+		a.Say("%s: %s captured.", name, screen.Count(c.Objects, "object"))
 		a.showDifferences(c.Differences, false)
 	default:
-		a.say("%s: %s captured into %s, %s written.", name, count(c.Objects, "object"), c.Environment.Into, count(len(c.Written), "file"))
+		a.Say("%s: %s captured into %s, %s written.", name, screen.Count(c.Objects, "object"), c.Environment.Into,
+			screen.Count(len(c.Written), "file"))
 		a.showDifferences(c.Differences, false)
 		a.sayRescued(c.Rescued)
 	}
 	for _, r := range c.Renamed {
 		switch {
 		case r.Table == "" && r.Sure:
-			a.say("Table %s was called %s: its file says so, and a deployment elsewhere renames it.", r.To, r.From)
+			a.Say("Table %s was called %s: its file says so, and a deployment elsewhere renames it.", r.To, r.From)
 			continue
 		case r.Table == "":
-			a.say("%s", a.paint(warm, fmt.Sprintf("Table %s went and %s came, with the same columns. If that is %[1]s by another name, "+
-				"write -- formerly: %[1]s above it: else a deployment elsewhere drops it with its rows.", r.From, r.To)))
+			a.Say("%s", a.Paint(screen.Warm,
+				fmt.Sprintf("Table %s went and %s came, with the same columns. If that is %[1]s by another name, "+
+					"write -- formerly: %[1]s above it: else a deployment elsewhere drops it with its rows.", r.From, r.To)))
 			continue
 		}
 		if r.Sure {
-			a.say("In table %s, %s was called %s: its file says so, and a deployment elsewhere renames it.", r.Table, r.To, r.From)
+			a.Say("In table %s, %s was called %s: its file says so, and a deployment elsewhere renames it.", r.Table, r.To, r.From)
 		} else {
-			a.say("%s", a.paint(warm, fmt.Sprintf("In table %s, %s went and %s came, of the same type. If that is %s by another name, "+
-				"write -- formerly: %s behind it: else a deployment elsewhere drops it with its values.", r.Table, r.From, r.To,
-				r.From, r.From)))
+			a.Say("%s", a.Paint(screen.Warm,
+				fmt.Sprintf("In table %s, %s went and %s came, of the same type. If that is %s by another name, "+
+					"write -- formerly: %s behind it: else a deployment elsewhere drops it with its values.", r.Table, r.From, r.To,
+					r.From, r.From)))
 		}
 	}
 	a.showBy(c.By)
@@ -186,16 +190,16 @@ func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
 	case c.Recorded:
 		a.showRecorded(name, c)
 	case recorded:
-		a.say("Nothing has changed since %s; no commit was made.", label)
+		a.Say("Nothing has changed since %s; no commit was made.", label)
 	case c.Merged != nil:
-		a.say("%s takes in what was captured before.", a.paint(strong, workspace.Label(*c.Merged)))
+		a.Say("%s takes in what was captured before.", a.Paint(screen.Strong, workspace.Label(*c.Merged)))
 	}
 	if len(c.Conflicts) > 0 {
 		a.showConflicts(c.Conflicts)
 		if c.Open {
-			a.say("Settle them with oaken resolve, and record it with oaken commit.")
+			a.Say("Settle them with oaken resolve, and record it with oaken commit.")
 		} else {
-			a.say("What was captured is %s. To settle them: oaken go %s, then oaken merge %s.", workspace.Label(c.Commit), c.Branch,
+			a.Say("What was captured is %s. To settle them: oaken go %s, then oaken merge %s.", workspace.Label(c.Commit), c.Branch,
 				workspace.Label(c.Commit))
 		}
 	}
@@ -203,16 +207,16 @@ func (a *App) showCaptured(name string, c *pipeline.Capture, recorded bool) {
 
 // showRecorded tells where what was captured went.
 func (a *App) showRecorded(name string, c *pipeline.Capture) {
-	a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))
-	a.say("  published as %s", c.Commit.ID.Short())
+	a.Say("%s  %s", a.Paint(screen.Strong, workspace.Label(c.Commit)), screen.FirstLine(c.Commit.Message))
+	a.Say("  published as %s", c.Commit.ID.Short())
 	switch {
 	case c.Merged != nil:
-		a.say("  %s takes it in", workspace.Label(*c.Merged))
+		a.Say("  %s takes it in", workspace.Label(*c.Merged))
 	case c.Branch == "" && len(c.Apart) > 0:
-		a.say("%s stood on %s, so it stays beside the branches. With --onto BRANCH a branch gets it alone.", name, labelsOf(c.Apart, 3))
+		a.Say("%s stood on %s, so it stays beside the branches. With --onto BRANCH a branch gets it alone.", name, labelsOf(c.Apart, 3))
 	case c.Branch == "": // it is proposed
 	case len(c.Conflicts) == 0 && c.Commit.Branch != c.Branch:
-		a.say("  %s has just that already", c.Branch)
+		a.Say("  %s has just that already", c.Branch)
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/kind"
@@ -36,15 +37,15 @@ Nobody can commit meanwhile; they wait.`,
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.Tidied{Bales: t.Bales, Packs: t.Bales, Bytes: t.Bytes})
 					return nil
 				}
 				if t.Bales == 0 {
-					a.say("Nothing to tidy.")
+					a.Say("Nothing to tidy.")
 					return nil
 				}
-				a.say("%s won back from %s.", element.SizeText(t.Bytes), count(t.Bales, "bale"))
+				a.Say("%s won back from %s.", element.SizeText(t.Bytes), screen.Count(t.Bales, "bale"))
 				return nil
 			})
 		},
@@ -138,33 +139,37 @@ func (a *App) showUsage(w *workspace.Workspace, u *chest.Usage, one usageOf, lim
 		return err
 	}
 	list, listed := []result.ArtifactUsage{}, []result.KindUsage{}
-	byPath := [][]cell{{{"stored", faint}, {"versions", faint}, {"newest", faint}, {"kind", faint}, {"artifact", faint}}}
+	byPath := [][]screen.Cell{{screen.Faint.Cell("stored"), screen.Faint.Cell("versions"), screen.Faint.Cell("newest"),
+		screen.Faint.Cell("kind"), screen.Faint.Cell("artifact")}}
 	for i, x := range u.Artifacts {
 		list = append(list, result.ArtifactUsage{Path: x.Path, Kind: kinds[x.Path], Versions: x.Versions, Bytes: x.Size, Stored: x.Stored})
 		if i < limit {
-			byPath = append(byPath, []cell{{element.SizeText(x.Stored), plain}, {itoa(x.Versions), plain},
-				{element.SizeText(x.Size), plain}, {kinds[x.Path], plain}, {x.Path, strong}})
+			byPath = append(byPath, []screen.Cell{screen.Plain.Cell(element.SizeText(x.Stored)), screen.Plain.Cell(itoa(x.Versions)),
+				screen.Plain.Cell(element.SizeText(x.Size)), screen.Plain.Cell(kinds[x.Path]), screen.Strong.Cell(x.Path)})
 		}
 	}
-	rows := [][]cell{{{"stored", faint}, {"versions", faint}, {"artifacts", faint}, {"kind", faint}}}
+	rows := [][]screen.Cell{{screen.Faint.Cell("stored"), screen.Faint.Cell("versions"), screen.Faint.Cell("artifacts"),
+		screen.Faint.Cell("kind")}}
 	for _, k := range sums {
 		listed = append(listed, result.KindUsage{Kind: k.kind, Artifacts: k.artifacts, Versions: k.versions, Stored: k.stored})
-		rows = append(rows, []cell{{element.SizeText(k.stored), plain}, {itoa(k.versions), plain}, {itoa(k.artifacts), plain},
-			{k.kind, strong}})
+		rows = append(rows, []screen.Cell{screen.Plain.Cell(element.SizeText(k.stored)), screen.Plain.Cell(itoa(k.versions)),
+			screen.Plain.Cell(itoa(k.artifacts)),
+			screen.Strong.Cell(k.kind)})
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Usage{Stored: u.Stored, Whole: u.Whole, Workspace: one.size, Transfer: one.transfer, Files: one.files, Kinds: listed,
 			Artifacts: list})
 		return nil
 	}
-	a.say("The chest holds %s of content in %s.", element.SizeText(u.Whole), element.SizeText(u.Stored))
-	a.say("One more workspace of %s: %s, %s, of which %s are read from the chest.", workspace.Label(w.Base), count(one.files, "file"),
+	a.Say("The chest holds %s of content in %s.", element.SizeText(u.Whole), element.SizeText(u.Stored))
+	a.Say("One more workspace of %s: %s, %s, of which %s are read from the chest.", workspace.Label(w.Base),
+		screen.Count(one.files, "file"),
 		element.SizeText(one.size), element.SizeText(one.transfer))
-	a.table(a.Out, "  ", rows)
-	a.say("")
-	a.table(a.Out, "  ", byPath)
+	a.Table(a.Out, "  ", rows)
+	a.Say("")
+	a.Table(a.Out, "  ", byPath)
 	if len(u.Artifacts) > limit {
-		a.say("  and %d more; --limit says how many are listed.", len(u.Artifacts)-limit)
+		a.Say("  and %d more; --limit says how many are listed.", len(u.Artifacts)-limit)
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/chest"
 	"oakenchest/core/ledger"
 	"oakenchest/core/overlap"
@@ -52,7 +53,7 @@ compare shows what is different inside each artifact. With paths, only what lies
 					return err
 				}
 				narrow(s, &t, paths)
-				if a.json {
+				if a.JSON {
 					a.print(changesOf(w, s, p, t))
 				} else {
 					a.showChanges(w, s, p, len(open), t)
@@ -66,7 +67,7 @@ compare shows what is different inside each artifact. With paths, only what lies
 			})
 		},
 	}
-	cmd.Flags().BoolVar(&a.all, "all", false, "show each file that moved with its folder in its line")
+	cmd.Flags().BoolVar(&a.All, "all", false, "show each file that moved with its folder in its line")
 	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when something changed")
 	return cmd
 }
@@ -104,7 +105,7 @@ func isAre(n int, noun string) string {
 	if n == 1 {
 		return "1 " + noun + " is"
 	}
-	return count(n, noun) + " are"
+	return screen.Count(n, noun) + " are"
 }
 
 // stateWord is the word for what became of a file.
@@ -156,36 +157,38 @@ func changesOf(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending
 	}
 }
 
-var stateTones = map[workspace.FileState]tone{workspace.New: good, workspace.Edited: warm, workspace.Gone: bad, workspace.Moved: warm,
-	workspace.Contested: bad}
+var stateTones = map[workspace.FileState]screen.Tone{workspace.New: screen.Good, workspace.Edited: screen.Warm, workspace.Gone: screen.Bad,
+	workspace.Moved:     screen.Warm,
+	workspace.Contested: screen.Bad}
 
 func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, open int, t together) {
-	a.say("%s", a.paint(faint, fmt.Sprintf("%s in %s, on %s", w.Person, w.Name, standing(w))))
+	a.Say("%s", a.Paint(screen.Faint, fmt.Sprintf("%s in %s, on %s", w.Person, w.Name, standing(w))))
 	if w.Offline {
-		a.say("%s", a.paint(warm, "The chest is out of reach: what is committed stays here, unsent, and nothing is known of others."))
+		a.Say("%s", a.Paint(screen.Warm,
+			"The chest is out of reach: what is committed stays here, unsent, and nothing is known of others."))
 	}
 	if only := w.Only(); len(only) > 0 {
-		a.say("%s", a.paint(faint, "a part of the project: "+strings.Join(only, ", ")))
+		a.Say("%s", a.Paint(screen.Faint, "a part of the project: "+strings.Join(only, ", ")))
 	}
 	if s.Newer > 0 {
-		a.say("Branch %s has %s not yet here; oaken sync brings them.", w.Branch, count(s.Newer, "newer commit"))
+		a.Say("Branch %s has %s not yet here; oaken sync brings them.", w.Branch, screen.Count(s.Newer, "newer commit"))
 	}
 	if len(s.Waiting) > 0 {
-		a.say("%s unsent; oaken sync publishes.", isAre(len(s.Waiting), "commit"))
+		a.Say("%s unsent; oaken sync publishes.", isAre(len(s.Waiting), "commit"))
 		for _, h := range s.Waiting {
-			a.say("  %s  %s", a.paint(faint, clock(h.Time)), oneLine(firstLine(h.Message), 80))
+			a.Say("  %s  %s", a.Paint(screen.Faint, screen.Clock(h.Time)), screen.OneLine(screen.FirstLine(h.Message), 80))
 		}
 	}
 	if p != nil {
 		if open > 0 {
-			a.say("Under way: %s, with %s open. See oaken conflicts.", p.What, count(open, "conflict"))
+			a.Say("Under way: %s, with %s open. See oaken conflicts.", p.What, screen.Count(open, "conflict"))
 		} else {
-			a.say("Under way: %s, all settled. Finish it with oaken commit.", p.What)
+			a.Say("Under way: %s, all settled. Finish it with oaken commit.", p.What)
 		}
 	}
 	shown := told(s)
 	if len(shown) == 0 {
-		a.say("Nothing has changed.")
+		a.Say("Nothing has changed.")
 	}
 	var moves [][2]string
 	for _, c := range shown {
@@ -194,13 +197,14 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 		}
 	}
 	renamed := gatherRenames(moves)
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for _, c := range shown {
-		if from, to := renamedFolder(c.From, c.Path); c.From != "" && c.Holder == "" && !a.all {
+		if from, to := renamedFolder(c.From, c.Path); c.From != "" && c.Holder == "" && !a.All {
 			if n, along := renamed[[2]string{from, to}]; along {
 				if n > 0 {
-					rows = append(rows, []cell{{stateWord(c), stateTones[c.State]}, {shownFolder(from) + " → " + shownFolder(to), plain},
-						{"folder", faint}, {count(n, "file"), plain}})
+					rows = append(rows, []screen.Cell{stateTones[c.State].Cell(stateWord(c)),
+						screen.Plain.Cell(shownFolder(from) + " → " + shownFolder(to)),
+						screen.Faint.Cell("folder"), screen.Plain.Cell(screen.Count(n, "file"))})
 				}
 				renamed[[2]string{from, to}] = 0
 				continue
@@ -220,14 +224,15 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 		if c.State == workspace.Contested && c.Holder == "" {
 			note = "edited without its lock, which is free: oaken lock takes it"
 		}
-		rows = append(rows, []cell{{stateWord(c), stateTones[c.State]}, {name, plain}, {c.Kind, faint}, {note, warm}})
+		rows = append(rows, []screen.Cell{stateTones[c.State].Cell(stateWord(c)), screen.Plain.Cell(name), screen.Faint.Cell(c.Kind),
+			screen.Warm.Cell(note)})
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 	for _, u := range s.Unreadable {
-		a.say("  %s", a.paint(bad, u.String()))
+		a.Say("  %s", a.Paint(screen.Bad, u.String()))
 	}
 	if n := len(s.Changes) - len(shown); n > 0 {
-		a.note("%s only in what recipes call noise; the next commit stores that too.", count(n, "file")+differ(n))
+		a.Note("%s only in what recipes call noise; the next commit stores that too.", screen.Count(n, "file")+differ(n))
 	}
 	a.showLocksIn("Locked by you", s.Mine, &t.judge, t.crowd)
 	a.showLocksIn("Held by others", s.Held, &t.judge, t.crowd)

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
@@ -62,21 +63,21 @@ func (a *App) pickConflicts(ctx context.Context, c *clash) error {
 		return fault.New(fault.Usage, "oaken merge and oaken revert can leave conflicts.",
 			"Nothing is being merged, so there is no conflict to resolve.")
 	case len(c.open) == 0:
-		a.say("All conflicts of %s are settled. %s", c.what, c.finish)
+		a.Say("All conflicts of %s are settled. %s", c.what, c.finish)
 		return nil
 	}
-	s, err := a.settleKeys(c.open, a.Keys)
+	keep, done, err := a.settleKeys(c.open)
 	if err != nil {
 		return err
 	}
 	var list []workspace.Decision
 	for i, x := range c.open {
-		if s.done && s.keep[i] != "" {
-			list = append(list, workspace.Decision{Conflict: x, Keep: s.keep[i]})
+		if done && keep[i] != "" {
+			list = append(list, workspace.Decision{Conflict: x, Keep: keep[i]})
 		}
 	}
 	if len(list) == 0 {
-		a.say("Nothing was settled.")
+		a.Say("Nothing was settled.")
 		return nil
 	}
 	left, err := c.decide(ctx, list)
@@ -84,7 +85,7 @@ func (a *App) pickConflicts(ctx context.Context, c *clash) error {
 		return err
 	}
 	for _, d := range list {
-		a.say("%s  %s", d.Conflict.Address, a.paint(good, settledText(d.Conflict, d.Keep, "")))
+		a.Say("%s  %s", d.Conflict.Address, a.Paint(screen.Good, settledText(d.Conflict, d.Keep, "")))
 	}
 	a.sayLeft(left, c)
 	return nil
@@ -93,8 +94,8 @@ func (a *App) pickConflicts(ctx context.Context, c *clash) error {
 // sayLeft says how many conflicts are open.
 func (a *App) sayLeft(left []element.Conflict, c *clash) {
 	if len(left) > 0 {
-		a.say("%s still open.", openConflicts(len(left)))
+		a.Say("%s still open.", openConflicts(len(left)))
 		return
 	}
-	a.say("All conflicts are settled. %s", c.finish)
+	a.Say("All conflicts are settled. %s", c.finish)
 }

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -44,7 +45,7 @@ It also stays unsent with --hold, and while the chest is out of reach; oaken syn
 						return err
 					}
 				}
-				if a.Keys != nil && !a.json && !a.yes {
+				if a.Keys != nil && !a.JSON && !a.yes {
 					o.Consent = a.commitUnreadable
 				}
 				c, err := w.Commit(cmd.Context(), o)
@@ -56,7 +57,7 @@ It also stays unsent with --hold, and while the chest is out of reach; oaken syn
 					return err
 				}
 				if len(c.Conflicts) > 0 {
-					if a.json {
+					if a.JSON {
 						return &conflictsRemain{}
 					}
 					a.showConflicts(c.Conflicts)
@@ -76,16 +77,16 @@ It also stays unsent with --hold, and while the chest is out of reach; oaken syn
 
 // commitUnreadable asks whether artifacts are to be committed that can't be read any more.
 func (a *App) commitUnreadable(lost []workspace.Unreadable) bool {
-	a.bar.clear()
+	a.EndProgress()
 	for _, u := range lost {
-		a.note("%s.", strings.TrimSuffix(u.String(), "."))
+		a.Note("%s.", strings.TrimSuffix(u.String(), "."))
 	}
-	return a.ask("Commit it all the same?")
+	return a.Ask("Commit it all the same?")
 }
 
 // sayRan names edits of data steps that have run somewhere, where they do not run again.
 func (a *App) sayRan(ctx context.Context, w *workspace.Workspace, c *workspace.Committed) error {
-	if a.json {
+	if a.JSON {
 		return nil
 	}
 	for _, ch := range c.Changes {
@@ -98,9 +99,9 @@ func (a *App) sayRan(ctx context.Context, w *workspace.Workspace, c *workspace.C
 		}
 		switch {
 		case ch.State == workspace.Gone && len(not) > 0:
-			a.note("%s has not run in %s, and will not, now that it is gone.", ch.Path, strings.Join(not, ", "))
+			a.Note("%s has not run in %s, and will not, now that it is gone.", ch.Path, strings.Join(not, ", "))
 		case ch.State == workspace.Edited && len(ran) > 0:
-			a.note("%s has run in %s, and does not run there again. What is to be changed there needs a data step of its own.", ch.Path,
+			a.Note("%s has run in %s, and does not run there again. What is to be changed there needs a data step of its own.", ch.Path,
 				strings.Join(ran, ", "))
 		}
 	}
@@ -140,26 +141,26 @@ func (a *App) askMessage(ctx context.Context, w *workspace.Workspace) (string, e
 }
 
 func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {
-	if a.json {
+	if a.JSON {
 		a.print(result.CommittedOf(c))
 		return
 	}
 	for _, p := range c.LeftOut {
-		a.say("Left out: %s is contested, edited here without its lock.", p)
+		a.Say("Left out: %s is contested, edited here without its lock.", p)
 	}
 	switch {
 	case len(c.Changes) == 0 && !c.Merge:
-		a.say("Nothing has changed since %s; no commit was made.", workspace.Label(w.Base))
+		a.Say("Nothing has changed since %s; no commit was made.", workspace.Label(w.Base))
 		return
 	case c.Held > 0:
-		a.say("%s  %s", a.paint(strong, "unsent"), firstLine(c.HeldMessage))
-		a.say("  %s, kept here as unsent commit %d; oaken sync publishes it", fileCounts(c.Changes), c.Held)
+		a.Say("%s  %s", a.Paint(screen.Strong, "unsent"), screen.FirstLine(c.HeldMessage))
+		a.Say("  %s, kept here as unsent commit %d; oaken sync publishes it", fileCounts(c.Changes), c.Held)
 	default:
-		a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))
-		a.say("  %s, published as %s", fileCounts(c.Changes), c.Commit.ID.Short())
+		a.Say("%s  %s", a.Paint(screen.Strong, workspace.Label(c.Commit)), screen.FirstLine(c.Commit.Message))
+		a.Say("  %s, published as %s", fileCounts(c.Changes), c.Commit.ID.Short())
 	}
 	if b := c.Brought; b != nil && b.Commits > 0 && len(c.Conflicts) == 0 {
-		a.say("  on top of %s that came in first", count(b.Commits, "newer commit"))
+		a.Say("  on top of %s that came in first", screen.Count(b.Commits, "newer commit"))
 		a.showCombined("combined by element", b.Combined)
 	}
 	for _, x := range c.Beside {
@@ -169,19 +170,19 @@ func (a *App) showCommitted(w *workspace.Workspace, c *workspace.Committed) {
 		if w.Base.ID != c.Commit.ID {
 			taken = "; " + workspace.Label(w.Base) + " takes that in, and stays as it is"
 		}
-		a.say("  %s holds something else: %s%s", name, workspace.Label(x), taken)
+		a.Say("  %s holds something else: %s%s", name, workspace.Label(x), taken)
 	}
 	for _, l := range c.Released {
-		a.say("  lock ended: %s", l)
+		a.Say("  lock ended: %s", l)
 	}
 	for _, p := range c.Along {
-		a.say("  along with it, as a companion: %s", p)
+		a.Say("  along with it, as a companion: %s", p)
 	}
 	for _, p := range c.Ended {
-		a.say("  its lines were ended as the project asks: %s", p)
+		a.Say("  its lines were ended as the project asks: %s", p)
 	}
 	for _, warning := range c.Warnings {
-		a.note("%s", warning)
+		a.Note("%s", warning)
 	}
 }
 
@@ -203,5 +204,5 @@ func fileCounts(changes []workspace.Change) string {
 	if out == "" {
 		return "no file differs"
 	}
-	return count(len(changes), "file") + " (" + out + ")"
+	return screen.Count(len(changes), "file") + " (" + out + ")"
 }

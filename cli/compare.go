@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
@@ -58,7 +59,7 @@ first in a project that is not yours:
 		},
 	}
 	cmd.Flags().BoolVar(&o.check, "check", false, "end with status 1 when something differs")
-	cmd.Flags().BoolVar(&a.all, "all", false, "show each change in its line, and addresses whole")
+	cmd.Flags().BoolVar(&a.All, "all", false, "show each change in its line, and addresses whole")
 	cmd.Flags().BoolVar(&o.summary, "summary", false, "show one line an artifact")
 	cmd.Flags().BoolVar(&o.lines, "lines", false, "show texts line by line")
 	cmd.Flags().StringVar(&o.html, "html", "", "draw the comparison on one page, in `FILE`")
@@ -86,10 +87,10 @@ func (a *App) compareStates(ctx context.Context, r *state.Reader, from, to state
 	case o.html != "":
 		err = a.drawComparison(ctx, c, o.html)
 	case o.viewer:
-		if err = a.openViewers(ctx, c, o.trust); err == nil && a.json {
+		if err = a.openViewers(ctx, c, o.trust); err == nil && a.JSON {
 			a.showComparison(c, false)
 		}
-	case o.lines && !a.json:
+	case o.lines && !a.JSON:
 		err = a.showLines(ctx, c)
 	default:
 		a.showComparison(c, o.summary)
@@ -212,12 +213,12 @@ func (a *App) compareFiles(ctx context.Context, args []string, o *compareOptions
 
 func (a *App) showComparison(c *comparison, summary bool) {
 	from, to := c.from.Label(), c.to.Label()
-	if a.json {
+	if a.JSON {
 		a.print(result.Compared{From: from, To: to, Changes: result.ChangesOf(c.diffs)})
 	} else if len(c.diffs) == 0 {
-		a.say("%s and %s are alike.", from, to)
+		a.Say("%s and %s are alike.", from, to)
 	} else {
-		a.say("%s", a.paint(faint, from+" → "+to))
+		a.Say("%s", a.Paint(screen.Faint, from+" → "+to))
 		a.showDifferences(c.diffs, summary)
 	}
 }
@@ -227,7 +228,7 @@ const valueWidth = 60
 
 // showDifferences writes a line for each change, its address first.
 func (a *App) showDifferences(diffs []state.Difference, summary bool) {
-	if a.quiet {
+	if a.Quiet {
 		return
 	}
 	diffs, rows := a.gatherMoves(diffs)
@@ -236,10 +237,11 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 		case d.Noise:
 			continue
 		case summary && len(d.Changes) != 1:
-			rows = append(rows, []cell{{d.Path, plain}, {count(len(d.Changes), "change"), warm}, {d.Kind, faint}})
+			rows = append(rows, []screen.Cell{screen.Plain.Cell(d.Path), screen.Warm.Cell(screen.Count(len(d.Changes), "change")),
+				screen.Faint.Cell(d.Kind)})
 			continue
 		case d.Quiet:
-			rows = append(rows, []cell{{d.Path, plain}, {result.OnlyBytes, faint}})
+			rows = append(rows, []screen.Cell{screen.Plain.Cell(d.Path), screen.Faint.Cell(result.OnlyBytes)})
 		}
 		var told []toldChange
 		for _, c := range d.Changes {
@@ -250,24 +252,24 @@ func (a *App) showDifferences(diffs []state.Difference, summary bool) {
 			told = append(told, toldChange{address: c.Address, text: text, tone: t})
 		}
 		for _, c := range a.repeated(a.gathered(d.Kind, told)) {
-			row := []cell{{a.shortAddress(c.address.String()), plain}, {c.text, c.tone}}
+			row := []screen.Cell{screen.Plain.Cell(a.shortAddress(c.address.String())), c.tone.Cell(c.text)}
 			if c.more > 0 {
-				row = append(row, cell{"and in " + count(c.more, "more place") + "; --all shows each", faint})
+				row = append(row, screen.Faint.Cell("and in "+screen.Count(c.more, "more place")+"; --all shows each"))
 			}
 			rows = append(rows, row)
 		}
 		if d.Why != "" {
-			rows = append(rows, []cell{{d.Path, plain}, {result.UnreadNote(d.Kind, d.Why), warm}})
+			rows = append(rows, []screen.Cell{screen.Plain.Cell(d.Path), screen.Warm.Cell(result.UnreadNote(d.Kind, d.Why))})
 		}
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 }
 
 // toldChange is a change in words.
 type toldChange struct {
 	address element.Address
 	text    string
-	tone    tone
+	tone    screen.Tone
 	more    int // how many others say the same
 }
 
@@ -334,21 +336,22 @@ func (a *App) words(kindName string) func(property string, v element.Value) stri
 }
 
 // changeText says what happened, so that it reads on from the address.
-func changeText(c element.Change, say func(string, element.Value) string) (string, tone) {
+func changeText(c element.Change, say func(string, element.Value) string) (string, screen.Tone) {
 	switch c.Kind {
 	case element.Added, element.Removed:
-		t := good
+		t := screen.Good
 		if c.Kind == element.Removed {
-			t = bad
+			t = screen.Bad
 		}
 		if c.Element == nil || c.Element.Summary() == "" {
 			return string(c.Kind), t
 		}
-		return string(c.Kind) + "  " + oneLine(c.Element.Summary(), 2*valueWidth), t
+		return string(c.Kind) + "  " + screen.OneLine(c.Element.Summary(), 2*valueWidth), t
 	case element.Edited:
-		from, to := cutAround(say(c.Address.Property, c.From), say(c.Address.Property, c.To), valueWidth)
-		return from + " → " + to, warm
+		from, to := screen.Cut(say(c.Address.Property, c.From), say(c.Address.Property, c.To), valueWidth)
+		return from + " → " + to, screen.Warm
 	default:
-		return string(c.Kind) + "  " + oneLine(c.From.String(), valueWidth) + " → " + oneLine(c.To.String(), valueWidth), warm
+		return string(c.Kind) + "  " + screen.OneLine(c.From.String(), valueWidth) + " → " + screen.OneLine(c.To.String(),
+			valueWidth), screen.Warm
 	}
 }

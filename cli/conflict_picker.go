@@ -2,12 +2,11 @@ package cli
 
 import (
 	"fmt"
-	"io"
 	"strings"
 
-	tea "charm.land/bubbletea/v2"
 	"github.com/mattn/go-runewidth"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 )
@@ -17,56 +16,40 @@ type settler struct {
 	app       *App
 	conflicts []element.Conflict
 	keep      []element.Keep // empty where it is still open
-	cursor
-	width, height int
-	done, left    bool
 }
 
-// Init asks for nothing.
-func (p *settler) Init() tea.Cmd { return nil }
-
-// Update takes a key or a new size.
-func (p *settler) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
-	switch msg := msg.(type) {
-	case tea.WindowSizeMsg:
-		p.width, p.height = msg.Width, msg.Height
-	case tea.KeyPressMsg:
-		return p, p.key(msg.String())
+func (p *settler) choice() *screen.Choice {
+	names := make([]string, len(p.conflicts))
+	for i, c := range p.conflicts {
+		names[i] = c.Address.String()
 	}
-	p.scroll(p.room())
-	return p, nil
+	return &screen.Choice{Names: names, Heading: p.heading, Line: p.line, Detail: p.sides, DetailLines: sidesShown, Press: p.press,
+		Keys: "← mine  → theirs  + both  space next  del open  tab all like this"}
 }
 
-func (p *settler) key(key string) tea.Cmd {
-	if p.move(key, len(p.conflicts), p.room()) {
-		return nil
-	}
+func (p *settler) press(key string, at int) bool {
 	switch key {
 	case "left":
-		p.choose(p.at, element.KeepMine)
+		p.choose(at, element.KeepMine)
 	case "right":
-		p.choose(p.at, element.KeepTheirs)
+		p.choose(at, element.KeepTheirs)
 	case "+":
-		p.choose(p.at, element.KeepBoth)
+		p.choose(at, element.KeepBoth)
 	case "delete", "backspace":
-		p.keep[p.at] = ""
+		p.keep[at] = ""
 	case "space":
-		p.next()
+		p.next(at)
 	case "tab": // all the others like this one, where they can be
 		for i := range p.conflicts {
-			if p.keep[p.at] == "" {
+			if p.keep[at] == "" {
 				p.keep[i] = ""
 			}
-			p.choose(i, p.keep[p.at])
+			p.choose(i, p.keep[at])
 		}
-	case "enter":
-		p.done = true
-		return tea.Quit
-	case "esc", "ctrl+c":
-		p.left = true
-		return tea.Quit
+	default:
+		return false
 	}
-	return nil
+	return true
 }
 
 // choose keeps a side, where the conflict allows it.
@@ -79,16 +62,16 @@ func (p *settler) choose(i int, keep element.Keep) {
 }
 
 // next goes through what a conflict allows, and leaving it open.
-func (p *settler) next() {
+func (p *settler) next(at int) {
 	choices := []element.Keep{""}
-	for _, k := range p.conflicts[p.at].Allows {
+	for _, k := range p.conflicts[at].Allows {
 		if k != element.KeepValue {
 			choices = append(choices, k)
 		}
 	}
 	for i, k := range choices {
-		if k == p.keep[p.at] {
-			p.keep[p.at] = choices[(i+1)%len(choices)]
+		if k == p.keep[at] {
+			p.keep[at] = choices[(i+1)%len(choices)]
 			return
 		}
 	}
@@ -97,76 +80,66 @@ func (p *settler) next() {
 // sidesShown is how many lines the sides of the conflict at hand take.
 const sidesShown = 9
 
-func (p *settler) room() int { return max(p.height-6-sidesShown, 3) }
-
-// View draws the list, and both sides of the conflict at hand.
-func (p *settler) View() tea.View { return tea.NewView(p.text()) }
-
-// text is what the terminal shows.
-func (p *settler) text() string {
-	if p.done || p.left {
-		return ""
-	}
-	var b strings.Builder
+func (p *settler) heading() string {
 	open := 0
 	for _, k := range p.keep {
 		if k == "" {
 			open++
 		}
 	}
-	fmt.Fprintf(&b, "%s\n\n", p.app.paint(strong, fmt.Sprintf("%s, %d still open", count(len(p.conflicts), "conflict"), open)))
-	names := max(p.width-16, 20)
-	for i, c := range p.conflicts[p.top:min(p.top+p.room(), len(p.conflicts))] {
-		i += p.top
-		mark, name := " ", pad(runewidth.Truncate(c.Address.String(), names, "…"), names)
-		if i == p.at {
-			mark, name = "▸", p.app.paint(strong, name)
-		}
-		word, t := string(p.keep[i]), good
-		if word == "" {
-			word, t = "open", bad
-		}
-		fmt.Fprintf(&b, "%s %s  %s\n", mark, name, p.app.paint(t, word))
+	return p.app.Paint(screen.Strong, fmt.Sprintf("%s, %d still open", screen.Count(len(p.conflicts), "conflict"), open)) + "\n"
+}
+
+func (p *settler) line(i, width int, here bool) string {
+	names := max(width-14, 20)
+	name := screen.Pad(runewidth.Truncate(p.conflicts[i].Address.String(), names, "…"), names)
+	if here {
+		name = p.app.Paint(screen.Strong, name)
 	}
-	p.sides(&b)
-	fmt.Fprintf(&b, "\n%s", p.app.paint(faint,
-		"← mine  → theirs  + both  space next  del open  tab all like this  enter carry out  esc change nothing"))
-	return p.app.inert(b.String())
+	word, tone := string(p.keep[i]), screen.Good
+	if word == "" {
+		word, tone = "open", screen.Bad
+	}
+	return name + "  " + p.app.Paint(tone, word)
 }
 
 // sides shows what both made of the thing at hand.
-func (p *settler) sides(b *strings.Builder) {
-	c := p.conflicts[p.at]
-	fmt.Fprintf(b, "\n%s\n", p.app.paint(strong, runewidth.Truncate("At "+c.Address.String(), max(p.width-2, 20), "…")))
+func (p *settler) sides(at, width int) string {
+	var b strings.Builder
+	c := p.conflicts[at]
+	fmt.Fprintf(&b, "\n%s\n", p.app.Paint(screen.Strong, runewidth.Truncate("At "+c.Address.String(), max(width-2, 20), "…")))
 	for _, s := range []struct {
 		name string
 		keep element.Keep
 		side element.Side
 	}{{"mine", element.KeepMine, c.Mine}, {"theirs", element.KeepTheirs, c.Theirs}, {"before", element.KeepBase, c.Base}} {
-		t := plain
-		if p.keep[p.at] == s.keep || p.keep[p.at] == element.KeepBoth && s.keep != element.KeepBase {
-			t = good
+		t := screen.Plain
+		if p.keep[at] == s.keep || p.keep[at] == element.KeepBoth && s.keep != element.KeepBase {
+			t = screen.Good
 		}
 		lines := strings.SplitN(strings.TrimRight(sideFull(s.side), "\n"), "\n", 3)
 		for i, l := range lines[:min(len(lines), 2)] {
-			label := pad("", 8)
+			label := screen.Pad("", 8)
 			if i == 0 {
-				label = pad(s.name, 8)
+				label = screen.Pad(s.name, 8)
 			}
 			if i == 1 && len(lines) > 2 {
 				l += " …"
 			}
-			fmt.Fprintf(b, "  %s%s\n", p.app.paint(faint, label),
-				p.app.paint(t, runewidth.Truncate(strings.ReplaceAll(l, "\t", " "), max(p.width-12, 20), "…")))
+			fmt.Fprintf(&b, "  %s%s\n", p.app.Paint(screen.Faint, label),
+				p.app.Paint(t, runewidth.Truncate(strings.ReplaceAll(l, "\t", " "), max(width-12, 20), "…")))
 		}
 	}
+	return b.String()
 }
 
-func (a *App) settleKeys(open []element.Conflict, keys io.Reader) (*settler, error) {
-	p := &settler{app: a, conflicts: open, keep: make([]element.Keep, len(open)), width: 100, height: 24}
-	if _, err := tea.NewProgram(p, tea.WithInput(keys), tea.WithOutput(a.Err)).Run(); err != nil {
-		return nil, fault.New(fault.Failed, "Settle them one by one with oaken resolve ADDRESS --keep SIDE.",
+// settleKeys shows the conflicts; what comes of it counts where the person is done.
+func (a *App) settleKeys(open []element.Conflict) (keep []element.Keep, done bool, err error) {
+	p := &settler{app: a, conflicts: open, keep: make([]element.Keep, len(open))}
+	c := p.choice()
+	if err := c.Run(&a.Screen); err != nil {
+		return nil, false, fault.New(fault.Failed, "Settle them one by one with oaken resolve ADDRESS --keep SIDE.",
 			"The terminal can't be used: %w.", err)
 	}
-	return p, nil
+	return p.keep, c.Done, nil
 }

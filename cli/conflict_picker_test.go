@@ -7,11 +7,12 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 )
 
 func settling() *settler {
-	p := &settler{app: &App{}, width: 60, height: 20}
+	p := &settler{app: &App{}}
 	value := func(s string) element.Side { return element.Side{Value: element.TextValue(s)} }
 	for i := range 9 {
 		c := element.Conflict{Address: element.Address{Path: fmt.Sprintf("notes/%d.txt", i)}, Base: value("before"),
@@ -26,51 +27,47 @@ func settling() *settler {
 	return p
 }
 
-func hit(p *settler, keys ...tea.KeyPressMsg) {
-	for _, k := range keys {
-		p.Update(k)
-	}
-}
-
 func TestSidesAreChosenByKeys(t *testing.T) {
 	p := settling()
+	c := p.choice().On(&p.app.Screen, 60, 24)
 	plus := tea.KeyPressMsg{Code: '+', Text: "+"}
-	hit(p, key(tea.KeyLeft), key(tea.KeyDown), plus, key(tea.KeyDown), plus, key(tea.KeyDown), key(tea.KeyRight), key(tea.KeyDown),
+	press(c, key(tea.KeyLeft), key(tea.KeyDown), plus, key(tea.KeyDown), plus, key(tea.KeyDown), key(tea.KeyRight), key(tea.KeyDown),
 		key(tea.KeySpace), key(tea.KeySpace), key(tea.KeySpace))
 	for i, want := range []element.Keep{element.KeepMine, element.KeepBoth, "", element.KeepTheirs, element.KeepBase, ""} {
 		if p.keep[i] != want {
 			t.Errorf("conflict %d keeps %q, want %q", i, p.keep[i], want)
 		}
 	}
-	hit(p, key(tea.KeySpace), key(tea.KeyHome), key(tea.KeyDown), key(tea.KeyTab)) // both is allowed for one alone
+	press(c, key(tea.KeySpace), key(tea.KeyHome), key(tea.KeyDown), key(tea.KeyTab)) // both is allowed for one alone
 	if p.keep[1] != element.KeepBoth || p.keep[0] != element.KeepMine || p.keep[4] != "" {
 		t.Errorf("all like the second: %v", p.keep)
 	}
-	hit(p, key(tea.KeyEnd), key(tea.KeyRight), key(tea.KeyTab))
+	press(c, key(tea.KeyEnd), key(tea.KeyRight), key(tea.KeyTab))
 	for i, k := range p.keep {
 		if k != element.KeepTheirs {
 			t.Errorf("conflict %d is not like the last: %q", i, k)
 		}
 	}
-	hit(p, key(tea.KeyPgUp), key(tea.KeyDelete))
-	if p.at == 8 || p.keep[p.at] != "" {
-		t.Errorf("at %d: %q", p.at, p.keep[p.at])
+	press(c, key(tea.KeyUp), key(tea.KeyDelete))
+	if at := c.At(); at != 7 || p.keep[at] != "" {
+		t.Errorf("at %d: %q", at, p.keep)
 	}
-	hit(p, key(tea.KeyPgDown), key(tea.KeyUp), key(tea.KeyEnter))
-	if !p.done || p.text() != "" {
+	press(c, key(tea.KeyPgDown), key(tea.KeyUp), key(tea.KeyEnter))
+	if !c.Done || c.Text() != "" {
 		t.Error("enter does not end it")
 	}
-	q := settling()
-	if hit(q, key(tea.KeyEsc)); !q.left || q.done {
+	q := settling().choice().On(&screen.Screen{}, 60, 24)
+	if press(q, key(tea.KeyEsc)); !q.Left || q.Done {
 		t.Error("esc does not leave it")
 	}
 }
 
 func TestBothSidesAreShown(t *testing.T) {
 	p := settling()
-	p.Update(tea.WindowSizeMsg{Width: 60, Height: 18})
-	hit(p, key(tea.KeyEnd), key(tea.KeyRight))
-	view := p.text()
+	c := p.choice().On(&p.app.Screen, 60, 24)
+	c.Update(tea.WindowSizeMsg{Width: 60, Height: 18})
+	press(c, key(tea.KeyEnd), key(tea.KeyRight))
+	view := c.Text()
 	for _, want := range []string{"9 conflicts, 8 still open", "notes/8.txt", "mine    one", "two …", "theirs  other",
 		"before  before", "theirs"} {
 		if !strings.Contains(view, want) {

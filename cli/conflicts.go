@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/service/result"
@@ -40,12 +41,12 @@ func newConflicts(a *App) *cobra.Command {
 					if err := a.drawConflicts(cmd.Context(), w, c, html); err != nil {
 						return err
 					}
-				case a.json:
+				case a.JSON:
 					a.print(result.Conflicts{Conflicts: result.ConflictsOf(c.open)})
 				case c.none:
-					a.say("Nothing is being merged.")
+					a.Say("Nothing is being merged.")
 				case len(c.open) == 0:
-					a.say("All conflicts of %s are settled. %s", c.what, c.finish)
+					a.Say("All conflicts of %s are settled. %s", c.what, c.finish)
 				default:
 					a.showConflicts(c.open)
 				}
@@ -106,10 +107,10 @@ func (a *App) showConflicts(all []element.Conflict) {
 		for _, k := range c.Allows {
 			keep = append(keep, string(k))
 		}
-		a.say("%s  %s", a.paint(bad, c.Address.String()), a.paint(faint, "keep "+strings.Join(keep, ", ")))
-		a.say("    base    %s", oneLine(c.Base.String(), 100))
-		a.say("    mine    %s", oneLine(c.Mine.String(), 100))
-		a.say("    theirs  %s", oneLine(c.Theirs.String(), 100))
+		a.Say("%s  %s", a.Paint(screen.Bad, c.Address.String()), a.Paint(screen.Faint, "keep "+strings.Join(keep, ", ")))
+		a.Say("    base    %s", screen.OneLine(c.Base.String(), 100))
+		a.Say("    mine    %s", screen.OneLine(c.Mine.String(), 100))
+		a.Say("    theirs  %s", screen.OneLine(c.Theirs.String(), 100))
 	}
 }
 
@@ -136,7 +137,7 @@ mine is what its branch has.`,
 			choice := element.Keep(keep)
 			written := cmd.Flags().Changed("value")
 			switch {
-			case len(args) == 0 && (keep != "" || written || edit || a.Keys == nil || a.json):
+			case len(args) == 0 && (keep != "" || written || edit || a.Keys == nil || a.JSON):
 				return usage(cmd, "Name an address, a path or a pattern; . stands for all. On a terminal, oaken resolve alone shows a list.")
 			case written:
 				choice = element.KeepValue
@@ -181,12 +182,12 @@ func (a *App) resolve(ctx context.Context, c *clash, text string, keep element.K
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Resolved{Settled: result.ConflictsOf(settled), Conflicts: result.ConflictsOf(left)})
 		return nil
 	}
 	for _, x := range settled {
-		a.say("%s  %s", x.Address, a.paint(good, settledText(x, keep, value)))
+		a.Say("%s  %s", x.Address, a.Paint(screen.Good, settledText(x, keep, value)))
 	}
 	a.sayLeft(left, c)
 	return nil
@@ -222,7 +223,7 @@ func (a *App) editConflict(ctx context.Context, clash *clash, text string) error
 	if err != nil {
 		return err
 	}
-	a.say("%s  %s", c.Address, a.paint(good, "settled: "+oneLine(value, valueWidth)))
+	a.Say("%s  %s", c.Address, a.Paint(screen.Good, "settled: "+screen.OneLine(value, valueWidth)))
 	a.sayLeft(left, clash)
 	return nil
 }
@@ -243,5 +244,5 @@ func settledText(c element.Conflict, keep element.Keep, value string) string {
 	case element.KeepBoth:
 		return "settled: both"
 	}
-	return fmt.Sprintf("settled: %s, %s", keep, oneLine(side[keep].String(), valueWidth))
+	return fmt.Sprintf("settled: %s, %s", keep, screen.OneLine(side[keep].String(), valueWidth))
 }

@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
@@ -80,7 +81,7 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 			if err := s.play(cmd.Context()); err != nil {
 				return err
 			}
-			if a.json {
+			if a.JSON {
 				a.print(result.Demo{Folder: folder, Commands: s.commands})
 				return nil
 			}
@@ -101,12 +102,12 @@ func (a *App) layBare(ctx context.Context, folder, name string) error {
 	if err := sample.Write(ctx, folder); err != nil {
 		return fault.New(fault.Unreachable, "Check the rights, and that the disk has room.", "The sample world can't be laid out: %w.", err)
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Demo{Folder: folder})
 		return nil
 	}
-	a.say("The sample world is in %s, under no control yet.", name)
-	a.say("  Go there, and begin: oaken begin")
+	a.Say("The sample world is in %s, under no control yet.", name)
+	a.Say("  Go there, and begin: oaken begin")
 	return nil
 }
 
@@ -151,9 +152,9 @@ func (s *stage) play(ctx context.Context) error {
 	if err := s.lay(ctx, s.folder); err != nil {
 		return fmt.Errorf("the sample world can't be laid out: %w", err)
 	}
-	s.app.say("The sample world is in %s.", s.folder)
+	s.app.Say("The sample world is in %s.", s.folder)
 	for i, sc := range s.scenes {
-		s.app.say("\n%s", s.app.paint(strong, fmt.Sprintf("%d. %s", i+1, sc.title)))
+		s.app.Say("\n%s", s.app.Paint(screen.Strong, fmt.Sprintf("%d. %s", i+1, sc.title)))
 		for _, act := range sc.acts {
 			if err := s.perform(ctx, act); err != nil {
 				return err
@@ -165,7 +166,7 @@ func (s *stage) play(ctx context.Context) error {
 
 func (s *stage) perform(ctx context.Context, act act) error {
 	if act.tell != "" {
-		s.app.say("\n%s", act.tell)
+		s.app.Say("\n%s", act.tell)
 	}
 	folder, person, machine := s.folder, s.owner, "desk"
 	if act.at != "" {
@@ -174,7 +175,7 @@ func (s *stage) perform(ctx context.Context, act act) error {
 			return err
 		}
 		s.clock = t
-		s.app.say("\n%s", s.app.paint(faint, t.Format("Monday, 2 January, 15:04")))
+		s.app.Say("\n%s", s.app.Paint(screen.Faint, t.Format("Monday, 2 January, 15:04")))
 	}
 	if act.by != "" {
 		folder, person, machine = s.of(act.by), act.by, "laptop"
@@ -196,16 +197,16 @@ func (s *stage) perform(ctx context.Context, act act) error {
 		return nil
 	}
 	call := strings.ReplaceAll(act.call, "../"+s.name, "../"+filepath.Base(s.folder))
-	s.app.say("\n%s", s.app.paint(good, strings.ToLower(person)+"$ oaken "+call))
+	s.app.Say("\n%s", s.app.Paint(screen.Good, strings.ToLower(person)+"$ oaken "+call))
 	quiet := *s.app
 	quiet.in, quiet.as, quiet.Dir, quiet.Person, quiet.Machine = "", "", folder, person, machine
-	quiet.Live, quiet.json, quiet.Edit = false, false, nil
+	quiet.Live, quiet.JSON, quiet.Edit = false, false, nil
 	if !s.clock.IsZero() {
 		begun, clock := time.Now(), s.clock
 		quiet.Now = func() time.Time { return clock.Add(time.Since(begun)) }
 		s.clock = s.clock.Add(5 * time.Minute)
 	}
-	if s.app.json || s.app.quiet {
+	if s.app.JSON || s.app.Quiet {
 		quiet.Out = new(strings.Builder)
 	}
 	quiet.Err = quiet.Out
@@ -215,7 +216,7 @@ func (s *stage) perform(ctx context.Context, act act) error {
 		return fmt.Errorf("the story stopped: oaken %s ended with status %d, %d was expected", act.call, status, act.status)
 	}
 	if status != 0 {
-		s.app.say("%s", s.app.paint(faint, fmt.Sprintf("(exit status %d)", status)))
+		s.app.Say("%s", s.app.Paint(screen.Faint, fmt.Sprintf("(exit status %d)", status)))
 	}
 	return nil
 }
@@ -251,9 +252,9 @@ func (s *stage) farewell() {
 	if rel, err := filepath.Rel(s.app.Dir, s.folder); err == nil && filepath.IsLocal(rel) {
 		name = rel
 	}
-	s.app.say("\n%s", s.app.paint(strong, "The folder stays for you to explore. Try:"))
+	s.app.Say("\n%s", s.app.Paint(screen.Strong, "The folder stays for you to explore. Try:"))
 	for _, line := range append([]string{"cd " + name}, s.tries...) {
-		s.app.say("  %s", line)
+		s.app.Say("  %s", line)
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
@@ -18,17 +19,17 @@ import (
 
 // showBy tells who is behind the objects that differ.
 func (a *App) showBy(list []pipeline.Attribution) {
-	if len(list) == 0 || a.quiet {
+	if len(list) == 0 || a.Quiet {
 		return
 	}
-	a.say("Who changed what:")
-	var rows [][]cell
+	a.Say("Who changed what:")
+	var rows [][]screen.Cell
 	for _, b := range list {
 		who, held, own := "", "", ""
 		if b.Login != "" {
-			who = b.Login + ", " + clock(b.At)
+			who = b.Login + ", " + screen.Clock(b.At)
 			if b.Program != "" {
-				who += ", with " + oneLine(b.Program, 30)
+				who += ", with " + screen.OneLine(b.Program, 30)
 			}
 		}
 		if b.Holder != "" {
@@ -37,9 +38,10 @@ func (a *App) showBy(list []pipeline.Attribution) {
 		if b.Mine {
 			own = "yours"
 		}
-		rows = append(rows, []cell{{b.Address, plain}, {who, plain}, {held, faint}, {own, good}})
+		rows = append(rows, []screen.Cell{screen.Plain.Cell(b.Address), screen.Plain.Cell(who), screen.Faint.Cell(held),
+			screen.Good.Cell(own)})
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 }
 
 // sayUntracked lists what an environment has and is not tracked.
@@ -47,9 +49,9 @@ func (a *App) sayUntracked(list []string) {
 	if len(list) == 0 {
 		return
 	}
-	a.note("Not tracked, and left as it is:")
+	a.Note("Not tracked, and left as it is:")
 	for _, u := range list {
-		a.note("  %s", u)
+		a.Note("  %s", u)
 	}
 }
 
@@ -200,7 +202,7 @@ func (a *App) deploy(ctx context.Context, w *workspace.Workspace, env string, c 
 			Reason: o.reason}))
 	} else if err := m.Stands(ctx, d, pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace,
 		Reason: o.reason}); err != nil {
-		if !a.json {
+		if !a.JSON {
 			a.showPlan(d, source)
 		}
 		return err
@@ -235,7 +237,7 @@ func (a *App) deployWork(ctx context.Context, w *workspace.Workspace, env string
 func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source string, o deployOptions,
 	do func(pipeline.DeployOptions) error) error {
 	var plan *result.Plan
-	if !a.json {
+	if !a.JSON {
 		a.showPlan(d, source)
 	}
 	switch {
@@ -247,7 +249,7 @@ func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source strin
 		if err := writeWhole(a.at(o.script), []byte(script)); err != nil {
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
 		}
-		a.say("The statements are in %s; %s was not changed.", o.script, d.Environment.Name)
+		a.Say("The statements are in %s; %s was not changed.", o.script, d.Environment.Name)
 	case o.plan != "":
 		f, err := o.writes()
 		if err == nil {
@@ -257,24 +259,24 @@ func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source strin
 			return err
 		}
 	case o.dryRun:
-		a.say("Nothing was changed: this was a dry run.")
-	case o.ask != "" && len(d.Plan.Steps) > 0 && !a.yes && a.Keys != nil && !a.json && !a.ask(o.ask):
-		a.say("Nothing was changed.")
+		a.Say("Nothing was changed: this was a dry run.")
+	case o.ask != "" && len(d.Plan.Steps) > 0 && !a.yes && a.Keys != nil && !a.JSON && !a.Ask(o.ask):
+		a.Say("Nothing was changed.")
 	default:
-		show := a.bar.show(a)
+		show := a.Progress()
 		err := do(pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace, Source: source, Reason: o.reason,
 			Done: func(step int) {
 				if show != nil {
 					show("running steps", step, len(d.Plan.Steps))
 				}
 			}})
-		a.bar.clear()
+		a.EndProgress()
 		if err != nil {
 			return err
 		}
 		a.showDeployed(d)
 	}
-	if a.json {
+	if a.JSON {
 		out := result.DeployedOf(d, source)
 		out.Plan = plan
 		a.print(out)
@@ -289,22 +291,22 @@ func (a *App) showPlan(d *pipeline.Deployment, source string) {
 	}
 	target := environment.Shown(d.Environment.Target)
 	if n := len(d.Environment.Also); n > 0 {
-		target += " and " + count(n, "more target")
+		target += " and " + screen.Count(n, "more target")
 	}
-	a.say("%s → %s, %s", label, a.paint(strong, d.Environment.Name), target)
+	a.Say("%s → %s, %s", label, a.Paint(screen.Strong, d.Environment.Name), target)
 	if !d.Unfinished.IsZero() {
-		a.say("  The deployment that began on %s did not end: what it did is there, and these steps go on from it. oaken rollback %s "+
-			"takes it back.", clock(d.Unfinished), d.Environment.Name)
+		a.Say("  The deployment that began on %s did not end: what it did is there, and these steps go on from it. oaken rollback %s "+
+			"takes it back.", screen.Clock(d.Unfinished), d.Environment.Name)
 	}
 	if len(d.Plan.Steps) == 0 {
-		a.say("  nothing to do")
+		a.Say("  nothing to do")
 	}
 	a.showSteps(d.Plan.Steps, "  ")
 	a.showStays(d.Plan)
 	if len(d.Unknown) > 0 {
-		a.say("  %s has what no commit knows, and this would change it:", d.Environment.Name)
+		a.Say("  %s has what no commit knows, and this would change it:", d.Environment.Name)
 		for _, address := range d.Unknown {
-			a.say("    %s", address)
+			a.Say("    %s", address)
 		}
 	}
 }
@@ -312,24 +314,24 @@ func (a *App) showPlan(d *pipeline.Deployment, source string) {
 // showStays names data steps of which what they did stays.
 func (a *App) showStays(p *environment.Plan) {
 	if len(p.Stays) > 0 {
-		a.say("  What these data steps did stays, because no way back is written in them: %s.", strings.Join(p.Stays, ", "))
+		a.Say("  What these data steps did stays, because no way back is written in them: %s.", strings.Join(p.Stays, ", "))
 	}
 	if len(p.Tidied) > 0 {
-		a.say("  These data steps have run and their files are gone. That counts as tidied away, and what they did stays: %s.",
+		a.Say("  These data steps have run and their files are gone. That counts as tidied away, and what they did stays: %s.",
 			strings.Join(p.Tidied, ", "))
 	}
 }
 
 // showObstacles lists what stands in the way of a deployment.
 func (a *App) showObstacles(list []error) {
-	if a.json || len(list) == 0 {
+	if a.JSON || len(list) == 0 {
 		return
 	}
-	a.say("In the way:")
+	a.Say("In the way:")
 	for _, err := range list {
-		a.say("  %s", err)
+		a.Say("  %s", err)
 		if hint := fault.HintOf(err); hint != "" {
-			a.say("    %s", hint)
+			a.Say("    %s", hint)
 		}
 	}
 }
@@ -337,17 +339,17 @@ func (a *App) showObstacles(list []error) {
 // showSteps lists steps with what they cost and the statements that do them.
 func (a *App) showSteps(steps []environment.Step, indent string) {
 	for i, s := range steps {
-		t := faint
+		t := screen.Faint
 		if s.Loss != "" {
-			t = bad
+			t = screen.Bad
 		}
 		effect := string(s.Effect)
 		if s.Loss != "" {
 			effect += ": " + s.Loss
 		}
-		a.say("%s%d. %s  %s  %s", indent, i+1, stepName(s), oneLine(s.What, 100), a.paint(t, "["+effect+"]"))
+		a.Say("%s%d. %s  %s  %s", indent, i+1, stepName(s), screen.OneLine(s.What, 100), a.Paint(t, "["+effect+"]"))
 		for _, stmt := range s.Statements {
-			a.say("%s", a.paint(faint, indent+"     "+strings.ReplaceAll(stmt, "\n", "\n"+indent+"     ")+";"))
+			a.Say("%s", a.Paint(screen.Faint, indent+"     "+strings.ReplaceAll(stmt, "\n", "\n"+indent+"     ")+";"))
 		}
 	}
 }
@@ -367,20 +369,20 @@ func objectName(address element.Address) string {
 
 func (a *App) showDeployed(d *pipeline.Deployment) {
 	if d.Saved != "" {
-		a.say("Saved before: %s", d.Saved)
+		a.Say("Saved before: %s", d.Saved)
 	}
 	done := "Nothing had to be done"
 	if n := len(d.Plan.Steps); n > 0 {
-		done = count(n, "step") + " done"
+		done = screen.Count(n, "step") + " done"
 		if len(d.Plan.Begin) > 0 && !d.Plan.Steps[0].Before && !d.Plan.Steps[n-1].After {
 			done += " in one transaction"
 		}
 	}
 	if d.Part {
-		a.say("%s. Your objects in %s are as %s declares them; the others were left.", done, d.Environment.Name, d.Label)
+		a.Say("%s. Your objects in %s are as %s declares them; the others were left.", done, d.Environment.Name, d.Label)
 		return
 	}
-	a.say("%s. %s and %s agree.", done, d.Environment.Name, d.Label)
+	a.Say("%s. %s and %s agree.", done, d.Environment.Name, d.Label)
 }
 
 // scriptText writes the statements of a deployment, target by target.

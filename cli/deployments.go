@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/board"
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/report"
@@ -91,24 +92,24 @@ func (a *App) deployments(ctx context.Context, w *workspace.Workspace, env strin
 		return a.writeReport(ctx, m, w, env, since, until, list, o)
 	}
 	total := len(list)
-	if o.limit > 0 && !a.json && !o.byItem { // where an item went is known from all of them
+	if o.limit > 0 && !a.JSON && !o.byItem { // where an item went is known from all of them
 		list = list[:min(o.limit, len(list))]
 	}
 	switch {
-	case a.json:
+	case a.JSON:
 		out := result.Deployments{Deployments: []result.Record{}}
 		for _, r := range list {
 			out.Deployments = append(out.Deployments, result.RecordOf(r))
 		}
 		a.print(out)
 	case len(list) == 0:
-		a.say("Nothing was deployed.")
+		a.Say("Nothing was deployed.")
 	case o.byItem:
 		a.showItems(report.ByItem(list))
 	default:
 		a.showDeployments(list)
 		if left := total - len(list); left > 0 {
-			a.say("%s", a.paint(faint, fmt.Sprintf("and %d more: --limit 0", left)))
+			a.Say("%s", a.Paint(screen.Faint, fmt.Sprintf("and %d more: --limit 0", left)))
 		}
 	}
 	return nil
@@ -146,45 +147,48 @@ func (a *App) attempts(ctx context.Context, w *workspace.Workspace, env string, 
 	if err != nil {
 		return err
 	}
-	rows, list := [][]cell{}, []result.Attempt{}
+	rows, list := [][]screen.Cell{}, []result.Attempt{}
 	for _, x := range all {
 		if !since.IsZero() && x.Time.Before(since) || !until.IsZero() && !x.Time.Before(until) || limit > 0 &&
-			len(list) == limit && !a.json {
+			len(list) == limit && !a.JSON {
 			continue
 		}
 		list = append(list, result.AttemptOf(x))
-		rows = append(rows, []cell{{clock(x.Time), plain}, {x.Environment, strong}, {x.Action, plain}, {x.Person, plain}, {x.Outcome, warm},
-			{oneLine(x.Said, 90), plain}})
+		rows = append(rows, []screen.Cell{screen.Plain.Cell(screen.Clock(x.Time)), screen.Strong.Cell(x.Environment),
+			screen.Plain.Cell(x.Action), screen.Plain.Cell(x.Person), screen.Warm.Cell(x.Outcome),
+			screen.Plain.Cell(screen.OneLine(x.Said, 90))})
 	}
 	switch {
-	case a.json:
+	case a.JSON:
 		a.print(result.Attempts{Attempts: list})
 	case len(rows) == 0:
-		a.say("Nothing was refused, and nothing failed.")
+		a.Say("Nothing was refused, and nothing failed.")
 	default:
-		a.table(a.Out, "", rows)
+		a.Table(a.Out, "", rows)
 	}
 	return nil
 }
 
 func (a *App) showDeployments(list []pipeline.Record) {
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for _, r := range list {
-		items, note := "", cell{}
+		items, note := "", screen.Cell{}
 		if r.Account != nil {
 			items = strings.Join(r.Account.Items, ", ")
 			if r.Account.Reason != "" {
-				note = cell{reasonOf(r) + oneLine(r.Account.Reason, 40), warm}
+				note = screen.Warm.Cell(reasonOf(r) + screen.OneLine(r.Account.Reason, 40))
 			}
 		}
 		if r.Undone != nil {
-			note = cell{"taken back by " + r.Undone.Author + ", " + clock(r.Undone.Time), warm}
+			note = screen.Warm.Cell("taken back by " + r.Undone.Author + ", " + screen.Clock(r.Undone.Time))
 		}
-		rows = append(rows, []cell{{strconv.FormatInt(r.Number, 10), strong}, {clock(r.Time), plain}, {r.Environment, strong},
-			{workspace.Label(r.Commit), plain}, {wayOf(r), plain}, {r.Author, plain}, {count(r.Deployment.Steps, "step"), faint},
-			{gist(items, 30), plain}, note})
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(strconv.FormatInt(r.Number, 10)), screen.Plain.Cell(screen.Clock(r.Time)),
+			screen.Strong.Cell(r.Environment),
+			screen.Plain.Cell(workspace.Label(r.Commit)), screen.Plain.Cell(wayOf(r)), screen.Plain.Cell(r.Author),
+			screen.Faint.Cell(screen.Count(r.Deployment.Steps, "step")),
+			screen.Plain.Cell(screen.Gist(items, 30)), note})
 	}
-	a.table(a.Out, "", rows)
+	a.Table(a.Out, "", rows)
 }
 
 func (a *App) showItems(list []report.Item) {
@@ -193,13 +197,14 @@ func (a *App) showItems(list []report.Item) {
 		if name == "" {
 			name = "without an item"
 		}
-		a.say("%s", a.paint(strong, name))
-		var rows [][]cell
+		a.Say("%s", a.Paint(screen.Strong, name))
+		var rows [][]screen.Cell
 		for _, g := range it.Goes {
-			rows = append(rows, []cell{{g.Environment, plain}, {clock(g.Time), plain}, {g.State, plain},
-				{"deployment " + strconv.FormatInt(g.Number, 10), faint}})
+			rows = append(rows, []screen.Cell{screen.Plain.Cell(g.Environment), screen.Plain.Cell(screen.Clock(g.Time)),
+				screen.Plain.Cell(g.State),
+				screen.Faint.Cell("deployment " + strconv.FormatInt(g.Number, 10))})
 		}
-		a.table(a.Out, "  ", rows)
+		a.Table(a.Out, "  ", rows)
 	}
 }
 
@@ -237,11 +242,11 @@ func (a *App) writeReport(ctx context.Context, m *pipeline.Mover, w *workspace.W
 		a.keepApart(name)
 		names = append(names, name)
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Report{Deployments: len(full), Files: names})
 		return nil
 	}
-	a.say("%s written to %s.", count(len(full), "deployment"), strings.Join(names, " and "))
+	a.Say("%s written to %s.", screen.Count(len(full), "deployment"), strings.Join(names, " and "))
 	return nil
 }
 
@@ -287,50 +292,50 @@ func deploymentNumber(cmd *cobra.Command, text string) (int64, error) {
 }
 
 func (a *App) showRecord(r *pipeline.Record) {
-	if a.json {
+	if a.JSON {
 		a.print(result.DeploymentOf(*r))
 		return
 	}
-	a.say("Deployment %d: %s %s, %s", r.Number, a.paint(strong, r.Environment), wayOf(*r), workspace.Label(r.Commit))
+	a.Say("Deployment %d: %s %s, %s", r.Number, a.Paint(screen.Strong, r.Environment), wayOf(*r), workspace.Label(r.Commit))
 	took := ""
 	if r.Account != nil {
 		took = fmt.Sprintf(", in %s", r.Account.Took.Round(time.Millisecond))
 	}
-	a.say("  by %s on %s%s", r.Author, clock(r.Time), took)
+	a.Say("  by %s on %s%s", r.Author, screen.Clock(r.Time), took)
 	if r.Account != nil && len(r.Account.Items) > 0 {
-		a.say("  items: %s", strings.Join(r.Account.Items, ", "))
+		a.Say("  items: %s", strings.Join(r.Account.Items, ", "))
 	}
 	if r.Account != nil && r.Account.Reason != "" {
-		a.say("  %s", a.paint(warm, reasonOf(*r)+r.Account.Reason))
+		a.Say("  %s", a.Paint(screen.Warm, reasonOf(*r)+r.Account.Reason))
 	}
 	if r.Plan != nil {
-		a.say("  followed plan %s of %s, made by %s, approved by %s", shortSum(r.Plan.Sum()), clock(r.Plan.Made), r.Plan.By,
+		a.Say("  followed plan %s of %s, made by %s, approved by %s", shortSum(r.Plan.Sum()), screen.Clock(r.Plan.Made), r.Plan.By,
 			strings.Join(r.PlanBy, ", "))
 	}
 	if r.Undone != nil {
-		a.say("  %s", a.paint(warm, "taken back by "+r.Undone.Author+" on "+clock(r.Undone.Time)))
+		a.Say("  %s", a.Paint(screen.Warm, "taken back by "+r.Undone.Author+" on "+screen.Clock(r.Undone.Time)))
 	}
 	a.showGates(r.Gates)
 	for _, g := range r.Gates {
 		if g.Output != "" {
-			a.say("\n%s\n%s", a.paint(strong, "Output of "+g.Name), strings.TrimRight(g.Output, "\n"))
+			a.Say("\n%s\n%s", a.Paint(screen.Strong, "Output of "+g.Name), strings.TrimRight(g.Output, "\n"))
 		}
 	}
 	if len(r.Differences) > 0 {
-		a.say("\n%s", a.paint(strong, "What became different"))
+		a.Say("\n%s", a.Paint(screen.Strong, "What became different"))
 		a.showDifferences(r.Differences, false)
 	}
 	if len(r.Steps) > 0 {
-		a.say("\n%s", a.paint(strong, "Steps"))
+		a.Say("\n%s", a.Paint(screen.Strong, "Steps"))
 	}
 	for i, s := range r.Steps {
 		effect := s.Effect
 		if s.Loss != "" {
 			effect += ": " + s.Loss
 		}
-		a.say("  %d. %s  %s  %s", i+1, s.Address, oneLine(s.What, 100), a.paint(faint, "["+effect+"]"))
+		a.Say("  %d. %s  %s  %s", i+1, s.Address, screen.OneLine(s.What, 100), a.Paint(screen.Faint, "["+effect+"]"))
 		for _, stmt := range s.Statements {
-			a.say("%s", a.paint(faint, "       "+strings.ReplaceAll(stmt, "\n", "\n       ")+";"))
+			a.Say("%s", a.Paint(screen.Faint, "       "+strings.ReplaceAll(stmt, "\n", "\n       ")+";"))
 		}
 	}
 }
@@ -356,15 +361,15 @@ func newDeploymentsCompare(a *App) *cobra.Command {
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.Compared{From: workspace.Label(x.Commit), To: workspace.Label(y.Commit),
 						Changes: result.ChangesOf(diffs)})
 					return nil
 				}
-				a.say("From deployment %d (%s, %s) to %d (%s, %s):", x.Number, x.Environment, workspace.Label(x.Commit), y.Number,
+				a.Say("From deployment %d (%s, %s) to %d (%s, %s):", x.Number, x.Environment, workspace.Label(x.Commit), y.Number,
 					y.Environment, workspace.Label(y.Commit))
 				if len(diffs) == 0 {
-					a.say("  nothing differs")
+					a.Say("  nothing differs")
 				}
 				a.showDifferences(diffs, false)
 				return nil

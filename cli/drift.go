@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/service/result"
@@ -71,12 +72,12 @@ func (a *App) keepDrift(ctx context.Context, w *workspace.Workspace, env, branch
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Kept{Environment: env, Branch: branch, Commit: result.CommitOf(c)})
 		return nil
 	}
-	a.say("What was changed in %s is kept as %s. It is owed to every environment before: oaken owed.", env,
-		a.paint(good, workspace.Label(c)))
+	a.Say("What was changed in %s is kept as %s. It is owed to every environment before: oaken owed.", env,
+		a.Paint(screen.Good, workspace.Label(c)))
 	return nil
 }
 
@@ -105,21 +106,21 @@ func (a *App) drift(ctx context.Context, w *workspace.Workspace, names []string,
 				return drifted, err
 			}
 			failed = errors.Join(failed, err)
-			a.say("%s  %s", a.paint(strong, name), a.paint(bad, err.Error()))
+			a.Say("%s  %s", a.Paint(screen.Strong, name), a.Paint(screen.Bad, err.Error()))
 			list = append(list, result.Drift{Environment: name, Changes: []result.Change{}, Undo: []string{}, Error: err.Error()})
 			continue
 		}
 		drifted = drifted || len(d.Differences) > 0
-		if a.json {
+		if a.JSON {
 			list = append(list, result.DriftOf(d))
 		} else {
 			a.showDrift(d, brief)
 		}
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Drifts{Environments: list})
 	}
-	if failed != nil && !a.json {
+	if failed != nil && !a.JSON {
 		return drifted, fault.New(fault.Unreachable, "The others are shown above.", "Not every environment could be looked at.")
 	}
 	return drifted, nil
@@ -129,18 +130,18 @@ func (a *App) showDrift(d *pipeline.Drift, brief bool) {
 	name := d.Environment.Name
 	switch {
 	case d.Deployed == nil:
-		a.say("%s  nothing was deployed yet", a.paint(strong, name))
+		a.Say("%s  nothing was deployed yet", a.Paint(screen.Strong, name))
 		return
 	case len(d.Differences) == 0:
-		a.say("%s  %s, as it was deployed", a.paint(strong, name), workspace.Label(*d.Deployed))
+		a.Say("%s  %s, as it was deployed", a.Paint(screen.Strong, name), workspace.Label(*d.Deployed))
 		return
 	}
 	label := workspace.Label(*d.Deployed)
-	a.say("%s  differs from %s, which was deployed last:", a.paint(strong, name), label)
+	a.Say("%s  differs from %s, which was deployed last:", a.Paint(screen.Strong, name), label)
 	a.showDifferences(d.Differences, false)
 	if !brief && len(d.Undo) > 0 {
-		a.say("  To take it back (oaken drift %s --undo):", name)
+		a.Say("  To take it back (oaken drift %s --undo):", name)
 		a.showSteps(d.Undo, "    ")
 	}
-	a.say("  To keep it: oaken capture %s, then oaken commit; or, on a branch of its own, oaken drift %s --keep NAME.", name, name)
+	a.Say("  To keep it: oaken capture %s, then oaken commit; or, on a branch of its own, oaken drift %s --keep NAME.", name, name)
 }

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/declare"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
@@ -135,7 +136,7 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		made := result.EnvironmentOf(e)
 		a.print(result.EnvironmentChanged{Environment: &made})
 		return nil
@@ -143,9 +144,9 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 	if err := a.agreeTo(w, e); err != nil { // the person has just written it
 		return err
 	}
-	a.say("Environment %s is %s, kept in %s.", a.paint(strong, e.Name), environment.Shown(e.Target), e.Into)
+	a.Say("Environment %s is %s, kept in %s.", a.Paint(screen.Strong, e.Name), environment.Shown(e.Target), e.Into)
 	if kindName == "" {
-		a.note("A folder has no transactions, no rows and no objects of its own: files are written one by one, and only whole files are " +
+		a.Note("A folder has no transactions, no rows and no objects of its own: files are written one by one, and only whole files are " +
 			"compared there.")
 	}
 	return nil
@@ -165,7 +166,7 @@ func newEnvList(a *App) *cobra.Command {
 }
 
 func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) error {
-	list, rows := []result.EnvironmentEntry{}, [][]cell{}
+	list, rows := []result.EnvironmentEntry{}, [][]screen.Cell{}
 	lacking := map[string]pipeline.Behind{}
 	if !w.Offline {
 		behind, err := a.mover(w).WhoIsBehind(ctx, "")
@@ -188,7 +189,7 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 			if err != nil {
 				return err
 			}
-			last = workspace.Label(c) + " by " + d.Author + ", " + clock(d.Time)
+			last = workspace.Label(c) + " by " + d.Author + ", " + screen.Clock(d.Time)
 			row.Deployed = &result.LastDeployment{State: workspace.Label(c), Commit: d.Commit.String(), Author: d.Author,
 				Time: result.Time(d.Time)}
 		}
@@ -196,18 +197,19 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 		row.Lacks = result.CommitsOf(b.Lacks)
 		lacks := ""
 		if n := len(b.Lacks); n > 0 {
-			lacks = fmt.Sprintf("lacks %s of %s", count(n, "commit"), b.Branch)
+			lacks = fmt.Sprintf("lacks %s of %s", screen.Count(n, "commit"), b.Branch)
 		}
 		list = append(list, row)
-		rows = append(rows, []cell{{e.Name, strong}, {environment.Shown(e.Target), plain}, {e.Into, plain}, {last, faint}, {lacks, warm}})
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(e.Name), screen.Plain.Cell(environment.Shown(e.Target)),
+			screen.Plain.Cell(e.Into), screen.Faint.Cell(last), screen.Warm.Cell(lacks)})
 	}
 	switch {
-	case a.json:
+	case a.JSON:
 		a.print(result.Environments{Environments: list})
 	case len(rows) == 0:
-		a.say("There is no environment yet. Declare one with oaken env add NAME TARGET.")
+		a.Say("There is no environment yet. Declare one with oaken env add NAME TARGET.")
 	default:
-		a.table(a.Out, "", rows)
+		a.Table(a.Out, "", rows)
 	}
 	return nil
 }
@@ -267,12 +269,12 @@ func (a *App) renameEnvironment(ctx context.Context, w *workspace.Workspace, fro
 			return err
 		}
 	}
-	if a.json {
+	if a.JSON {
 		now := result.EnvironmentOf(e)
 		a.print(result.EnvironmentChanged{Renamed: from, Environment: &now})
 		return nil
 	}
-	a.say("Environment %s is %s now, with all that is recorded of it. Commit oaken.toml soon.", from, a.paint(strong, to))
+	a.Say("Environment %s is %s now, with all that is recorded of it. Commit oaken.toml soon.", from, a.Paint(screen.Strong, to))
 	return nil
 }
 
@@ -311,18 +313,18 @@ done. What no commit knows of it, and rows, go only with --allow-loss, and are s
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.EnvironmentChanged{Removed: args[0], Dropped: &drop, Saved: &saved})
 					return nil
 				}
 				if saved != "" {
-					a.say("Saved before: %s", saved)
+					a.Say("Saved before: %s", saved)
 				}
 				what := "its target was not touched"
 				if drop {
 					what = "its database is dropped"
 				}
-				a.say("Environment %s is no longer declared; %s.", args[0], what)
+				a.Say("Environment %s is no longer declared; %s.", args[0], what)
 				return nil
 			})
 		},

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/history"
 	"oakenchest/core/service/result"
 	"oakenchest/core/state"
@@ -44,7 +45,7 @@ brought each place and which took it away; what a merge brought counts as its.`,
 				found := hits{limit: limit}
 				err = w.Reader().Find(cmd.Context(), s, args[0], paths, func(h state.Hit) bool {
 					return found.add(result.Hit{Address: h.Address.String(), Value: h.Value, Kind: h.Kind},
-						[]cell{{h.Address.String(), plain}, {gist(h.Value, 100), faint}})
+						[]screen.Cell{screen.Plain.Cell(h.Address.String()), screen.Faint.Cell(screen.Gist(h.Value, 100))})
 				})
 				if err == nil {
 					a.showHits(found, args[0], s.Label())
@@ -77,7 +78,7 @@ func (a *App) findThrough(ctx context.Context, w *workspace.Workspace, args []st
 			span = workspace.Label(o.Came) + ", gone in " + workspace.Label(*o.Went)
 		}
 		return found.add(result.Hit{Address: o.Address.String(), Value: o.Value, Kind: o.Kind, Came: &came, Went: &went},
-			[]cell{{o.Address.String(), plain}, {span, strong}, {gist(o.Value, 80), faint}})
+			[]screen.Cell{screen.Plain.Cell(o.Address.String()), screen.Strong.Cell(span), screen.Faint.Cell(screen.Gist(o.Value, 80))})
 	})
 	if err == nil {
 		a.showHits(found, args[0], "the history of "+w.Branch)
@@ -89,12 +90,12 @@ func (a *App) findThrough(ctx context.Context, w *workspace.Workspace, args []st
 type hits struct {
 	limit int
 	list  []result.Hit
-	rows  [][]cell
+	rows  [][]screen.Cell
 	more  bool // than the limit
 }
 
 // add takes a hit in, as JSON and as a line; false when there are enough.
-func (h *hits) add(hit result.Hit, row []cell) bool {
+func (h *hits) add(hit result.Hit, row []screen.Cell) bool {
 	if h.more = len(h.list) == h.limit; h.more {
 		return false
 	}
@@ -105,15 +106,15 @@ func (h *hits) add(hit result.Hit, row []cell) bool {
 // showHits shows what was found of a text in some place.
 func (a *App) showHits(h hits, text, place string) {
 	switch {
-	case a.json:
+	case a.JSON:
 		a.print(result.Found{Hits: result.List(h.list), More: h.more})
 	case len(h.rows) == 0:
-		a.say("%q is nowhere in %s.", text, place)
+		a.Say("%q is nowhere in %s.", text, place)
 	default:
-		a.table(a.Out, "", h.rows)
+		a.Table(a.Out, "", h.rows)
 	}
 	if h.more {
-		a.note("There are more; --limit says how many are listed.")
+		a.Note("There are more; --limit says how many are listed.")
 	}
 }
 
@@ -136,19 +137,20 @@ func newAuthors(a *App) *cobra.Command {
 				if err != nil {
 					return err
 				}
-				list, rows := []result.Authored{}, [][]cell{}
+				list, rows := []result.Authored{}, [][]screen.Cell{}
 				for _, x := range all {
 					list = append(list, result.Authored{Address: x.Address.String(), Commit: result.CommitOf(x.Commit)})
 					inside := x.Address
 					inside.Path = "x"
-					rows = append(rows, []cell{{workspace.Label(x.Commit), strong}, {clock(x.Commit.Time), plain}, {x.Commit.Author, plain},
-						{objectName(inside), plain}, {gist(x.Element.Summary(), 60), faint}})
+					rows = append(rows, []screen.Cell{screen.Strong.Cell(workspace.Label(x.Commit)),
+						screen.Plain.Cell(screen.Clock(x.Commit.Time)), screen.Plain.Cell(x.Commit.Author),
+						screen.Plain.Cell(objectName(inside)), screen.Faint.Cell(screen.Gist(x.Element.Summary(), 60))})
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.Authors{Elements: list})
 					return nil
 				}
-				a.table(a.Out, "", rows)
+				a.Table(a.Out, "", rows)
 				return nil
 			})
 		},

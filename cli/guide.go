@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/service"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
@@ -36,11 +37,11 @@ lack work. Where no workspace is, how to begin.`,
 }
 
 func (a *App) showGuide(g result.Guide) {
-	if a.json {
+	if a.JSON {
 		a.print(g)
 		return
 	}
 	for _, x := range g.Advice {
-		a.say("%s: %s", x.Text, a.paint(strong, x.Command))
+		a.Say("%s: %s", x.Text, a.Paint(screen.Strong, x.Command))
 	}
 }

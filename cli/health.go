@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
@@ -86,23 +87,23 @@ func (a *App) giveUp(ctx context.Context) error {
 	if err = errors.Join(err, w.Close()); err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.GivenUp{Kept: kept})
 		return nil
 	}
 	if kept == "" {
-		a.say("Nothing that was begun is left unfinished.")
+		a.Say("Nothing that was begun is left unfinished.")
 		return nil
 	}
-	a.say("What was begun is ended as far as it came; the record of it is in %s. oaken changes shows how far that is.", kept)
+	a.Say("What was begun is ended as far as it came; the record of it is in %s. oaken changes shows how far that is.", kept)
 	return nil
 }
 
 // finding shows an examination, and gives the error that ends the call.
 func (a *App) finding(x *chest.Examination, mended int, repair bool) error {
-	a.bar.clear()
+	a.EndProgress()
 	left := touched(x)
-	if a.json {
+	if a.JSON {
 		a.print(result.HealthOf(x, mended))
 	} else {
 		a.showHealth(x, mended)
@@ -110,10 +111,10 @@ func (a *App) finding(x *chest.Examination, mended int, repair bool) error {
 	switch {
 	case left == 0 && (repair && mended > 0 || len(x.Findings) == 0):
 		return nil
-	case a.json:
+	case a.JSON:
 		return &damageFound{}
 	}
-	return fault.New(fault.Damaged, healthHint(repair), "The chest is damaged: %s, %s touched.", count(len(x.Findings), "finding"),
+	return fault.New(fault.Damaged, healthHint(repair), "The chest is damaged: %s, %s touched.", screen.Count(len(x.Findings), "finding"),
 		touchedText(left))
 }
 
@@ -140,24 +141,24 @@ func touched(x *chest.Examination) int {
 
 func (a *App) showHealth(x *chest.Examination, mended int) {
 	for _, f := range x.Findings {
-		a.say("%s  %s", a.paint(bad, f.Where), f.Reason)
+		a.Say("%s  %s", a.Paint(screen.Bad, f.Where), f.Reason)
 		for i, t := range f.Touches {
 			if i == 8 {
-				a.say("    and %d more", len(f.Touches)-i)
+				a.Say("    and %d more", len(f.Touches)-i)
 				break
 			}
-			a.say("    touches %s", t)
+			a.Say("    touches %s", t)
 		}
 	}
 	if mended > 0 {
-		a.say("%s mended from this workspace.", count(mended, "version"))
+		a.Say("%s mended from this workspace.", screen.Count(mended, "version"))
 	}
-	looked := fmt.Sprintf("%s of bytes, %s, %s", element.SizeText(x.Bytes), count(x.Commits, "commit"),
+	looked := fmt.Sprintf("%s of bytes, %s, %s", element.SizeText(x.Bytes), screen.Count(x.Commits, "commit"),
 		fmt.Sprintf("%d versions of files", x.Files))
 	if len(x.Findings) == 0 {
-		a.say("The chest is whole: %s checked.", looked)
+		a.Say("The chest is whole: %s checked.", looked)
 	} else {
-		a.say("Checked: %s.", looked)
+		a.Say("Checked: %s.", looked)
 	}
 }
 

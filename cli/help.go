@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"oakenchest/cli/screen"
 	"oakenchest/docs"
 )
 
@@ -153,7 +154,7 @@ func (a *App) helpAll(root *cobra.Command) {
 		if i > 0 {
 			a.tell("")
 		}
-		a.tell(a.paint(strong, g.Title))
+		a.tell(a.Paint(screen.Strong, g.Title))
 		var list []*cobra.Command
 		for _, c := range root.Commands() {
 			if c.GroupID == g.ID && c.IsAvailableCommand() {
@@ -178,13 +179,13 @@ func (a *App) paragraphs(text string) {
 			a.tell(p)
 			continue
 		}
-		for _, line := range wrapped(p, helpWidth) {
+		for _, line := range screen.Wrapped(p, helpWidth) {
 			a.tell(line)
 		}
 	}
 }
 
-func (a *App) heading(text string) { a.tell("\n" + a.paint(strong, text)) }
+func (a *App) heading(text string) { a.tell("\n" + a.Paint(screen.Strong, text)) }
 
 // shorts lists commands with a line about each.
 func (a *App) shorts(list []*cobra.Command) {
@@ -235,7 +236,7 @@ func (a *App) options(title string, flags *pflag.FlagSet) {
 // hanging writes a text behind a beginning, and goes on below its own first word.
 func (a *App) hanging(begin, text string) {
 	indent := min(runewidth.StringWidth(begin), 32)
-	for i, line := range wrapped(text, helpWidth-indent) {
+	for i, line := range screen.Wrapped(text, helpWidth-indent) {
 		if i == 0 {
 			a.tell(begin + line)
 		} else {
@@ -244,28 +245,12 @@ func (a *App) hanging(begin, text string) {
 	}
 }
 
-// wrapped parts a text into lines of a width in columns.
-func wrapped(text string, width int) []string {
-	var out []string
-	line := ""
-	for _, word := range strings.Fields(text) {
-		if line != "" && runewidth.StringWidth(line)+1+runewidth.StringWidth(word) > width {
-			out, line = append(out, line), ""
-		}
-		if line != "" {
-			line += " "
-		}
-		line += word
-	}
-	return append(out, line)
-}
-
 // marked are the signs of a page's markup: what is strong, and what is code.
 var marked = regexp.MustCompile("\\*\\*([^*]+)\\*\\*|`([^`]+)`")
 
 // showTopic shows a page on the terminal.
 func (a *App) showTopic(t docs.Topic) {
-	a.tell(a.paint(strong, t.Title))
+	a.tell(a.Paint(screen.Strong, t.Title))
 	a.tell("")
 	plainly := func(s string) string { return marked.ReplaceAllString(s, "$1$2") }
 	var table [][]string
@@ -292,7 +277,7 @@ func (a *App) showTopic(t docs.Topic) {
 		case strings.HasPrefix(line, "    "):
 			a.tell(line[2:])
 		default:
-			for _, l := range wrapped(plainly(line), helpWidth) {
+			for _, l := range screen.Wrapped(plainly(line), helpWidth) {
 				a.tell(l)
 			}
 		}

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/history"
 	"oakenchest/core/service/result"
@@ -105,46 +106,46 @@ func day(cmd *cobra.Command, flag, text string, add time.Duration) (time.Time, e
 const wideTerminal = 100
 
 func (a *App) showHistory(w *workspace.Workspace, entries []history.Entry, more, drawn, details bool) {
-	if a.json {
+	if a.JSON {
 		a.print(result.HistoryOf(entries, more))
 		return
 	}
 	if len(entries) == 0 {
-		a.say("No commit of %s fits.", w.Branch)
+		a.Say("No commit of %s fits.", w.Branch)
 		return
 	}
 	var lanes []string
 	if drawn {
 		lanes = drawLanes(entries)
-		a.say("%s", a.paint(faint, lanes[0]))
+		a.Say("%s", a.Paint(screen.Faint, lanes[0]))
 		lanes = lanes[1:]
 	}
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for i, e := range entries {
 		c := e.Commit
-		message := firstLine(c.Message)
+		message := screen.FirstLine(c.Message)
 		if c.Item != "" {
 			message = c.Item + ": " + message
 		}
-		row := []cell{{workspace.Label(c), strong}, {clock(c.Time), plain}, {c.Author, plain}}
+		row := []screen.Cell{screen.Strong.Cell(workspace.Label(c)), screen.Plain.Cell(screen.Clock(c.Time)), screen.Plain.Cell(c.Author)}
 		if details || a.Width <= 0 || a.Width >= wideTerminal {
-			row = append(row, cell{c.Workspace, faint}, cell{c.ID.Short(), faint})
+			row = append(row, screen.Faint.Cell(c.Workspace), screen.Faint.Cell(c.ID.Short()))
 		}
-		row = append(row, cell{oneLine(message, 80), plain})
+		row = append(row, screen.Plain.Cell(screen.OneLine(message, 80)))
 		if drawn {
-			row = append([]cell{{lanes[i], warm}}, row...)
+			row = append([]screen.Cell{screen.Warm.Cell(lanes[i])}, row...)
 		}
 		if e.Version > 0 {
 			version := "version " + itoa(e.Version) + " of " + itoa(e.Versions)
 			if e.From != "" {
 				version += ", was " + e.From
 			}
-			row = append(row, cell{version, faint})
+			row = append(row, screen.Faint.Cell(version))
 		}
 		rows = append(rows, row)
 	}
-	a.table(a.Out, "", rows)
+	a.Table(a.Out, "", rows)
 	if more {
-		a.note("There are more; --limit says how many are listed.")
+		a.Note("There are more; --limit says how many are listed.")
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/mattn/go-runewidth"
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
@@ -50,14 +51,14 @@ func newInspect(a *App) *cobra.Command {
 					"%s has no such element.", args[0])
 			}
 			if address.Property != "" {
-				a.say("%s", root.Prop(address.Property).String())
+				a.Say("%s", root.Prop(address.Property).String())
 				return nil
 			}
 			if summary {
 				a.showSummary(address.String(), art.Kind.Name(), root)
 				return nil
 			}
-			if a.json {
+			if a.JSON {
 				a.print(result.Inspected{Path: address.Path, Kind: art.Kind.Name(), Element: result.ElementOf(root)})
 				return nil
 			}
@@ -65,7 +66,7 @@ func newInspect(a *App) *cobra.Command {
 			if root.Gist != "" {
 				about += ", " + root.Gist
 			}
-			a.say("%s  %s", a.paint(strong, args[0]), about)
+			a.Say("%s  %s", a.Paint(screen.Strong, args[0]), about)
 			if m, ok := art.Kind.(kind.Measurer); ok && address.Whole() {
 				a.showFacts(m, art)
 			}
@@ -87,7 +88,7 @@ func (a *App) showFacts(m kind.Measurer, art *state.Artifact) {
 		return
 	}
 	for _, f := range facts {
-		a.say("  %s  %s", a.paint(faint, f.Name), f.Value.String())
+		a.Say("  %s  %s", a.Paint(screen.Faint, f.Name), f.Value.String())
 	}
 }
 
@@ -199,7 +200,7 @@ func (a *App) said(p element.Prop) string {
 // showElement writes an element's properties, one a line, and what is below it.
 func (a *App) showElement(e *element.Element, indent string, depth int) {
 	for _, p := range e.Props {
-		a.say("%s%s  %s", indent, a.paint(faint, p.Name), oneLine(a.said(p), 90))
+		a.Say("%s%s  %s", indent, a.Paint(screen.Faint, p.Name), screen.OneLine(a.said(p), 90))
 	}
 	a.showChildren(e, indent, depth)
 }
@@ -212,20 +213,20 @@ func (a *App) showChildren(e *element.Element, indent string, depth int) {
 	}
 	steps := e.Steps()
 	for i, k := range e.Children {
-		var props []cell
+		var props []screen.Cell
 		if k.Gist != "" {
-			props = append(props, cell{oneLine(k.Gist, 80), faint})
+			props = append(props, screen.Faint.Cell(screen.OneLine(k.Gist, 80)))
 		}
 		if k.Gist == "" || len(k.Children) > 0 || k.Origin != (element.Digest{}) {
 			for _, p := range k.Props {
 				if p.Value.Text() == k.Key && (p.Name == "id" || p.Name == "name" || p.Name == "key") || strings.HasPrefix(p.Name, "(") {
 					continue // the line says it already
 				}
-				props = append(props, cell{p.Name, faint}, cell{oneLine(a.said(p), 60), plain})
+				props = append(props, screen.Faint.Cell(p.Name), screen.Plain.Cell(screen.OneLine(a.said(p), 60)))
 			}
 		}
 		if depth == 1 && len(k.Children) > 0 {
-			props = append(props, cell{count(k.Count()-1, "element") + " inside", faint})
+			props = append(props, screen.Faint.Cell(screen.Count(k.Count()-1, "element")+" inside"))
 		}
 		a.wrapped(indent, steps[i].String(), props)
 		a.showChildren(k, indent+"    ", depth-1)
@@ -234,26 +235,26 @@ func (a *App) showChildren(e *element.Element, indent string, depth int) {
 
 // wrapped writes a heading and cells behind it, on further lines where the
 // terminal ends.
-func (a *App) wrapped(indent, heading string, cells []cell) {
+func (a *App) wrapped(indent, heading string, cells []screen.Cell) {
 	width := a.Width
 	if width < 60 {
 		width = 120
 	}
 	line, at := indent+heading, runewidth.StringWidth(indent+heading)
 	for i := 0; i < len(cells); i++ {
-		text, size := a.paint(cells[i].tone, cells[i].text), runewidth.StringWidth(cells[i].text)
-		if cells[i].tone == faint && i+1 < len(cells) && cells[i+1].tone == plain { // a name and its value stay together
+		text, size := a.Paint(cells[i].Tone, cells[i].Text), runewidth.StringWidth(cells[i].Text)
+		if cells[i].Tone == screen.Faint && i+1 < len(cells) && cells[i+1].Tone == screen.Plain { // a name and its value stay together
 			i++
-			text += " " + cells[i].text
-			size += 1 + runewidth.StringWidth(cells[i].text)
+			text += " " + cells[i].Text
+			size += 1 + runewidth.StringWidth(cells[i].Text)
 		}
 		if at+2+size > width && at > len(indent)+4 {
-			a.say("%s", line)
+			a.Say("%s", line)
 			line, at = indent+"      ", runewidth.StringWidth(indent)+6
 		}
 		line, at = line+"  "+text, at+2+size
 	}
-	a.say("%s", line)
+	a.Say("%s", line)
 }
 
 func newKinds(a *App) *cobra.Command {
@@ -265,7 +266,7 @@ func newKinds(a *App) *cobra.Command {
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(*cobra.Command, []string) error {
-			var rows [][]cell
+			var rows [][]screen.Cell
 			for _, k := range a.kinds.All() {
 				_, merges := k.(kind.Writer)
 				_, splits := k.(kind.Splitter)
@@ -276,12 +277,13 @@ func newKinds(a *App) *cobra.Command {
 				if splits {
 					can = append(can, "splits")
 				}
-				rows = append(rows, []cell{{k.Name(), strong}, {strings.Join(can, ", "), plain}, {k.About(), faint}})
+				rows = append(rows, []screen.Cell{screen.Strong.Cell(k.Name()), screen.Plain.Cell(strings.Join(can, ", ")),
+					screen.Faint.Cell(k.About())})
 			}
-			if a.json {
+			if a.JSON {
 				a.print(result.KindsOf(a.kinds.All()))
 			} else {
-				a.table(a.Out, "", rows)
+				a.Table(a.Out, "", rows)
 			}
 			return nil
 		},

@@ -8,6 +8,7 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/chest"
 	"oakenchest/core/element"
 	"oakenchest/core/ledger"
@@ -76,7 +77,7 @@ func (a *App) waive(ctx context.Context, w *workspace.Workspace, paths []string)
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Locked{
 			Locked: []string{}, Holder: w.Person, Workspace: w.Name, Unmerged: []string{}, Locks: []result.Lock{}, Taken: []result.Lock{},
 			LaidOut:  []string{},
@@ -91,8 +92,8 @@ func (a *App) waive(ctx context.Context, w *workspace.Workspace, paths []string)
 				by = ", which is locked by " + chest.HolderText(l)
 			}
 		}
-		a.say("You edit %s without its lock%s.", a.paint(strong, p), by)
-		a.say("  It stays out of commits until you have the lock: oaken lock %s.", p)
+		a.Say("You edit %s without its lock%s.", a.Paint(screen.Strong, p), by)
+		a.Say("  It stays out of commits until you have the lock: oaken lock %s.", p)
 	}
 	return nil
 }
@@ -107,7 +108,7 @@ func (a *App) showLocked(ctx context.Context, w *workspace.Workspace, paths []st
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		unmerged := []string{}
 		for _, p := range paths {
 			if !workspace.IsObject(p) && !w.Merges(p) {
@@ -123,36 +124,36 @@ func (a *App) showLocked(ctx context.Context, w *workspace.Workspace, paths []st
 		return nil
 	}
 	for _, t := range l.Taken {
-		a.say("Taken over: %s, which was locked by %s. %s is told.", t.Address, chest.HolderText(t), t.Holder)
+		a.Say("Taken over: %s, which was locked by %s. %s is told.", t.Address, chest.HolderText(t), t.Holder)
 	}
 	for _, p := range l.LaidOut {
-		a.say("%s was brought into this workspace, which holds a part of the project.", p)
+		a.Say("%s was brought into this workspace, which holds a part of the project.", p)
 	}
 	if l.Brought != nil {
-		a.say("%s came in first: this workspace is at %s now.", count(l.Brought.Commits, "newer commit"), workspace.Label(w.Base))
+		a.Say("%s came in first: this workspace is at %s now.", screen.Count(l.Brought.Commits, "newer commit"), workspace.Label(w.Base))
 		for _, d := range l.Newer {
-			a.say("  %s  %s", d.Path, a.paint(faint, d.Kind))
+			a.Say("  %s  %s", d.Path, a.Paint(screen.Faint, d.Kind))
 			for _, c := range d.Changes[:min(len(d.Changes), 5)] {
 				text, _ := changeText(c, func(_ string, v element.Value) string { return v.String() })
-				a.say("    %s  %s", strings.TrimPrefix(c.Address.String(), d.Path+"::"), text)
+				a.Say("    %s  %s", strings.TrimPrefix(c.Address.String(), d.Path+"::"), text)
 			}
 			if n := len(d.Changes) - 5; n > 0 {
-				a.say("    … and %s", count(n, "more change"))
+				a.Say("    … and %s", screen.Count(n, "more change"))
 			}
 		}
 	}
 	for _, k := range l.Locks {
 		until := ""
 		if !k.Ends.IsZero() {
-			until = " until " + clock(k.Ends)
+			until = " until " + screen.Clock(k.Ends)
 		}
-		a.say("%s is locked for %s in %s%s.", a.paint(strong, k.Address), w.Person, w.Name, until)
+		a.Say("%s is locked for %s in %s%s.", a.Paint(screen.Strong, k.Address), w.Person, w.Name, until)
 		if !workspace.IsObject(k.Address) && !k.Pattern && !w.Merges(k.Address) {
-			a.say("  Its kind can't be merged: two edits at once mean that one is lost.")
+			a.Say("  Its kind can't be merged: two edits at once mean that one is lost.")
 		}
 	}
 	if l.Clash != nil {
-		a.say("%s Commit it: it is then unsent, and the conflicts are laid open to be settled.", a.paint(bad, l.Clash.Error()))
+		a.Say("%s Commit it: it is then unsent, and the conflicts are laid open to be settled.", a.Paint(screen.Bad, l.Clash.Error()))
 	}
 	a.showWarnings(warnings)
 	return nil
@@ -180,7 +181,7 @@ holder finds a notice. Who may do so is said in oaken.toml, under [team].`,
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.Unlocked{Unlocked: paths, Freed: result.LocksOf(freed, nil, nil), Edited: result.List(edited)})
 					return nil
 				}
@@ -189,10 +190,10 @@ holder finds a notice. Who may do so is said in oaken.toml, under [team].`,
 					if l.Workspace != w.Name {
 						told = " " + l.Holder + " is told."
 					}
-					a.say("%s is free.%s", a.paint(strong, l.Address), told)
+					a.Say("%s is free.%s", a.Paint(screen.Strong, l.Address), told)
 				}
 				for _, p := range edited {
-					a.say("  %s is edited here and not committed: take the lock again before you commit it.", p)
+					a.Say("  %s is edited here and not committed: take the lock again before you commit it.", p)
 				}
 				return nil
 			})
@@ -244,14 +245,14 @@ over. A lock under which something is edited and not published says so.`,
 				})
 				slices.SortStableFunc(locks, func(x, y ledger.Lock) int { return staleFirst(judge, x) - staleFirst(judge, y) })
 				switch {
-				case a.json:
+				case a.JSON:
 					a.print(result.Locks{Locks: result.LocksOf(locks, &judge, crowd)})
 				case len(locks) == 0 && len(args) == 0 && !mine && !stale:
-					a.say("Nothing is locked.")
+					a.Say("Nothing is locked.")
 				case len(locks) == 0:
-					a.say("No such lock is held.")
+					a.Say("No such lock is held.")
 				default:
-					a.table(a.Out, "", lockRows(locks, &judge, crowd))
+					a.Table(a.Out, "", lockRows(locks, &judge, crowd))
 				}
 				return nil
 			})
@@ -269,42 +270,43 @@ func staleFirst(j chest.Judge, l ledger.Lock) int {
 	return 0
 }
 
-func lockRows(locks []ledger.Lock, j *chest.Judge, crowd *chest.Crowd) [][]cell {
-	var rows [][]cell
+func lockRows(locks []ledger.Lock, j *chest.Judge, crowd *chest.Crowd) [][]screen.Cell {
+	var rows [][]screen.Cell
 	for _, l := range locks {
 		reason := ""
 		if l.Reason != "" {
-			reason = oneLine(firstLine(l.Reason), 60)
+			reason = screen.OneLine(screen.FirstLine(l.Reason), 60)
 		}
-		span := "since " + clock(l.Since)
+		span := "since " + screen.Clock(l.Since)
 		if !l.Ends.IsZero() {
-			span += ", until " + clock(l.Ends)
+			span += ", until " + screen.Clock(l.Ends)
 		}
-		note, t := "", warm
+		note, t := "", screen.Warm
 		if crowd != nil && crowd.Unpublished(l) {
 			note = "edited, not published"
 		}
 		if j != nil {
 			switch j.Of(l) {
 			case chest.Ended:
-				note, t = "has ended: may be taken over", good
+				note, t = "has ended: may be taken over", screen.Good
 			case chest.Silent:
-				note, t = "no sign of life since "+clock(j.LastSign(l))+": may be taken over", good
+				note, t = "no sign of life since "+screen.Clock(j.LastSign(l))+": may be taken over", screen.Good
 			}
 		}
-		rows = append(rows, []cell{{l.Address, plain}, {l.Holder, strong}, {l.Workspace, faint}, {span, plain}, {note, t}, {reason, plain}})
+		rows = append(rows, []screen.Cell{screen.Plain.Cell(l.Address), screen.Strong.Cell(l.Holder), screen.Faint.Cell(l.Workspace),
+			screen.Plain.Cell(span), t.Cell(note), screen.Plain.Cell(reason)})
 	}
 	return rows
 }
 
 func (a *App) showLocksIn(title string, locks []ledger.Lock, j *chest.Judge, crowd *chest.Crowd) {
-	if len(locks) == 0 || a.quiet {
+	if len(locks) == 0 || a.Quiet {
 		return
 	}
-	a.say("%s", title)
+	a.Say("%s", title)
 	const most = 20
-	a.table(a.Out, "  ", lockRows(locks[:min(len(locks), most)], j, crowd))
+	a.Table(a.Out, "  ", lockRows(locks[:min(len(locks), most)], j, crowd))
 	if n := len(locks) - most; n > 0 {
-		a.say("  … and %s; oaken locks lists them.", count(n, "more lock"))
+		a.Say("  … and %s; oaken locks lists them.", screen.Count(n, "more lock"))
 	}
 }

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/lookalike"
 	"oakenchest/core/pipeline"
@@ -65,10 +66,10 @@ func (a *App) lookalikes(ctx context.Context, w *workspace.Workspace, least floa
 		}
 	}
 	switch {
-	case a.json:
+	case a.JSON:
 		a.print(result.LookalikesOf(list))
 	case len(list) == 0:
-		a.say("Nothing that the lanes have added looks alike.")
+		a.Say("Nothing that the lanes have added looks alike.")
 	default:
 		a.showLookalikes(list)
 	}
@@ -79,17 +80,20 @@ func (a *App) lookalikes(ctx context.Context, w *workspace.Workspace, least floa
 }
 
 func (a *App) showLookalikes(list []pipeline.Lookalike) {
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for _, p := range list {
-		score := cell{fmt.Sprintf("%.2f", p.Score), warm}
-		rows = append(rows, []cell{score, {p.One.Lane, strong}, {p.One.Address, plain}, {p.One.Holds, faint}},
-			[]cell{{"", plain}, {p.Other.Lane, strong}, {p.Other.Address, plain}, {p.Other.Holds, faint}},
-			[]cell{{"", plain}, {"", plain}, {strings.Join(p.Why, "; "), faint}})
+		score := screen.Warm.Cell(fmt.Sprintf("%.2f", p.Score))
+		rows = append(rows, []screen.Cell{score, screen.Strong.Cell(p.One.Lane), screen.Plain.Cell(p.One.Address),
+			screen.Faint.Cell(p.One.Holds)},
+			[]screen.Cell{screen.Plain.Cell(""), screen.Strong.Cell(p.Other.Lane), screen.Plain.Cell(p.Other.Address),
+				screen.Faint.Cell(p.Other.Holds)},
+			[]screen.Cell{screen.Plain.Cell(""), screen.Plain.Cell(""), screen.Faint.Cell(strings.Join(p.Why, "; "))})
 		if d := p.Distinct; d != nil {
-			rows = append(rows, []cell{{"", plain}, {"", plain}, {"marked as distinct by " + d.Person + ": " + d.Reason, good}})
+			rows = append(rows, []screen.Cell{screen.Plain.Cell(""), screen.Plain.Cell(""),
+				screen.Good.Cell("marked as distinct by " + d.Person + ": " + d.Reason)})
 		}
 	}
-	a.table(a.Out, "", rows)
+	a.Table(a.Out, "", rows)
 }
 
 func newLookalikesDistinct(a *App) *cobra.Command {
@@ -112,14 +116,14 @@ func newLookalikesDistinct(a *App) *cobra.Command {
 				if err := a.mover(w).MarkDistinct(cmd.Context(), args[0], args[1], reason, withdraw); err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.Distinct{One: args[0], Other: args[1], Distinct: !withdraw})
 					return nil
 				}
 				if withdraw {
-					a.say("The mark is taken back.")
+					a.Say("The mark is taken back.")
 				} else {
-					a.say("%s and %s are different things.", args[0], args[1])
+					a.Say("%s and %s are different things.", args[0], args[1])
 				}
 				return nil
 			})

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/lines"
 	"oakenchest/core/manifest"
@@ -30,7 +31,7 @@ func (a *App) showLines(ctx context.Context, c *comparison) error {
 		a.showComparison(c, false)
 		return nil
 	}
-	a.say("%s", a.paint(faint, c.from.Label()+" → "+c.to.Label()))
+	a.Say("%s", a.Paint(screen.Faint, c.from.Label()+" → "+c.to.Label()))
 	for _, d := range c.diffs {
 		was, is, err := c.reader.Versions(ctx, c.from, c.to, d)
 		if err != nil {
@@ -57,41 +58,41 @@ func (a *App) showText(t state.TextPair) {
 	rows, ok := lines.Compare(t.Was, t.Is)
 	name := t.Address.String()
 	if !ok {
-		a.say("  %s  %s", name, a.paint(faint, "too long to be shown line by line"))
+		a.Say("  %s  %s", name, a.Paint(screen.Faint, "too long to be shown line by line"))
 		return
 	}
 	if t.LaidOut {
-		name += a.paint(faint, "  laid out for reading")
+		name += a.Paint(screen.Faint, "  laid out for reading")
 	}
-	a.say("  %s", name)
+	a.Say("  %s", name)
 	for i, run := range lines.Fold(rows, around) {
 		if i > 0 {
-			a.say("%s", a.paint(faint, "           ⋯"))
+			a.Say("%s", a.Paint(screen.Faint, "           ⋯"))
 		}
 		for _, r := range run {
 			if r.Same() {
-				a.say("  %s  %s", a.paint(faint, fmt.Sprintf("    %5d %5d", r.Was, r.Is)), r.After)
+				a.Say("  %s  %s", a.Paint(screen.Faint, fmt.Sprintf("    %5d %5d", r.Was, r.Is)), r.After)
 				continue
 			}
 			if r.Was > 0 {
-				a.say("  %s  %s", a.paint(bad, fmt.Sprintf("was %5d      ", r.Was)), a.marked(r.Before, r.WasMarks, bad))
+				a.Say("  %s  %s", a.Paint(screen.Bad, fmt.Sprintf("was %5d      ", r.Was)), a.marked(r.Before, r.WasMarks, screen.Bad))
 			}
 			if r.Is > 0 {
-				a.say("  %s  %s", a.paint(good, fmt.Sprintf(" is       %5d", r.Is)), a.marked(r.After, r.IsMarks, good))
+				a.Say("  %s  %s", a.Paint(screen.Good, fmt.Sprintf(" is       %5d", r.Is)), a.marked(r.After, r.IsMarks, screen.Good))
 			}
 		}
 	}
 }
 
 // marked paints the marks of a line, or all of it when there are none.
-func (a *App) marked(s string, marks [][2]int, t tone) string {
+func (a *App) marked(s string, marks [][2]int, t screen.Tone) string {
 	if len(marks) == 0 {
-		return a.paint(t, s)
+		return a.Paint(t, s)
 	}
 	var b strings.Builder
 	at := 0
 	for _, m := range marks {
-		b.WriteString(s[at:m[0]] + a.paint(t, s[m[0]:m[1]]))
+		b.WriteString(s[at:m[0]] + a.Paint(t, s[m[0]:m[1]]))
 		at = m[1]
 	}
 	return b.String() + s[at:]
@@ -103,7 +104,7 @@ func (a *App) openViewers(ctx context.Context, c *comparison, k trust.Keeper) er
 	for _, d := range c.diffs {
 		i := slices.IndexFunc(c.reader.Manifest.Viewers, func(v manifest.Viewer) bool { return v.Kind == d.Kind })
 		if i < 0 {
-			a.note("No viewer is named for the kind %s, of which %s is.", d.Kind, d.Path)
+			a.Note("No viewer is named for the kind %s, of which %s is.", d.Kind, d.Path)
 			continue
 		}
 		v := c.reader.Manifest.Viewers[i]

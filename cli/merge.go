@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/service/result"
@@ -70,14 +71,14 @@ func (a *App) abandon(cmd *cobra.Command, w *workspace.Workspace) error {
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Merged{Conflicts: []result.Conflict{}, Merged: []string{}, Unread: map[string]string{}, Abandoned: p.What,
 			Rescued: &kept})
 		return nil
 	}
-	a.say("Gave up %s; the workspace is at %s again.", p.What, workspace.Label(w.Base))
+	a.Say("Gave up %s; the workspace is at %s again.", p.What, workspace.Label(w.Base))
 	if kept != "" {
-		a.say("  What you edited since is kept in %s.", kept)
+		a.Say("  What you edited since is kept in %s.", kept)
 	}
 	return nil
 }
@@ -87,7 +88,7 @@ func (a *App) showForeseen(w *workspace.Workspace, m *state.Merged, of string) e
 	if m == nil {
 		m = &state.Merged{}
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.ForeseenOf(m))
 		if len(m.Conflicts) > 0 {
 			return &conflictsRemain{}
@@ -95,36 +96,36 @@ func (a *App) showForeseen(w *workspace.Workspace, m *state.Merged, of string) e
 		return nil
 	}
 	if len(m.Edits)+len(m.Conflicts) == 0 {
-		a.say("Everything of %s is in %s already.", of, w.Branch)
+		a.Say("Everything of %s is in %s already.", of, w.Branch)
 		return nil
 	}
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for _, e := range m.Edits {
-		what, t := "taken from "+of, plain
+		what, t := "taken from "+of, screen.Plain
 		switch {
 		case e.Gone:
-			what, t = "goes", bad
+			what, t = "goes", screen.Bad
 		case e.Take.Mode == 0:
-			what, t = "combined by element", good
+			what, t = "combined by element", screen.Good
 		}
-		rows = append(rows, []cell{{what, t}, {e.Path, plain}})
+		rows = append(rows, []screen.Cell{t.Cell(what), screen.Plain.Cell(e.Path)})
 	}
 	if len(rows) > 0 {
-		a.say("Merging %s into %s would change %s:", of, w.Branch, count(len(m.Edits), "file"))
-		a.table(a.Out, "  ", rows)
+		a.Say("Merging %s into %s would change %s:", of, w.Branch, screen.Count(len(m.Edits), "file"))
+		a.Table(a.Out, "  ", rows)
 	}
 	if len(m.Conflicts) == 0 {
-		a.say("Nothing would be in conflict.")
+		a.Say("Nothing would be in conflict.")
 		return nil
 	}
 	a.showConflicts(m.Conflicts)
 	return fault.New(fault.Conflict, "oaken merge "+fault.Word(of)+" begins it; each is then settled with oaken resolve.",
-		"%s would be open; nothing was changed.", count(len(m.Conflicts), "conflict"))
+		"%s would be open; nothing was changed.", screen.Count(len(m.Conflicts), "conflict"))
 }
 
 // showMerged tells how a merge or revert came out. Conflicts give status 3.
 func (a *App) showMerged(w *workspace.Workspace, r *workspace.MergeResult, what, of string) error {
-	if a.json {
+	if a.JSON {
 		out := result.Merged{UpToDate: r.UpToDate, Conflicts: result.ConflictsOf(r.Conflicts), Merged: result.PathsOf(r.Artifacts),
 			Unread: result.UnreadOf(r.Artifacts)}
 		if r.Committed != nil {
@@ -138,9 +139,9 @@ func (a *App) showMerged(w *workspace.Workspace, r *workspace.MergeResult, what,
 	}
 	switch {
 	case r.UpToDate && what == "revert":
-		a.say("What %s did is undone already.", of)
+		a.Say("What %s did is undone already.", of)
 	case r.UpToDate:
-		a.say("Everything of %s is in %s already.", of, w.Branch)
+		a.Say("Everything of %s is in %s already.", of, w.Branch)
 	case r.Committed != nil:
 		a.showCommitted(w, r.Committed)
 		a.showCombined("combined by element", r.Artifacts)
@@ -154,9 +155,9 @@ func (a *App) showMerged(w *workspace.Workspace, r *workspace.MergeResult, what,
 // they came to.
 func (a *App) showCombined(how string, list []state.Combined) {
 	for _, c := range list {
-		a.say("  %s: %s", how, c.Path)
+		a.Say("  %s: %s", how, c.Path)
 		if c.Unread != "" {
-			a.say("    %s has not read it as it is now; a deployment lets it", c.Unread)
+			a.Say("    %s has not read it as it is now; a deployment lets it", c.Unread)
 		}
 	}
 }
@@ -173,7 +174,7 @@ func openConflicts(n int) string {
 	if n == 1 {
 		return "1 conflict is"
 	}
-	return count(n, "conflict") + " are"
+	return screen.Count(n, "conflict") + " are"
 }
 
 // conflictsRemain ends a call with status 3 when its output has said why.

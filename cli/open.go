@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/chest/local"
 	"oakenchest/core/fault"
 	"oakenchest/core/service/result"
@@ -41,21 +42,21 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 				return err
 			}
 			defer w.Close()
-			a.bar.clear()
+			a.EndProgress()
 			n, err := w.Count(cmd.Context())
 			if err != nil {
 				return err
 			}
-			if a.json {
+			if a.JSON {
 				a.print(result.OpenedOf(w, n))
 				return nil
 			}
-			a.say("%s holds %s of %s.", w.Root, count(n, "file"), a.paint(strong, standing(w)))
-			a.say("  workspace  %s, of %s", w.Name, w.Person)
-			a.say("  chest      %s", w.Chest.Place())
+			a.Say("%s holds %s of %s.", w.Root, screen.Count(n, "file"), a.Paint(screen.Strong, standing(w)))
+			a.Say("  workspace  %s, of %s", w.Name, w.Person)
+			a.Say("  chest      %s", w.Chest.Place())
 			a.sayWho(w)
 			if len(w.Only()) > 0 {
-				a.say("  only       %s", strings.Join(w.Only(), ", "))
+				a.Say("  only       %s", strings.Join(w.Only(), ", "))
 			}
 			a.tellSharing(w.Place())
 			newest, err := w.Chest.Branch(cmd.Context(), w.Branch)
@@ -63,7 +64,7 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 				return err
 			}
 			if newest.Tip != w.Base.ID {
-				a.say("  It stands on %s, not on the newest of %s; oaken sync brings it there.", o.State, w.Branch)
+				a.Say("  It stands on %s, not on the newest of %s; oaken sync brings it there.", o.State, w.Branch)
 			}
 			return nil
 		},
@@ -80,14 +81,14 @@ func (a *App) tellSharing(c *local.Folder) {
 	lacking := c.Unshared()
 	switch {
 	case !c.Writable():
-		a.note("You can read it, but not write there: what you commit stays unsent. Ask who owns %s for the rights.", c.Dir)
+		a.Note("You can read it, but not write there: what you commit stays unsent. Ask who owns %s for the rights.", c.Dir)
 	case len(lacking) > 0:
-		a.note("Others of its group can't use all of it.")
+		a.Note("Others of its group can't use all of it.")
 	}
 	if len(lacking) > 0 {
-		a.note("The folder is its group's, but %s in it can't be used by the group, such as %s. Their owner mends it with:",
-			count(len(lacking), "file"), lacking[0])
-		a.note("  chmod -R g+rwX %[1]s && chgrp -R $(stat -c %%g %[1]s) %[1]s && find %[1]s -type d -exec chmod g+s {} +", c.Dir)
+		a.Note("The folder is its group's, but %s in it can't be used by the group, such as %s. Their owner mends it with:",
+			screen.Count(len(lacking), "file"), lacking[0])
+		a.Note("  chmod -R g+rwX %[1]s && chgrp -R $(stat -c %%g %[1]s) %[1]s && find %[1]s -type d -exec chmod g+s {} +", c.Dir)
 	}
 }
 
@@ -123,7 +124,7 @@ the two can't be combined, the conflicts are laid open and nothing is lost.`,
 }
 
 func (a *App) showSynced(w *workspace.Workspace, s *workspace.Synced) error {
-	if a.json {
+	if a.JSON {
 		a.print(result.SyncedOf(w, s))
 		if len(s.Conflicts) > 0 {
 			return &conflictsRemain{}
@@ -135,17 +136,17 @@ func (a *App) showSynced(w *workspace.Workspace, s *workspace.Synced) error {
 		return heldConflicts(len(s.Conflicts))
 	}
 	if s.Commits > 0 {
-		a.say("%s brought in: %s written, %d removed.", count(s.Commits, "commit"), count(s.Written, "file"), s.Removed)
+		a.Say("%s brought in: %s written, %d removed.", screen.Count(s.Commits, "commit"), screen.Count(s.Written, "file"), s.Removed)
 	}
 	a.showCombined("combined with your edits", s.Combined)
 	for _, c := range s.Published {
-		a.say("%s  %s", a.paint(strong, workspace.Label(c)), firstLine(c.Message))
-		a.say("  was unsent, published as %s", c.ID.Short())
+		a.Say("%s  %s", a.Paint(screen.Strong, workspace.Label(c)), screen.FirstLine(c.Message))
+		a.Say("  was unsent, published as %s", c.ID.Short())
 	}
 	if s.Commits+len(s.Published) == 0 {
-		a.say("This workspace has the newest of %s.", standing(w))
+		a.Say("This workspace has the newest of %s.", standing(w))
 	} else {
-		a.say("This workspace is at %s now.", a.paint(strong, standing(w)))
+		a.Say("This workspace is at %s now.", a.Paint(screen.Strong, standing(w)))
 	}
 	return nil
 }

@@ -6,6 +6,7 @@ import (
 	"github.com/mattn/go-runewidth"
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/overlap"
 	"oakenchest/core/service/result"
@@ -46,16 +47,16 @@ it is told who did what, where. Without --all the first ones are looked into.`,
 					return err
 				}
 				switch {
-				case a.json:
+				case a.JSON:
 					a.print(result.Overlaps{Overlaps: result.OverlapsOf(list)})
 				case len(list) == 0:
-					a.say("Nobody is changing the same things.")
+					a.Say("Nobody is changing the same things.")
 				default:
 					for _, o := range list[:min(len(list), look)] {
 						a.showOverlap(o, "")
 					}
 					if n := len(list) - look; n > 0 {
-						a.note("… and %s, not looked into; name a path, or add --all.", count(n, "more artifact"))
+						a.Note("… and %s, not looked into; name a path, or add --all.", screen.Count(n, "more artifact"))
 					}
 				}
 				if check && len(list) > 0 {
@@ -72,14 +73,14 @@ it is told who did what, where. Without --all the first ones are looked into.`,
 
 var verdicts = map[overlap.Verdict]struct {
 	text string
-	tone tone
+	tone screen.Tone
 }{
-	overlap.Exclusive: {"can't be merged: one side will be lost", bad},
-	overlap.Clashing:  {"clashes", bad},
-	overlap.Unknown:   {"not looked into", faint},
-	overlap.Apart:     {"they meet nowhere, no merge was tried", good},
-	overlap.Combining: {"a merge combines them", good},
-	overlap.Elsewhere: {"changed elsewhere", warm},
+	overlap.Exclusive: {"can't be merged: one side will be lost", screen.Bad},
+	overlap.Clashing:  {"clashes", screen.Bad},
+	overlap.Unknown:   {"not looked into", screen.Faint},
+	overlap.Apart:     {"they meet nowhere, no merge was tried", screen.Good},
+	overlap.Combining: {"a merge combines them", screen.Good},
+	overlap.Elsewhere: {"changed elsewhere", screen.Warm},
 }
 
 // shownChanges is how many changes of a side are shown.
@@ -87,7 +88,7 @@ const shownChanges = 4
 
 func (a *App) showOverlap(o overlap.Overlap, indent string) {
 	v := verdicts[o.Verdict]
-	a.say("%s%s  %s  %s", indent, a.paint(strong, o.Path), a.paint(faint, o.Kind), a.paint(v.tone, v.text))
+	a.Say("%s%s  %s  %s", indent, a.Paint(screen.Strong, o.Path), a.Paint(screen.Faint, o.Kind), a.Paint(v.tone, v.text))
 	for _, s := range o.Sides {
 		where := "on " + s.Branch
 		switch {
@@ -96,12 +97,12 @@ func (a *App) showOverlap(o overlap.Overlap, indent string) {
 		case s.State != "":
 			where += ", " + s.State
 		}
-		a.say("%s  %s  %s", indent, a.paint(strong, s.Person), a.paint(faint, where+", "+clock(s.Time)))
+		a.Say("%s  %s  %s", indent, a.Paint(screen.Strong, s.Person), a.Paint(screen.Faint, where+", "+screen.Clock(s.Time)))
 		for _, t := range s.Told[:min(len(s.Told), shownChanges)] {
-			tone := plain
+			tone := screen.Plain
 			for _, c := range o.Clashes {
 				if c == t.Address {
-					tone = bad
+					tone = screen.Bad
 				}
 			}
 			at := strings.TrimPrefix(t.Address, o.Path+"::")
@@ -109,10 +110,10 @@ func (a *App) showOverlap(o overlap.Overlap, indent string) {
 			if a.Width > 0 { // on one line of the terminal
 				text = runewidth.Truncate(text, max(a.Width-len(indent)-6-runewidth.StringWidth(at), 20), " …")
 			}
-			a.say("%s    %s  %s", indent, a.paint(tone, at), text)
+			a.Say("%s    %s  %s", indent, a.Paint(tone, at), text)
 		}
 		if n := len(s.Told) - shownChanges + s.More; len(s.Told) > shownChanges || s.More > 0 {
-			a.say("%s    … and %s", indent, count(n, "more change"))
+			a.Say("%s    … and %s", indent, screen.Count(n, "more change"))
 		}
 	}
 }
@@ -122,13 +123,13 @@ func toldText(t overlap.Told) string {
 	case t.Note != "":
 		return t.Note
 	case t.Change == string(element.Edited) || t.Change == string(element.Moved) || t.Change == string(element.Renamed):
-		text := oneLine(orNothing(t.From), 60) + " → " + oneLine(orNothing(t.To), 60)
+		text := screen.OneLine(orNothing(t.From), 60) + " → " + screen.OneLine(orNothing(t.To), 60)
 		if t.Change != string(element.Edited) {
 			return t.Change + " " + text
 		}
 		return text
 	case t.To != "":
-		return t.Change + ": " + oneLine(t.To, 80)
+		return t.Change + ": " + screen.OneLine(t.To, 80)
 	}
 	return t.Change
 }
@@ -142,15 +143,15 @@ func orNothing(s string) string {
 
 // showWarnings tells, of what a call is about, who else has changed it.
 func (a *App) showWarnings(list []overlap.Overlap) {
-	if len(list) == 0 || a.quiet {
+	if len(list) == 0 || a.Quiet {
 		return
 	}
-	a.say("%s", a.paint(warm, "Also changed by others"))
+	a.Say("%s", a.Paint(screen.Warm, "Also changed by others"))
 	const most = 5
 	for _, o := range list[:min(len(list), most)] {
 		a.showOverlap(o, "  ")
 	}
 	if n := len(list) - most; n > 0 {
-		a.say("  … and %s; oaken overlaps lists them.", count(n, "more artifact"))
+		a.Say("  … and %s; oaken overlaps lists them.", screen.Count(n, "more artifact"))
 	}
 }

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/manifest"
 	"oakenchest/core/owed"
@@ -145,30 +146,30 @@ func (b owedBesides) nothing() string {
 }
 
 func (a *App) showOwed(list []owed.Debt, by string, besides owedBesides) {
-	if !a.json {
+	if !a.JSON {
 		defer func() {
 			for _, d := range besides.back {
 				for _, x := range d.TakenBack {
-					a.say("Taken back from %s, so not owed to it: %s  %s  %s", d.Environment, pickLabel(x.Commit, x.First), x.Item,
-						oneLine(firstLine(x.Message), 44))
+					a.Say("Taken back from %s, so not owed to it: %s  %s  %s", d.Environment, pickLabel(x.Commit, x.First), x.Item,
+						screen.OneLine(screen.FirstLine(x.Message), 44))
 				}
 			}
 			if len(besides.empty) > 0 {
-				a.say("Nothing was deployed to %s yet: what is there, and owed for it, is not known.", strings.Join(besides.empty, ", "))
+				a.Say("Nothing was deployed to %s yet: what is there, and owed for it, is not known.", strings.Join(besides.empty, ", "))
 			}
 		}()
 	}
 	switch {
-	case a.json:
+	case a.JSON:
 		a.print(result.OwedOf(list, besides.works, besides.empty, besides.back))
 	case len(list) == 0:
-		a.say("%s", besides.nothing())
+		a.Say("%s", besides.nothing())
 	case by == byItem:
 		a.owedByItem(list)
 	case by == byAge:
 		works := gather(list)
 		slices.SortStableFunc(works, func(x, y *debtOf) int { return x.Since.Compare(y.Since) })
-		a.table(a.Out, "", a.owedRows(works))
+		a.Table(a.Out, "", a.owedRows(works))
 	default:
 		a.owedByLane(list, besides.kept)
 	}
@@ -220,12 +221,12 @@ func (a *App) owedByLane(list []owed.Debt, kept func(lane string) map[string]str
 		}
 		works := gather(lanes[name])
 		if i > 0 {
-			a.say("")
+			a.Say("")
 		}
-		a.say("%s  %s", a.paint(strong, title), a.paint(faint, count(len(works), "commit")+" owed"))
-		a.table(a.Out, "  ", a.owedRows(works))
+		a.Say("%s  %s", a.Paint(screen.Strong, title), a.Paint(screen.Faint, screen.Count(len(works), "commit")+" owed"))
+		a.Table(a.Out, "  ", a.owedRows(works))
 		if name != "" {
-			a.say("  %s", a.paint(faint, waysBack(name, works, kept(name))))
+			a.Say("  %s", a.Paint(screen.Faint, waysBack(name, works, kept(name))))
 		}
 	}
 }
@@ -250,16 +251,17 @@ func waysBack(lane string, works []*debtOf, kept map[string]string) string {
 	return "oaken backfill " + quoteWord(lane) + " brings it back."
 }
 
-func (a *App) owedRows(works []*debtOf) [][]cell {
-	var rows [][]cell
+func (a *App) owedRows(works []*debtOf) [][]screen.Cell {
+	var rows [][]screen.Cell
 	for _, x := range works {
 		age := a.Now().Sub(x.Since)
-		t := faint
+		t := screen.Faint
 		if age > 3*24*time.Hour {
-			t = warm
+			t = screen.Warm
 		}
-		rows = append(rows, []cell{{pickLabel(x.Commit, x.First), strong}, {x.Item, plain}, {oneLine(firstLine(x.Message), 44), plain},
-			{x.Author, plain}, {"in " + x.Where + ", owed for " + pipeline.Span(age), t}, {owedTo(x), plain}})
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(pickLabel(x.Commit, x.First)), screen.Plain.Cell(x.Item),
+			screen.Plain.Cell(screen.OneLine(screen.FirstLine(x.Message), 44)),
+			screen.Plain.Cell(x.Author), t.Cell("in " + x.Where + ", owed for " + pipeline.Span(age)), screen.Plain.Cell(owedTo(x))})
 	}
 	return rows
 }
@@ -290,8 +292,8 @@ func (a *App) owedByItem(list []owed.Debt) {
 		if item == "" {
 			title = "without an item"
 		}
-		a.say("%s", a.paint(strong, title))
-		a.table(a.Out, "  ", a.owedRows(items[item]))
+		a.Say("%s", a.Paint(screen.Strong, title))
+		a.Table(a.Out, "  ", a.owedRows(items[item]))
 	}
 }
 
@@ -364,7 +366,7 @@ func (a *App) backfill(ctx context.Context, w *workspace.Workspace, names []stri
 	m := a.mover(w)
 	o.Told = func(what string) {
 		if a.Live {
-			a.note("%s …", what)
+			a.Note("%s …", what)
 		}
 	}
 	list, left := []result.Backfill{}, 0
@@ -383,18 +385,18 @@ func (a *App) backfill(ctx context.Context, w *workspace.Workspace, names []stri
 				left++
 			}
 		}
-		if !a.json {
+		if !a.JSON {
 			a.showBackfill(b, dryRun)
 		}
 		list = append(list, result.BackfillOf(b))
 	}
 	switch {
-	case a.json:
+	case a.JSON:
 		a.print(result.Backfills{DryRun: dryRun, Backfills: list})
 	case len(names) == 0:
-		a.say("Nothing is owed: what later environments have has come back everywhere.")
+		a.Say("Nothing is owed: what later environments have has come back everywhere.")
 	case dryRun:
-		a.say("Nothing was changed: this was a dry run.")
+		a.Say("Nothing was changed: this was a dry run.")
 	}
 	if left > 0 && !dryRun {
 		return fault.New(fault.Refused, "See the reasons above; oaken owed lists what is still missing.", "%s not deployed to.",
@@ -412,42 +414,43 @@ func isAreCount(n int, one, many string) string {
 
 func (a *App) showBackfill(b *pipeline.Backfill, dryRun bool) {
 	if len(b.Stages) == 0 {
-		a.say("%s is owed nothing.", a.paint(strong, b.Lane))
+		a.Say("%s is owed nothing.", a.Paint(screen.Strong, b.Lane))
 		return
 	}
-	a.say("%s", a.paint(strong, "Back to "+b.Lane))
+	a.Say("%s", a.Paint(screen.Strong, "Back to "+b.Lane))
 	for _, x := range b.Branches {
 		var from []string
 		for _, s := range x.Sources {
 			from = append(from, s.Environment+" ("+workspace.Label(s.Commit)+")")
 		}
 		if len(from) > 0 {
-			a.say("  into branch %s, from %s:", x.Name, strings.Join(from, ", "))
+			a.Say("  into branch %s, from %s:", x.Name, strings.Join(from, ", "))
 		}
-		var rows [][]cell
+		var rows [][]screen.Cell
 		for _, work := range x.Brings {
-			rows = append(rows, []cell{{pickLabel(work.Commit, work.First), strong}, {work.Item, plain},
-				{oneLine(firstLine(work.Message), 56), plain}, {work.Author, plain}})
+			rows = append(rows, []screen.Cell{screen.Strong.Cell(pickLabel(work.Commit, work.First)), screen.Plain.Cell(work.Item),
+				screen.Plain.Cell(screen.OneLine(screen.FirstLine(work.Message), 56)), screen.Plain.Cell(work.Author)})
 		}
-		a.table(a.Out, "    ", rows)
+		a.Table(a.Out, "    ", rows)
 		if len(x.Conflicts) > 0 {
 			a.showClash(x.Conflicts, "    ", x.Name, x.Sources[0].Environment)
 		}
 		for _, c := range x.Merged {
-			a.say("    merged as %s", a.paint(good, workspace.Label(c)))
+			a.Say("    merged as %s", a.Paint(screen.Good, workspace.Label(c)))
 		}
 	}
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for _, s := range b.Stages {
 		switch {
 		case s.Left != "":
-			rows = append(rows, []cell{{s.Environment, strong}, {"left", warm}, {s.Left, plain}})
+			rows = append(rows, []screen.Cell{screen.Strong.Cell(s.Environment), screen.Warm.Cell("left"), screen.Plain.Cell(s.Left)})
 		case s.Done:
-			rows = append(rows, []cell{{s.Environment, strong}, {"has it", good},
-				{fmt.Sprintf("%s, %s", workspace.Label(s.Commit), count(s.Steps, "step")), faint}})
+			rows = append(rows, []screen.Cell{screen.Strong.Cell(s.Environment), screen.Good.Cell("has it"),
+				screen.Faint.Cell(fmt.Sprintf("%s, %s", workspace.Label(s.Commit), screen.Count(s.Steps, "step")))})
 		case dryRun:
-			rows = append(rows, []cell{{s.Environment, strong}, {"would get", plain}, {count(len(s.Brings), "commit"), faint}})
+			rows = append(rows, []screen.Cell{screen.Strong.Cell(s.Environment), screen.Plain.Cell("would get"),
+				screen.Faint.Cell(screen.Count(len(s.Brings), "commit"))})
 		}
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/ledger"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
@@ -41,12 +42,12 @@ list what is set aside. parked:NAME is a state that other commands take.`,
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.Parked{Parked: o.Name, Paths: result.List(disk.PathsOf(changes)), Shared: o.Shared})
 					return nil
 				}
-				a.say("%s is set aside as %s.", fileCounts(changes), a.paint(strong, o.Name))
-				a.say("  The workspace is as in %s again; oaken unpark %s brings it back.", workspace.Label(w.Base), o.Name)
+				a.Say("%s is set aside as %s.", fileCounts(changes), a.Paint(screen.Strong, o.Name))
+				a.Say("  The workspace is as in %s again; oaken unpark %s brings it back.", workspace.Label(w.Base), o.Name)
 				return nil
 			})
 		},
@@ -67,11 +68,11 @@ func (a *App) dropParked(ctx context.Context, w *workspace.Workspace, name strin
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Parked{Paths: []string{}, Dropped: name})
 		return nil
 	}
-	a.say("What was parked as %s is thrown away.", a.paint(strong, name))
+	a.Say("What was parked as %s is thrown away.", a.Paint(screen.Strong, name))
 	return nil
 }
 
@@ -80,7 +81,7 @@ func (a *App) listParked(ctx context.Context, w *workspace.Workspace) error {
 	if err != nil {
 		return err
 	}
-	list, rows := []result.ParkedEntry{}, [][]cell{}
+	list, rows := []result.ParkedEntry{}, [][]screen.Cell{}
 	for _, p := range all {
 		if p.Person != w.Person && !p.Shared {
 			continue
@@ -90,22 +91,23 @@ func (a *App) listParked(ctx context.Context, w *workspace.Workspace) error {
 			Time: result.Time(p.Time), Note: p.Note, Shared: p.Shared, Paths: paths})
 		note := ""
 		if p.Note != "" {
-			note = oneLine(firstLine(p.Note), 60)
+			note = screen.OneLine(screen.FirstLine(p.Note), 60)
 		}
 		shared := ""
 		if p.Shared {
 			shared = "shared"
 		}
-		rows = append(rows, []cell{{p.Name, strong}, {p.Person, plain}, {clock(p.Time), faint}, {"on " + p.Branch, faint},
-			{count(len(paths), "file"), plain}, {shared, good}, {note, plain}})
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(p.Name), screen.Plain.Cell(p.Person), screen.Faint.Cell(screen.Clock(p.Time)),
+			screen.Faint.Cell("on " + p.Branch),
+			screen.Plain.Cell(screen.Count(len(paths), "file")), screen.Good.Cell(shared), screen.Plain.Cell(note)})
 	}
 	switch {
-	case a.json:
+	case a.JSON:
 		a.print(result.ParkedWork{Parked: list})
 	case len(rows) == 0:
-		a.say("Nothing is parked.")
+		a.Say("Nothing is parked.")
 	default:
-		a.table(a.Out, "", rows)
+		a.Table(a.Out, "", rows)
 	}
 	return nil
 }
@@ -141,7 +143,7 @@ merge. What others share may be named PERSON/NAME; it stays parked for them.`,
 }
 
 func (a *App) showUnparked(p ledger.Parked, u *workspace.Unparked) error {
-	if a.json {
+	if a.JSON {
 		a.print(result.Unparked{
 			Unparked: p.Name, Paths: result.List(u.Paths), Combined: result.PathsOf(u.Combined), Unread: result.UnreadOf(u.Combined),
 			Conflicts: result.ConflictsOf(u.Conflicts), Rescued: u.Rescued,
@@ -154,10 +156,10 @@ func (a *App) showUnparked(p ledger.Parked, u *workspace.Unparked) error {
 	if len(u.Conflicts) > 0 {
 		return a.conflictsOpen(u.Conflicts)
 	}
-	a.say("%s from %s: %s changed, not committed yet.", a.paint(strong, p.Name), p.Person, count(len(u.Paths), "file"))
+	a.Say("%s from %s: %s changed, not committed yet.", a.Paint(screen.Strong, p.Name), p.Person, screen.Count(len(u.Paths), "file"))
 	a.showCombined("combined by element", u.Combined)
 	if u.Rescued != "" {
-		a.say("  What was there is kept in %s.", u.Rescued)
+		a.Say("  What was there is kept in %s.", u.Rescued)
 	}
 	return nil
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/pelletier/go-toml/v2"
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
@@ -43,7 +44,7 @@ func rememberedPerson() string {
 // askName asks once for the person's name, where neither the call, nor the account, nor what is kept tells
 // it. Without an answer it is asked again the next time.
 func (a *App) askName() {
-	if a.as != "" || a.Person != "" || a.Keys == nil || a.json || rememberedPerson() != "" || accountName() != "" {
+	if a.as != "" || a.Person != "" || a.Keys == nil || a.JSON || rememberedPerson() != "" || accountName() != "" {
 		return
 	}
 	fmt.Fprint(a.Err, "This account has no name. Your name, as others are to see it: ")
@@ -54,7 +55,7 @@ func (a *App) askName() {
 // sayWho says who works in a new workspace, and how somebody else does.
 func (a *App) sayWho(w *workspace.Workspace) {
 	if a.as == "" {
-		a.say("  person     %s; oaken person NAME gives you another name", w.Person)
+		a.Say("  person     %s; oaken person NAME gives you another name", w.Person)
 	}
 }
 
@@ -108,16 +109,16 @@ workspaces that you make later on this machine are made under that name too.
 
 func (a *App) showPerson(w *workspace.Workspace) error {
 	later := a.host().Person
-	if a.json {
+	if a.JSON {
 		a.print(result.Person{Person: w.Person, Workspace: w.Name, Owner: w.Owner(), Later: later})
 		return nil
 	}
-	a.say("You are %s, in %s.", a.paint(strong, w.Person), w.Name)
+	a.Say("You are %s, in %s.", a.Paint(screen.Strong, w.Person), w.Name)
 	if w.Person != w.Owner() {
-		a.say("  The workspace is %s's.", w.Owner())
+		a.Say("  The workspace is %s's.", w.Owner())
 	}
 	if later != w.Person {
-		a.say("  Workspaces that you make are made as %s; oaken person %s --always changes that.", later, w.Person)
+		a.Say("  Workspaces that you make are made as %s; oaken person %s --always changes that.", later, w.Person)
 	}
 	return nil
 }

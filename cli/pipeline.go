@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/board"
+	"oakenchest/cli/screen"
 	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/landscape"
@@ -97,17 +98,17 @@ func (a *App) showPipeline(ctx context.Context, w *workspace.Workspace, svg, htm
 		return err
 	}
 	switch {
-	case a.json:
+	case a.JSON:
 		a.print(result.OverviewOf(o, written))
 	case len(o.Stages) == 0:
-		a.say("There is no pipeline yet. Declare environments with oaken env add NAME TARGET --tier TIER, and moves in oaken.toml " +
+		a.Say("There is no pipeline yet. Declare environments with oaken env add NAME TARGET --tier TIER, and moves in oaken.toml " +
 			"(docs/pipeline.md).")
 	case len(written) > 0:
-		a.say("Written to %s.", strings.Join(written, " and "))
+		a.Say("Written to %s.", strings.Join(written, " and "))
 	default:
 		a.drawPipeline(o, about)
 		if m.Other(ctx) {
-			a.note("\nThis workspace's oaken.toml declares another pipeline. What branch %s has counts, until it is merged there.",
+			a.Note("\nThis workspace's oaken.toml declares another pipeline. What branch %s has counts, until it is merged there.",
 				chest.FirstBranch)
 		}
 	}
@@ -115,7 +116,7 @@ func (a *App) showPipeline(ctx context.Context, w *workspace.Workspace, svg, htm
 }
 
 func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
-	var rows [][]cell // one table, so that the columns of all lanes stand below each other
+	var rows [][]screen.Cell // one table, so that the columns of all lanes stand below each other
 	for _, lane := range o.Lanes() {
 		stages := slices.DeleteFunc(slices.Clone(o.Stages), func(s pipeline.StageView) bool { return s.Lane != lane })
 		if len(stages) == 0 {
@@ -123,19 +124,19 @@ func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
 		}
 		slices.SortStableFunc(stages, func(x, y pipeline.StageView) int { return x.Column - y.Column })
 		if len(rows) > 0 {
-			rows = append(rows, []cell{{}})
+			rows = append(rows, []screen.Cell{{}})
 		}
-		rows = append(rows, []cell{{a.laneTitle(o, lane), plain}})
+		rows = append(rows, []screen.Cell{screen.Plain.Cell(a.laneTitle(o, lane))})
 		for _, s := range stages {
 			rows = append(rows, a.stageRow(o, &s))
 			if about {
 				for _, text := range aboutStage(&s) {
-					rows = append(rows, []cell{{"      " + text, faint}})
+					rows = append(rows, []screen.Cell{screen.Faint.Cell("      " + text)})
 				}
 			}
 		}
 	}
-	a.table(a.Out, "", rows)
+	a.Table(a.Out, "", rows)
 	grave := 0
 	for _, f := range o.Findings {
 		if f.Grave {
@@ -143,7 +144,7 @@ func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
 		}
 	}
 	if grave > 0 {
-		a.say("\n%s", a.paint(bad, fmt.Sprintf("%s wrong with the landscape: oaken pipeline check.",
+		a.Say("\n%s", a.Paint(screen.Bad, fmt.Sprintf("%s wrong with the landscape: oaken pipeline check.",
 			isAreCount(grave, "thing is", "things are"))))
 	}
 }
@@ -151,22 +152,23 @@ func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
 func (a *App) laneTitle(o *pipeline.Overview, name string) string {
 	switch {
 	case name == "" && len(o.Landscape.Manifest.Pipeline.Lanes) == 0:
-		return a.paint(strong, "Environments")
+		return a.Paint(screen.Strong, "Environments")
 	case name == "":
-		return a.paint(strong, "shared")
+		return a.Paint(screen.Strong, "shared")
 	}
 	lane, _ := o.Landscape.Manifest.Pipeline.Lane(name)
 	more := strings.Join(lane.Developers, ", ")
 	if lane.Branch != "" {
 		more = strings.TrimPrefix(more+", branch "+lane.Branch, ", ")
 	}
-	return a.paint(strong, name) + "  " + a.paint(faint, more)
+	return a.Paint(screen.Strong, name) + "  " + a.Paint(screen.Faint, more)
 }
 
 // stageRow is one environment of the landscape in a terminal.
-func (a *App) stageRow(o *pipeline.Overview, s *pipeline.StageView) []cell {
+func (a *App) stageRow(o *pipeline.Overview, s *pipeline.StageView) []screen.Cell {
 	word := s.Word()
-	t := map[string]tone{"level": good, "drifted": bad, "unfinished": bad, "out of reach": bad, "owed work": warm, "frozen": warm}[word]
+	t := map[string]screen.Tone{"level": screen.Good, "drifted": screen.Bad, "unfinished": screen.Bad, "out of reach": screen.Bad,
+		"owed work": screen.Warm, "frozen": screen.Warm}[word]
 	has := "nothing deployed yet"
 	if s.Has != nil {
 		has = workspace.Label(*s.Has)
@@ -210,8 +212,9 @@ func (a *App) stageRow(o *pipeline.Overview, s *pipeline.StageView) []cell {
 	if len(next) > 0 {
 		to = "→ " + strings.Join(next, ", ")
 	}
-	return []cell{{"  " + s.Name, strong}, {string(s.Tier), faint}, {to, faint}, {has, plain}, {when, faint}, {word, t},
-		{strings.Join(notes, ", "), plain}}
+	return []screen.Cell{screen.Strong.Cell("  " + s.Name), screen.Faint.Cell(string(s.Tier)), screen.Faint.Cell(to),
+		screen.Plain.Cell(has), screen.Faint.Cell(when), t.Cell(word),
+		screen.Plain.Cell(strings.Join(notes, ", "))}
 }
 
 // aboutStage says what an environment is for.
@@ -249,22 +252,22 @@ to from live. It ends with status 1 when one of the findings is grave.`,
 				findings := l.Check()
 				grave := slices.ContainsFunc(findings, func(f landscape.Finding) bool { return f.Grave })
 				switch {
-				case a.json:
+				case a.JSON:
 					a.print(result.PipelineChecked{Good: !grave, Findings: result.FindingsOf(findings)})
 				case len(findings) == 0:
-					a.say("Nothing is wrong: %s, %s, %s.", count(len(l.Staged()), "environment"),
-						count(len(w.Manifest.Pipeline.Lanes), "lane"), count(len(w.Manifest.Pipeline.Moves), "move"))
+					a.Say("Nothing is wrong: %s, %s, %s.", screen.Count(len(l.Staged()), "environment"),
+						screen.Count(len(w.Manifest.Pipeline.Lanes), "lane"), screen.Count(len(w.Manifest.Pipeline.Moves), "move"))
 				default:
-					var rows [][]cell
+					var rows [][]screen.Cell
 					for _, f := range findings {
-						t, word := warm, "doubtful"
+						t, word := screen.Warm, "doubtful"
 						if f.Grave {
-							t, word = bad, "wrong"
+							t, word = screen.Bad, "wrong"
 						}
-						rows = append(rows, []cell{{f.Where, strong}, {word, t}, {f.What, plain}},
-							[]cell{{"", plain}, {"", plain}, {f.Do, faint}})
+						rows = append(rows, []screen.Cell{screen.Strong.Cell(f.Where), t.Cell(word), screen.Plain.Cell(f.What)},
+							[]screen.Cell{screen.Plain.Cell(""), screen.Plain.Cell(""), screen.Faint.Cell(f.Do)})
 					}
-					a.table(a.Out, "", rows)
+					a.Table(a.Out, "", rows)
 				}
 				if grave {
 					return &foundDifference{}

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/service/result"
@@ -34,9 +35,9 @@ func (a *App) writePlan(f *pipeline.PlanFile, name string) (*result.Plan, error)
 	if err != nil {
 		return nil, fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", name, err)
 	}
-	if !a.json {
-		a.say("The plan is in %s: %s, sum %s. %s was not changed.", name, count(f.Steps(), "step"), shortSum(f.Sum()), f.Environment)
-		a.note("Next: oaken approve %s --plan %s, then %s --follow %s", quoteWord(f.Environment), quoteWord(name), planCall(f),
+	if !a.JSON {
+		a.Say("The plan is in %s: %s, sum %s. %s was not changed.", name, screen.Count(f.Steps(), "step"), shortSum(f.Sum()), f.Environment)
+		a.Note("Next: oaken approve %s --plan %s, then %s --follow %s", quoteWord(f.Environment), quoteWord(name), planCall(f),
 			quoteWord(name))
 	}
 	return &result.Plan{File: name, Sum: f.Sum(), Approved: []string{}}, nil
@@ -63,7 +64,7 @@ func (a *App) approvePlan(ctx context.Context, w *workspace.Workspace, env, name
 	if err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		c, err := w.Chest.Resolve(ctx, f.Commit)
 		if err != nil {
 			return err
@@ -74,19 +75,20 @@ func (a *App) approvePlan(ctx context.Context, w *workspace.Workspace, env, name
 		return nil
 	}
 	if withdraw {
-		a.say("Your approval of the plan %s for %s is taken back.", shortSum(f.Sum()), env)
+		a.Say("Your approval of the plan %s for %s is taken back.", shortSum(f.Sum()), env)
 		return nil
 	}
-	a.say("You approved the plan %s for %s: %s that bring %s.", a.paint(strong, shortSum(f.Sum())), env, count(f.Steps(), "step"), f.State)
+	a.Say("You approved the plan %s for %s: %s that bring %s.", a.Paint(screen.Strong, shortSum(f.Sum())), env,
+		screen.Count(f.Steps(), "step"), f.State)
 	for _, loss := range f.Losses {
-		a.say("  %s", a.paint(bad, "it loses "+loss))
+		a.Say("  %s", a.Paint(screen.Bad, "it loses "+loss))
 	}
 	for _, t := range f.Targets {
 		for i, s := range t.Steps {
-			a.say("  %d. %s  %s  %s", i+1, s.Address, oneLine(s.What, 80), a.paint(faint, "["+s.Effect+"]"))
+			a.Say("  %d. %s  %s  %s", i+1, s.Address, screen.OneLine(s.What, 80), a.Paint(screen.Faint, "["+s.Effect+"]"))
 		}
 	}
-	a.note("It is for just this plan. Next: %s --follow %s", planCall(f), quoteWord(name))
+	a.Note("It is for just this plan. Next: %s --follow %s", planCall(f), quoteWord(name))
 	return nil
 }
 

@@ -25,19 +25,19 @@ is no part of what is captured. --remove takes it away again.`,
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.Prepared{Environment: args[0], Log: !remove, Changed: !done})
 					return nil
 				}
 				switch {
 				case remove && done:
-					a.say("%s keeps no log of changes.", args[0])
+					a.Say("%s keeps no log of changes.", args[0])
 				case remove:
-					a.say("%s keeps no log of changes any more.", args[0])
+					a.Say("%s keeps no log of changes any more.", args[0])
 				case done:
-					a.say("%s keeps a log of changes already.", args[0])
+					a.Say("%s keeps a log of changes already.", args[0])
 				default:
-					a.say("%s keeps a log of changes from now on, in the schema oaken_log.", args[0])
+					a.Say("%s keeps a log of changes from now on, in the schema oaken_log.", args[0])
 				}
 				return nil
 			})

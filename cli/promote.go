@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
@@ -137,12 +138,12 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 		return a.schedule(w, p, o)
 	}
 	nothing := o.follow == "" && p.Nothing() && o.item == "" && len(o.paths) == 0
-	if !a.json && !a.quiet && !nothing {
+	if !a.JSON && !a.Quiet && !nothing {
 		a.showPromotion(p, o)
 	}
 	switch {
 	case nothing:
-		a.say("%s has everything that %s has.", to, from)
+		a.Say("%s has everything that %s has.", to, from)
 	case o.script != "" && p.Deployment != nil:
 		script, err := scriptText(ctx, p.Deployment)
 		if err != nil {
@@ -151,7 +152,7 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 		if err := writeWhole(a.at(o.script), []byte(script)); err != nil {
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
 		}
-		a.say("The statements are in %s; %s was not changed.", o.script, to)
+		a.Say("The statements are in %s; %s was not changed.", o.script, to)
 	case o.plan != "":
 		f, err := m.PlanOfPromotion(ctx, p, opts)
 		if err == nil {
@@ -161,9 +162,9 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 			return err
 		}
 	case o.dryRun:
-		a.say("Nothing was changed: this was a dry run.")
+		a.Say("Nothing was changed: this was a dry run.")
 	default:
-		if p.AsksAgain() && a.Keys != nil && !a.json && a.ask("Bring again what was taken back from "+to+"?") {
+		if p.AsksAgain() && a.Keys != nil && !a.JSON && a.Ask("Bring again what was taken back from "+to+"?") {
 			opts.Again = true
 			p.BringAgain()
 		}
@@ -171,7 +172,7 @@ func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string
 			return err
 		}
 	}
-	if a.json {
+	if a.JSON {
 		out := result.PromotedOf(p)
 		out.Plan = plan
 		a.print(out)
@@ -194,7 +195,7 @@ func (a *App) followedPromotion(ctx context.Context, m *pipeline.Mover, from, to
 
 // movePromotion carries a promotion out, and tells how far it is.
 func (a *App) movePromotion(ctx context.Context, m *pipeline.Mover, p *pipeline.Promotion, o pipeline.PromoteOptions) error {
-	show := a.bar.show(a)
+	show := a.Progress()
 	o.Done = func(step int) {
 		if show != nil && p.Deployment != nil {
 			show("running steps", step, len(p.Deployment.Plan.Steps))
@@ -202,15 +203,15 @@ func (a *App) movePromotion(ctx context.Context, m *pipeline.Mover, p *pipeline.
 	}
 	o.Gate = func(name string) {
 		if a.Live {
-			a.note("Gate %s is run …", name)
+			a.Note("Gate %s is run …", name)
 		}
 	}
 	err := m.Promote(ctx, p, o)
-	a.bar.clear()
+	a.EndProgress()
 	if err != nil {
 		for _, g := range p.Gates {
 			if g.Verdict == pipeline.Shut && g.Output != "" {
-				a.say("%s\n%s\n", a.paint(strong, "What gate "+g.Name+" said"), lastLines(g.Output, mostShown))
+				a.Say("%s\n%s\n", a.Paint(screen.Strong, "What gate "+g.Name+" said"), lastLines(g.Output, mostShown))
 			}
 		}
 		return err
@@ -219,7 +220,7 @@ func (a *App) movePromotion(ctx context.Context, m *pipeline.Mover, p *pipeline.
 	d.Label = workspace.Label(p.Commit)
 	for _, g := range p.Gates {
 		if g.Took > 0 || g.Verdict == pipeline.Overridden {
-			a.say("Gate %s: %s", g.Name, g.Said)
+			a.Say("Gate %s: %s", g.Name, g.Said)
 		}
 	}
 	a.showDeployed(d)
@@ -245,13 +246,13 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 	if p.Lane != "" {
 		lane = p.Lane + ": "
 	}
-	a.say("%s%s (%s) → %s%s", lane, p.From.Name, workspace.Label(p.Source), a.paint(strong, p.To.Name), into)
+	a.Say("%s%s (%s) → %s%s", lane, p.From.Name, workspace.Label(p.Source), a.Paint(screen.Strong, p.To.Name), into)
 	if p.Deployment != nil && !p.Deployment.Unfinished.IsZero() {
-		a.say("  What began on %s did not end: what it did is there, and this goes on from it. oaken rollback %s takes it back.",
-			clock(p.Deployment.Unfinished), p.To.Name)
+		a.Say("  What began on %s did not end: what it did is there, and this goes on from it. oaken rollback %s takes it back.",
+			screen.Clock(p.Deployment.Unfinished), p.To.Name)
 	}
 	a.showAhead(p)
-	a.say("\n%s", a.paint(strong, "Moves: "+countOr(len(p.Moving), "commit", "nothing new")))
+	a.Say("\n%s", a.Paint(screen.Strong, "Moves: "+countOr(len(p.Moving), "commit", "nothing new")))
 	a.showWork(p.Moving, p)
 	if len(p.Needs) > 0 {
 		a.showNeeds(p, o)
@@ -261,25 +262,27 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 	if p.Deployment == nil {
 		return
 	}
-	a.say("\n%s", a.paint(strong, "What becomes different in "+p.To.Name))
+	a.Say("\n%s", a.Paint(screen.Strong, "What becomes different in "+p.To.Name))
 	a.showSome(p, o)
 	if folders := p.Untested(); len(folders) > 0 {
-		a.say("  %s", a.paint(warm, fmt.Sprintf("Not tried in %s, which does not hold it: %s", p.From.Name, strings.Join(folders, ", "))))
+		a.Say("  %s", a.Paint(screen.Warm, fmt.Sprintf("Not tried in %s, which does not hold it: %s", p.From.Name,
+			strings.Join(folders, ", "))))
 	}
 	a.showPlanOf(p, o)
 	a.showGates(p.Gates)
 	if lost := p.Deployment.Plan.Loses(); len(lost) > 0 && !o.allowLoss {
-		a.say("\n%s", a.paint(bad, "Would lose data: "+strings.Join(lost, "; ")))
+		a.Say("\n%s", a.Paint(screen.Bad, "Would lose data: "+strings.Join(lost, "; ")))
 	}
-	a.say("")
+	a.Say("")
 }
 
 // showClash lists what two sides changed differently.
 func (a *App) showClash(list []element.Conflict, indent, mine, theirs string) {
 	for _, c := range list {
-		a.say("%s%s", indent, a.paint(bad, "in conflict: "+c.Address.String()))
-		a.table(a.Out, indent+"  ", [][]cell{{{"before", faint}, {oneLine(c.Base.String(), 90), plain}},
-			{{mine, faint}, {oneLine(c.Mine.String(), 90), plain}}, {{theirs, faint}, {oneLine(c.Theirs.String(), 90), plain}}})
+		a.Say("%s%s", indent, a.Paint(screen.Bad, "in conflict: "+c.Address.String()))
+		a.Table(a.Out, indent+"  ", [][]screen.Cell{{screen.Faint.Cell("before"), screen.Plain.Cell(screen.OneLine(c.Base.String(), 90))},
+			{screen.Faint.Cell(mine), screen.Plain.Cell(screen.OneLine(c.Mine.String(), 90))}, {screen.Faint.Cell(theirs),
+				screen.Plain.Cell(screen.OneLine(c.Theirs.String(), 90))}})
 	}
 }
 
@@ -287,7 +290,7 @@ func countOr(n int, noun, none string) string {
 	if n == 0 {
 		return none
 	}
-	return count(n, noun)
+	return screen.Count(n, noun)
 }
 
 // showAhead tells what the target has and the source has not, before anything else.
@@ -295,30 +298,31 @@ func (a *App) showAhead(p *pipeline.Promotion) {
 	if len(p.Ahead) == 0 {
 		return
 	}
-	a.say("\n%s", a.paint(warm, fmt.Sprintf("%s has work that %s has not:", p.To.Name, p.From.Name)))
+	a.Say("\n%s", a.Paint(screen.Warm, fmt.Sprintf("%s has work that %s has not:", p.To.Name, p.From.Name)))
 	lost := map[ledger.ID]bool{}
 	for _, c := range p.Lost {
 		lost[c.ID] = true
 	}
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for i, c := range p.Ahead {
 		if i == mostShown {
-			rows = append(rows, []cell{{fmt.Sprintf("and %d more", len(p.Ahead)-i), faint}})
+			rows = append(rows, []screen.Cell{screen.Faint.Cell(fmt.Sprintf("and %d more", len(p.Ahead)-i))})
 			break
 		}
-		fate := cell{"stays", good}
+		fate := screen.Good.Cell("stays")
 		if lost[c.ID] {
-			fate = cell{"would go from it", bad}
+			fate = screen.Bad.Cell("would go from it")
 		}
 		rows = append(rows, append(workCells(c, p.Firsts), fate))
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 }
 
 // workCells tells of one commit; firsts gives of picks the commit that did the work first.
-func workCells(c ledger.Commit, firsts map[ledger.ID]ledger.Commit) []cell {
-	return []cell{{pickLabel(c, firsts[c.ID]), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 56), plain}, {c.Author, plain},
-		{clock(c.Time), faint}}
+func workCells(c ledger.Commit, firsts map[ledger.ID]ledger.Commit) []screen.Cell {
+	return []screen.Cell{screen.Strong.Cell(pickLabel(c, firsts[c.ID])), screen.Plain.Cell(c.Item),
+		screen.Plain.Cell(screen.OneLine(screen.FirstLine(c.Message), 56)), screen.Plain.Cell(c.Author),
+		screen.Faint.Cell(screen.Clock(c.Time))}
 }
 
 // pickLabel names a commit, and of a pick the commit that did the work first.
@@ -334,19 +338,19 @@ func (a *App) showWork(list []ledger.Commit, p *pipeline.Promotion) {
 	for _, c := range p.Waiting {
 		waiting[c.ID] = true
 	}
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for i, c := range list {
 		if i == 2*mostShown {
-			rows = append(rows, []cell{{fmt.Sprintf("and %d more", len(list)-i), faint}})
+			rows = append(rows, []screen.Cell{screen.Faint.Cell(fmt.Sprintf("and %d more", len(list)-i))})
 			break
 		}
 		row := workCells(c, p.Firsts)
 		if waiting[c.ID] {
-			row = append(row, cell{"on branch " + p.Branch + " already", faint})
+			row = append(row, screen.Faint.Cell("on branch "+p.Branch+" already"))
 		}
 		rows = append(rows, row)
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 }
 
 func (a *App) showNeeds(p *pipeline.Promotion, o promoteOptions) {
@@ -354,18 +358,19 @@ func (a *App) showNeeds(p *pipeline.Promotion, o promoteOptions) {
 	if o.withNeeded {
 		what = "Taken along, because it is needed:"
 	}
-	a.say("\n%s", a.paint(warm, what))
-	var rows [][]cell
+	a.Say("\n%s", a.Paint(screen.Warm, what))
+	var rows [][]screen.Cell
 	for _, n := range p.Needs {
-		rows = append(rows, []cell{{workspace.Label(n.Commit), strong}, {n.Item, plain}, {oneLine(firstLine(n.Message), 40), plain},
-			{fmt.Sprintf("%s %s %s", workspace.Label(n.For), n.How, n.What), plain}})
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(workspace.Label(n.Commit)), screen.Plain.Cell(n.Item),
+			screen.Plain.Cell(screen.OneLine(screen.FirstLine(n.Message), 40)),
+			screen.Plain.Cell(fmt.Sprintf("%s %s %s", workspace.Label(n.For), n.How, n.What))})
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 }
 
 func (a *App) showSome(p *pipeline.Promotion, o promoteOptions) {
 	if len(p.Differences) == 0 {
-		a.say("  nothing")
+		a.Say("  nothing")
 		return
 	}
 	n := 0
@@ -378,7 +383,7 @@ func (a *App) showSome(p *pipeline.Promotion, o promoteOptions) {
 // showPlanOf lists the steps of a promotion with their statements.
 func (a *App) showPlanOf(p *pipeline.Promotion, o promoteOptions) {
 	steps := p.Deployment.Plan.Steps
-	a.say("\n%s", a.paint(strong, "Steps: "+countOr(len(steps), "step", "none")))
+	a.Say("\n%s", a.Paint(screen.Strong, "Steps: "+countOr(len(steps), "step", "none")))
 	if len(steps) <= mostShown || o.full {
 		a.showSteps(steps, "  ")
 		a.showStays(p.Deployment.Plan)
@@ -392,7 +397,7 @@ func (a *App) showPlanOf(p *pipeline.Promotion, o promoteOptions) {
 		effects[string(s.Effect)]++
 	}
 	for _, e := range order {
-		a.say("  %s  %s", count(effects[e], "step"), a.paint(faint, "["+e+"]"))
+		a.Say("  %s  %s", screen.Count(effects[e], "step"), a.Paint(screen.Faint, "["+e+"]"))
 	}
 	var losing []environment.Step
 	for _, s := range steps {
@@ -401,24 +406,24 @@ func (a *App) showPlanOf(p *pipeline.Promotion, o promoteOptions) {
 		}
 	}
 	a.showSteps(losing, "  ")
-	a.say("  %s", a.paint(faint, "--full lists them all, --script FILE writes the statements"))
+	a.Say("  %s", a.Paint(screen.Faint, "--full lists them all, --script FILE writes the statements"))
 }
 
 func (a *App) showGates(gates []pipeline.GateResult) {
 	if len(gates) == 0 {
 		return
 	}
-	a.say("\n%s", a.paint(strong, "Gates"))
-	var rows [][]cell
+	a.Say("\n%s", a.Paint(screen.Strong, "Gates"))
+	var rows [][]screen.Cell
 	for _, g := range gates {
-		t := map[pipeline.Verdict]tone{pipeline.Open: good, pipeline.Shut: bad, pipeline.Overridden: warm,
-			pipeline.ToBeRun: faint}[g.Verdict]
-		rows = append(rows, []cell{{g.Name, plain}, {string(g.Verdict), t}, {g.Said, plain}})
+		t := map[pipeline.Verdict]screen.Tone{pipeline.Open: screen.Good, pipeline.Shut: screen.Bad, pipeline.Overridden: screen.Warm,
+			pipeline.ToBeRun: screen.Faint}[g.Verdict]
+		rows = append(rows, []screen.Cell{screen.Plain.Cell(g.Name), t.Cell(string(g.Verdict)), screen.Plain.Cell(g.Said)})
 		if g.Do != "" {
-			rows = append(rows, []cell{{"", plain}, {"", plain}, {g.Do, faint}})
+			rows = append(rows, []screen.Cell{screen.Plain.Cell(""), screen.Plain.Cell(""), screen.Faint.Cell(g.Do)})
 		}
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 }
 
 // schedule writes what a scheduler runs, for the work that is there now.
@@ -428,7 +433,7 @@ func (a *App) schedule(w *workspace.Workspace, p *pipeline.Promotion, o promoteO
 		return err
 	}
 	if !when.After(a.Now()) {
-		return fault.New(fault.Usage, "Name a time that is to come.", "%s is over.", clock(when))
+		return fault.New(fault.Usage, "Name a time that is to come.", "%s is over.", screen.Clock(when))
 	}
 	call := []string{"oaken", "--in", quoteWord(filepath.Clean(w.Root)), "--as", quoteWord(w.Person), "--yes", "promote",
 		quoteWord(p.From.Name), quoteWord(p.To.Name), "--expect", p.Source.ID.Short()}
@@ -454,15 +459,15 @@ func (a *App) schedule(w *workspace.Workspace, p *pipeline.Promotion, o promoteO
 	}
 	command := strings.Join(call, " ")
 	local := when.Local()
-	if a.json {
+	if a.JSON {
 		a.print(result.Scheduled{Time: result.Time(when), Command: command})
 		return nil
 	}
-	a.say("# %s → %s at %s, just what is there now: %s", p.From.Name, p.To.Name, clock(when), workspace.Label(p.Source))
-	a.say("# A line for cron, which runs it once a year; take it out afterwards:")
-	a.say("%d %d %d %d * %s", local.Minute(), local.Hour(), local.Day(), int(local.Month()), command)
-	a.say("# The same for systemd, once:")
-	a.say("systemd-run --user --on-calendar=%s %s", quoteWord(local.Format("2006-01-02 15:04:05")), command)
+	a.Say("# %s → %s at %s, just what is there now: %s", p.From.Name, p.To.Name, screen.Clock(when), workspace.Label(p.Source))
+	a.Say("# A line for cron, which runs it once a year; take it out afterwards:")
+	a.Say("%d %d %d %d * %s", local.Minute(), local.Hour(), local.Day(), int(local.Month()), command)
+	a.Say("# The same for systemd, once:")
+	a.Say("systemd-run --user --on-calendar=%s %s", quoteWord(local.Format("2006-01-02 15:04:05")), command)
 	return nil
 }
 

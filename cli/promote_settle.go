@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
@@ -19,7 +20,7 @@ func (a *App) settlePromotion(ctx context.Context, m *pipeline.Mover, from, to s
 	}
 	c := promotionClash(s)
 	switch {
-	case a.json:
+	case a.JSON:
 		a.print(result.Conflicts{Conflicts: result.ConflictsOf(s.Open)})
 		return nil
 	case len(s.Open) > 0 && a.Keys != nil:
@@ -31,7 +32,7 @@ func (a *App) settlePromotion(ctx context.Context, m *pipeline.Mover, from, to s
 		a.sayLeft(nil, c)
 		return nil
 	}
-	a.say("\nmine is what %s has, theirs what %s has. Settle each: oaken resolve ADDRESS --to %s --keep SIDE. Nothing of it goes on before.", a.paint(strong, s.Branch), a.paint(strong, from), to)
+	a.Say("\nmine is what %s has, theirs what %s has. Settle each: oaken resolve ADDRESS --to %s --keep SIDE. Nothing of it goes on before.", a.Paint(screen.Strong, s.Branch), a.Paint(screen.Strong, from), to)
 	return nil
 }
 
@@ -39,23 +40,24 @@ func (a *App) abandonPromotion(ctx context.Context, w *workspace.Workspace, from
 	if err := w.Chest.Unsettle(ctx, from, to); err != nil {
 		return err
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Conflicts{Conflicts: []result.Conflict{}})
 		return nil
 	}
-	a.say("The choices for the promotion from %s to %s are forgotten.", from, to)
+	a.Say("The choices for the promotion from %s to %s are forgotten.", from, to)
 	return nil
 }
 
 // showChosen lists how conflicts of a promotion were settled.
 func (a *App) showChosen(list []ledger.Chosen) {
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for _, x := range list {
 		how := "kept " + x.Keep
 		if x.Keep == string(element.KeepValue) {
-			how = "set to " + oneLine(x.Value, valueWidth)
+			how = "set to " + screen.OneLine(x.Value, valueWidth)
 		}
-		rows = append(rows, []cell{{"settled", good}, {x.Address, plain}, {how, plain}, {x.Person, plain}, {clock(x.Time), faint}})
+		rows = append(rows, []screen.Cell{screen.Good.Cell("settled"), screen.Plain.Cell(x.Address), screen.Plain.Cell(how),
+			screen.Plain.Cell(x.Person), screen.Faint.Cell(screen.Clock(x.Time))})
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 }

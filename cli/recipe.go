@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind/recipe"
 	"oakenchest/core/manifest"
@@ -65,12 +66,12 @@ func newRecipeTry(a *App) *cobra.Command {
 				return fault.New(fault.Usage, "Recipes describe XML, JSON, YAML, TOML and settings files, and packages of them.",
 					"%s is of the kind %s, which no recipe describes.", args[0], art.Kind.Name())
 			}
-			if a.json {
+			if a.JSON {
 				a.print(result.RecipeTried{Path: args[0], Documents: result.RecipeReportsOf(reports),
 					Element: result.ElementOf(art.Reading.Root)})
 				return nil
 			}
-			a.say("%s  %s", a.paint(strong, args[0]), art.Kind.Name())
+			a.Say("%s  %s", a.Paint(screen.Strong, args[0]), art.Kind.Name())
 			a.showElement(art.Reading.Root, "  ", depth)
 			for _, r := range reports {
 				a.showReport(r)
@@ -84,21 +85,21 @@ func newRecipeTry(a *App) *cobra.Command {
 
 // showReport tells how the rules fitted one document.
 func (a *App) showReport(r *recipe.Report) {
-	a.say("")
-	a.say("%s  %s", a.paint(strong, r.Path), count(r.Elements, "element"))
+	a.Say("")
+	a.Say("%s  %s", a.Paint(screen.Strong, r.Path), screen.Count(r.Elements, "element"))
 	for _, u := range r.Rules {
 		if u.Elements > 0 {
-			a.say("  %s  %s: %s", a.paint(faint, u.Rule.Recipe), u.Rule.At, count(u.Elements, "element"))
+			a.Say("  %s  %s: %s", a.Paint(screen.Faint, u.Rule.Recipe), u.Rule.At, screen.Count(u.Elements, "element"))
 		}
 	}
 	if r.Noise > 0 {
-		a.say("  %s", count(r.Noise, "piece")+" of noise left out")
+		a.Say("  %s", screen.Count(r.Noise, "piece")+" of noise left out")
 	}
 	if len(r.Unkeyed) == 0 {
-		a.say("  %s", a.paint(good, "every element among siblings has a key"))
+		a.Say("  %s", a.Paint(screen.Good, "every element among siblings has a key"))
 	}
 	for _, u := range r.Unkeyed {
-		a.say("  %s", a.paint(warm, fmt.Sprintf("%s of the type %s without a key", count(u.Number, "element"), u.Type)))
+		a.Say("  %s", a.Paint(screen.Warm, fmt.Sprintf("%s of the type %s without a key", screen.Count(u.Number, "element"), u.Type)))
 	}
 	a.showTwice(r)
 }
@@ -108,10 +109,10 @@ func (a *App) showTwice(r *recipe.Report) {
 	const most = 5
 	for i, t := range r.Twice {
 		if i == most {
-			a.say("  and %d more", len(r.Twice)-most)
+			a.Say("  and %d more", len(r.Twice)-most)
 			break
 		}
-		a.say("  %s", a.paint(bad, "several siblings have the key "+t))
+		a.Say("  %s", a.Paint(screen.Bad, "several siblings have the key "+t))
 	}
 }
 
@@ -173,7 +174,7 @@ func checkRecipes(ctx context.Context, a *App, w *workspace.Workspace) (*recipeC
 	if err != nil {
 		return nil, err
 	}
-	all, show := state.Listed(w.Work(), files), a.bar.show(a)
+	all, show := state.Listed(w.Work(), files), a.Progress()
 	for i, f := range files {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -189,34 +190,34 @@ func checkRecipes(ctx context.Context, a *App, w *workspace.Workspace) (*recipeC
 }
 
 func (a *App) showRecipeCheck(recipes []manifest.Recipe, c *recipeCheck) error {
-	list, rows, wrong := []result.RecipeUse{}, [][]cell{}, len(c.twice)
+	list, rows, wrong := []result.RecipeUse{}, [][]screen.Cell{}, len(c.twice)
 	for _, r := range recipes {
 		rules := []result.RuleUse{}
 		for _, e := range r.Elements {
 			n := c.chosen[r.Name][e.At]
 			rules = append(rules, result.RuleUse{At: e.At, Elements: n})
-			t := plain
+			t := screen.Plain
 			if n == 0 {
 				wrong++
-				t = bad
+				t = screen.Bad
 			}
-			found := count(n, "element")
+			found := screen.Count(n, "element")
 			if n == 0 {
 				found = "matches nothing"
 			}
-			rows = append(rows, []cell{{r.Name, strong}, {e.At, plain}, {found, t}})
+			rows = append(rows, []screen.Cell{screen.Strong.Cell(r.Name), screen.Plain.Cell(e.At), t.Cell(found)})
 		}
 		list = append(list, result.RecipeUse{Recipe: r.Name, Documents: c.documents[r.Name], Rules: rules})
 	}
 	switch {
-	case a.json:
+	case a.JSON:
 		a.print(result.RecipesChecked{Recipes: list, Twice: result.List(c.twice)})
 	case len(recipes) == 0:
-		a.say("This project has no recipes of its own. oaken help recipe tells how to write one.")
-	case !a.quiet:
-		a.table(a.Out, "", rows)
+		a.Say("This project has no recipes of its own. oaken help recipe tells how to write one.")
+	case !a.Quiet:
+		a.Table(a.Out, "", rows)
 		for _, t := range c.twice {
-			a.say("%s", a.paint(bad, "several siblings have the key "+t))
+			a.Say("%s", a.Paint(screen.Bad, "several siblings have the key "+t))
 		}
 	}
 	if wrong > 0 {

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/service/result"
@@ -38,11 +39,11 @@ func newRelease(a *App) *cobra.Command {
 					Time: a.Now()}); err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.Released{Release: args[0], Commit: result.CommitOf(at)})
 					return nil
 				}
-				a.say("Release %s is %s. Name it with release:%s.", a.paint(strong, args[0]), workspace.Label(at), args[0])
+				a.Say("Release %s is %s. Name it with release:%s.", a.Paint(screen.Strong, args[0]), workspace.Label(at), args[0])
 				return nil
 			})
 		},
@@ -65,7 +66,7 @@ func (a *App) listReleases(ctx context.Context, w *workspace.Workspace) error {
 	if err != nil {
 		return err
 	}
-	list, rows := []result.Release{}, [][]cell{}
+	list, rows := []result.Release{}, [][]screen.Cell{}
 	for _, r := range releases {
 		c, err := w.Chest.Resolve(ctx, r.Commit.String())
 		if err != nil {
@@ -73,16 +74,17 @@ func (a *App) listReleases(ctx context.Context, w *workspace.Workspace) error {
 		}
 		list = append(list, result.Release{Release: r.Name, State: workspace.Label(c), Commit: r.Commit.String(), Author: r.Author,
 			Time: result.Time(r.Time), Comment: r.Comment})
-		rows = append(rows, []cell{{r.Name, strong}, {workspace.Label(c), plain}, {clock(r.Time), plain}, {r.Author, plain},
-			{gist(firstLine(r.Comment+"\n"), 80), plain}})
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(r.Name), screen.Plain.Cell(workspace.Label(c)),
+			screen.Plain.Cell(screen.Clock(r.Time)), screen.Plain.Cell(r.Author),
+			screen.Plain.Cell(screen.Gist(screen.FirstLine(r.Comment+"\n"), 80))})
 	}
 	switch {
-	case a.json:
+	case a.JSON:
 		a.print(result.Releases{Releases: list})
 	case len(rows) == 0:
-		a.say("There is no release yet. Make one with oaken release NAME.")
+		a.Say("There is no release yet. Make one with oaken release NAME.")
 	default:
-		a.table(a.Out, "", rows)
+		a.Table(a.Out, "", rows)
 	}
 	return nil
 }

@@ -29,17 +29,17 @@ folder was moved by hand, nothing is copied: this workspace alone looks for it t
 				if err != nil {
 					return err
 				}
-				a.bar.clear()
-				if a.json {
+				a.EndProgress()
+				if a.JSON {
 					a.print(result.RelocatedOf(r))
 					return nil
 				}
 				if !r.Moved {
-					a.say("This workspace looks for its chest in %s now.", r.To)
+					a.Say("This workspace looks for its chest in %s now.", r.To)
 					return nil
 				}
-				a.say("The chest is in %s now, %s, each file proven after it was copied.", r.To, element.SizeText(r.Bytes))
-				a.say("  Others open it with oaken open %s; workspaces that look in %s are led there.", r.To, r.From)
+				a.Say("The chest is in %s now, %s, each file proven after it was copied.", r.To, element.SizeText(r.Bytes))
+				a.Say("  Others open it with oaken open %s; workspaces that look in %s are led there.", r.To, r.From)
 				a.tellSharing(w.Place())
 				return nil
 			})

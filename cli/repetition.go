@@ -2,10 +2,8 @@ package cli
 
 import (
 	"path"
-	"strings"
 
-	"github.com/mattn/go-runewidth"
-
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/state"
 )
@@ -26,7 +24,7 @@ func renamedFolder(from, to string) (string, string) {
 
 // gatherMoves takes the artifacts that moved with a folder out of a list, and gives a line for each such
 // folder.
-func (a *App) gatherMoves(diffs []state.Difference) (rest []state.Difference, rows [][]cell) {
+func (a *App) gatherMoves(diffs []state.Difference) (rest []state.Difference, rows [][]screen.Cell) {
 	type pair struct{ from, to string }
 	of := func(d state.Difference) (pair, bool) {
 		if len(d.Changes) != 1 || d.Changes[0].Kind != element.Moved || !d.Changes[0].Address.Whole() {
@@ -45,12 +43,12 @@ func (a *App) gatherMoves(diffs []state.Difference) (rest []state.Difference, ro
 	for _, d := range diffs {
 		p, ok := of(d)
 		switch {
-		case a.all || !ok || moved[p] < 2:
+		case a.All || !ok || moved[p] < 2:
 			rest = append(rest, d)
 		case !done[p]:
 			done[p] = true
-			rows = append(rows, []cell{{shownFolder(p.to), plain},
-				{"moved  " + shownFolder(p.from) + " → " + shownFolder(p.to) + ", " + count(moved[p], "artifact"), warm}})
+			rows = append(rows, []screen.Cell{screen.Plain.Cell(shownFolder(p.to)),
+				screen.Warm.Cell("moved  " + shownFolder(p.from) + " → " + shownFolder(p.to) + ", " + screen.Count(moved[p], "artifact"))})
 		}
 	}
 	return rest, rows
@@ -66,7 +64,7 @@ func shownFolder(p string) string {
 
 // repeated tells equal changes in many places as one: the first, with how many there are.
 func (a *App) repeated(list []toldChange) []toldChange {
-	if a.all {
+	if a.All {
 		return list
 	}
 	type like struct{ typ, property, text string }
@@ -100,47 +98,10 @@ func (a *App) repeated(list []toldChange) []toldChange {
 
 // shortAddress writes an address for a terminal: one that is too long for it is shortened in the middle.
 func (a *App) shortAddress(at string) string {
-	if a.Width <= 0 || a.all {
+	if a.Width <= 0 || a.All {
 		return at
 	}
-	return middle(at, max(a.Width*3/5, 40))
-}
-
-// middle shortens a text in its middle to a width in columns.
-func middle(s string, most int) string {
-	if runewidth.StringWidth(s) <= most {
-		return s
-	}
-	tail := runewidth.TruncateLeft(s, runewidth.StringWidth(s)-most/2, "")
-	return runewidth.Truncate(s, most-runewidth.StringWidth(tail), "…") + tail
-}
-
-// cutAround writes two values on one line each, of a width at most, cut so that what differs is seen.
-func cutAround(from, to string, most int) (string, string) {
-	if quoted(from) || quoted(to) {
-		from, to = oneLine(from, 1<<20), oneLine(to, 1<<20)
-	}
-	if runewidth.StringWidth(from) <= most && runewidth.StringWidth(to) <= most {
-		return from, to
-	}
-	x, y := []rune(from), []rune(to)
-	same := 0
-	for same < len(x) && same < len(y) && x[same] == y[same] {
-		same++
-	}
-	const before = 12 // characters that are shown before what differs
-	if same <= before*2 {
-		return runewidth.Truncate(from, most, " …"), runewidth.Truncate(to, most, " …")
-	}
-	cut := func(r []rune) string {
-		return runewidth.Truncate("… "+string(r[same-before:]), most, " …")
-	}
-	return cut(x), cut(y)
-}
-
-// quoted reports whether oneLine writes a text in quotes.
-func quoted(s string) bool {
-	return strings.ContainsAny(s, "\n\r\t") || s != strings.TrimSpace(s) || s == ""
+	return screen.Middle(at, max(a.Width*3/5, 40))
 }
 
 // gatherRenames gives, of files that moved, how many went along with each folder that was renamed, by what

@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/service/result"
 	"oakenchest/core/state"
@@ -100,32 +101,32 @@ func (a *App) restoreElements(cmd *cobra.Command, w *workspace.Workspace, elemen
 			rescued = r.Rescued
 		}
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Restored{From: from.Label(), Paths: result.List(done), Rescued: rescued})
 		return nil
 	}
 	if len(done) == 0 {
-		a.say("Everything named is as it is in %s already.", from.Label())
+		a.Say("Everything named is as it is in %s already.", from.Label())
 	}
 	for _, e := range done {
-		a.say("%s as in %s again.", e, from.Label())
+		a.Say("%s as in %s again.", e, from.Label())
 	}
 	a.sayRescued(rescued)
 	return nil
 }
 
 func (a *App) showRestored(r *workspace.Restored, from, to string) {
-	if a.json {
+	if a.JSON {
 		a.print(result.Restored{From: from, Paths: result.List(r.Paths), Rescued: r.Rescued})
 		return
 	}
 	switch {
 	case len(r.Paths) == 0:
-		a.say("Everything named is as it is in %s already.", from)
+		a.Say("Everything named is as it is in %s already.", from)
 	case to != "":
-		a.say("%s from %s placed in %s.", count(len(r.Paths), "file"), from, to)
+		a.Say("%s from %s placed in %s.", screen.Count(len(r.Paths), "file"), from, to)
 	default:
-		a.say("%s as in %s again.", count(len(r.Paths), "file"), from)
+		a.Say("%s as in %s again.", screen.Count(len(r.Paths), "file"), from)
 	}
 	a.sayRescued(r.Rescued)
 }
@@ -133,7 +134,7 @@ func (a *App) showRestored(r *workspace.Restored, from, to string) {
 // sayRescued says where rescue copies were kept, when there are any.
 func (a *App) sayRescued(folder string) {
 	if folder != "" {
-		a.say("  What was there is kept in %s; oaken restore --rescued lists it.", folder)
+		a.Say("  What was there is kept in %s; oaken restore --rescued lists it.", folder)
 	}
 }
 
@@ -151,18 +152,19 @@ func (a *App) rescued(cmd *cobra.Command, args []string) error {
 		if err != nil {
 			return err
 		}
-		list, rows := []result.RescueCopy{}, [][]cell{}
+		list, rows := []result.RescueCopy{}, [][]screen.Cell{}
 		for _, c := range copies {
 			list = append(list, result.RescueCopy{Path: c.Path, Time: result.Time(c.Time), Bytes: c.Size})
-			rows = append(rows, []cell{{clock(c.Time), plain}, {c.Path, strong}, {element.SizeText(c.Size), faint}})
+			rows = append(rows, []screen.Cell{screen.Plain.Cell(screen.Clock(c.Time)), screen.Strong.Cell(c.Path),
+				screen.Faint.Cell(element.SizeText(c.Size))})
 		}
 		switch {
-		case a.json:
+		case a.JSON:
 			a.print(result.RescueCopies{Copies: list})
 		case len(rows) == 0:
-			a.say("There is no rescue copy.")
+			a.Say("There is no rescue copy.")
 		default:
-			a.table(a.Out, "", rows)
+			a.Table(a.Out, "", rows)
 		}
 		return nil
 	})
@@ -197,7 +199,7 @@ their work shows as changes again.`,
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					names := []string{}
 					for _, c := range d.Changes {
 						names = append(names, c.Path)
@@ -206,10 +208,10 @@ their work shows as changes again.`,
 					return nil
 				}
 				if len(d.Changes) == 0 {
-					a.say("Nothing has changed there.")
+					a.Say("Nothing has changed there.")
 					return nil
 				}
-				a.say("%s as in %s again.", fileCounts(d.Changes), workspace.Label(w.Base))
+				a.Say("%s as in %s again.", fileCounts(d.Changes), workspace.Label(w.Base))
 				a.sayRescued(d.Rescued)
 				return nil
 			})
@@ -225,12 +227,12 @@ func (a *App) letGo(w *workspace.Workspace) error {
 	switch {
 	case err != nil:
 		return err
-	case a.json:
+	case a.JSON:
 		a.print(result.Discarded{Paths: []string{}, Held: &n})
 	case n == 0:
-		a.say("No commit is unsent.")
+		a.Say("No commit is unsent.")
 	default:
-		a.say("%s taken back; the work shows as changes again.", count(n, "unsent commit"))
+		a.Say("%s taken back; the work shows as changes again.", screen.Count(n, "unsent commit"))
 	}
 	return nil
 }

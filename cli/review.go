@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -75,12 +76,12 @@ func newReviewOpen(a *App) *cobra.Command {
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.ReviewOf(r))
 					return nil
 				}
-				a.say("Review %s is open: %s", a.paint(strong, strconv.FormatInt(r.Number, 10)), r.Title)
-				a.say("  %s into %s, %s.", r.Source, r.Target, count(len(r.Paths), "file"))
+				a.Say("Review %s is open: %s", a.Paint(screen.Strong, strconv.FormatInt(r.Number, 10)), r.Title)
+				a.Say("  %s into %s, %s.", r.Source, r.Target, screen.Count(len(r.Paths), "file"))
 				a.showMissing(r)
 				return nil
 			})
@@ -97,7 +98,7 @@ func newReviewOpen(a *App) *cobra.Command {
 
 func (a *App) showMissing(r *review.Review) {
 	for _, m := range r.Missing {
-		a.say("  %s", a.paint(warm, m))
+		a.Say("  %s", a.Paint(screen.Warm, m))
 	}
 }
 
@@ -115,7 +116,7 @@ func newReviewList(a *App) *cobra.Command {
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					rows := []result.ReviewEntry{}
 					for _, r := range list {
 						rows = append(rows, result.ReviewEntryOf(r))
@@ -124,16 +125,18 @@ func newReviewList(a *App) *cobra.Command {
 					return nil
 				}
 				if len(list) == 0 {
-					a.say("No review is open.")
+					a.Say("No review is open.")
 					return nil
 				}
-				var rows [][]cell
+				var rows [][]screen.Cell
 				for _, r := range list {
-					rows = append(rows, []cell{{strconv.FormatInt(r.Number, 10), strong}, {r.Standing(), reviewTones[r.Standing()]},
-						{oneLine(r.Title, 50), plain}, {r.Source + " into " + r.Target, faint}, {r.Author, plain}, {clock(r.Opened), faint},
-						{count(len(r.Paths), "file"), faint}})
+					rows = append(rows, []screen.Cell{screen.Strong.Cell(strconv.FormatInt(r.Number, 10)),
+						reviewTones[r.Standing()].Cell(r.Standing()),
+						screen.Plain.Cell(screen.OneLine(r.Title, 50)), screen.Faint.Cell(r.Source + " into " + r.Target),
+						screen.Plain.Cell(r.Author), screen.Faint.Cell(screen.Clock(r.Opened)),
+						screen.Faint.Cell(screen.Count(len(r.Paths), "file"))})
 				}
-				a.table(a.Out, "", rows)
+				a.Table(a.Out, "", rows)
 				return nil
 			})
 		},
@@ -142,7 +145,8 @@ func newReviewList(a *App) *cobra.Command {
 	return cmd
 }
 
-var reviewTones = map[string]tone{"ready": good, "declined": bad, "open": warm, "open again": warm, "merged": good, "withdrawn": faint}
+var reviewTones = map[string]screen.Tone{"ready": screen.Good, "declined": screen.Bad, "open": screen.Warm, "open again": screen.Warm,
+	"merged": screen.Good, "withdrawn": screen.Faint}
 
 func newReviewShow(a *App) *cobra.Command {
 	var html string
@@ -182,26 +186,27 @@ func (a *App) showReview(ctx context.Context, w *workspace.Workspace, n int64, h
 	if html != "" {
 		return a.drawReview(ctx, c, r, html)
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.ReviewOf(r))
 		return nil
 	}
-	a.say("%s  %s  %s", a.paint(strong, fmt.Sprintf("Review %d", r.Number)), r.Title, a.paint(reviewTones[r.Standing()], r.Standing()))
-	a.say("%s", a.paint(faint, reviewFacts(r)))
+	a.Say("%s  %s  %s", a.Paint(screen.Strong, fmt.Sprintf("Review %d", r.Number)), r.Title,
+		a.Paint(reviewTones[r.Standing()], r.Standing()))
+	a.Say("%s", a.Paint(screen.Faint, reviewFacts(r)))
 	if r.Text != "" {
-		a.say("\n%s", r.Text)
+		a.Say("\n%s", r.Text)
 	}
 	a.showMissing(r)
 	for _, m := range r.Remarks {
 		a.showRemark(r, m)
 	}
-	a.say("")
+	a.Say("")
 	a.showComparison(c, false)
 	return nil
 }
 
 func reviewFacts(r *review.Review) string {
-	out := fmt.Sprintf("%s into %s, opened by %s in %s, %s", r.Source, r.Target, r.Author, r.Workspace, clock(r.Opened))
+	out := fmt.Sprintf("%s into %s, opened by %s in %s, %s", r.Source, r.Target, r.Author, r.Workspace, screen.Clock(r.Opened))
 	if r.Item != "" {
 		out += ", for " + r.Item
 	}
@@ -233,15 +238,15 @@ func remarkWord(r *review.Review, m ledger.Remark) (word, sort string) {
 
 func (a *App) showRemark(r *review.Review, m ledger.Remark) {
 	word, sort := remarkWord(r, m)
-	t := map[string]tone{"approved": good, "declined": bad, "failed": bad, "passed": good}[sort]
+	t := map[string]screen.Tone{"approved": screen.Good, "declined": screen.Bad, "failed": screen.Bad, "passed": screen.Good}[sort]
 	at := ""
 	if m.Address != "" {
 		at = " at " + m.Address
 	}
-	a.say("\n%s %s%s  %s", a.paint(strong, m.Author), a.paint(t, word), at, a.paint(faint, clock(m.Time)))
+	a.Say("\n%s %s%s  %s", a.Paint(screen.Strong, m.Author), a.Paint(t, word), at, a.Paint(screen.Faint, screen.Clock(m.Time)))
 	for line := range strings.SplitSeq(strings.TrimRight(m.Text, "\n"), "\n") {
 		if m.Text != "" {
-			a.say("    %s", line)
+			a.Say("    %s", line)
 		}
 	}
 }
@@ -252,7 +257,7 @@ func (a *App) drawReview(ctx context.Context, c *comparison, r *review.Review, f
 		Missing: r.Missing}
 	for _, m := range r.Remarks {
 		word, sort := remarkWord(r, m)
-		remark := page.Remark{Address: m.Address, Author: m.Author, When: clock(m.Time), Word: word, Sort: sort, Text: m.Text}
+		remark := page.Remark{Address: m.Address, Author: m.Author, When: screen.Clock(m.Time), Word: word, Sort: sort, Text: m.Text}
 		shown := slices.ContainsFunc(c.diffs, func(d state.Difference) bool {
 			path, _, _ := strings.Cut(m.Address, "::")
 			return path == d.Path || strings.HasPrefix(path, d.Path+"/")
@@ -269,7 +274,7 @@ func (a *App) drawReview(ctx context.Context, c *comparison, r *review.Review, f
 
 // drawOn puts a comparison on a page, and writes it.
 func (a *App) drawOn(ctx context.Context, p *page.Page, c *comparison, file string) error {
-	show := a.bar.show(a)
+	show := a.Progress()
 	for i, d := range c.diffs {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -283,7 +288,7 @@ func (a *App) drawOn(ctx context.Context, p *page.Page, c *comparison, file stri
 		}
 		p.Add(page.Artifact{Difference: d, Was: was, Is: is})
 	}
-	a.bar.clear()
+	a.EndProgress()
 	return a.writePage(p, len(c.diffs), file)
 }
 
@@ -293,7 +298,7 @@ func (a *App) keepApart(file string) {
 		return
 	}
 	if fresh, err := a.current.KeepApart(a.folder(), file); err == nil && fresh {
-		a.note("%s lies in the project and is left out of this workspace's commits. To record it, copy it under another name.", file)
+		a.Note("%s lies in the project and is left out of this workspace's commits. To record it, copy it under another name.", file)
 	}
 }
 
@@ -306,11 +311,11 @@ func (a *App) writePage(p *page.Page, artifacts int, file string) error {
 		return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", file, err)
 	}
 	a.keepApart(file)
-	if a.json {
+	if a.JSON {
 		a.print(result.ComparePage{File: file, Artifacts: artifacts, Bytes: b.Len()})
 		return nil
 	}
-	a.say("%s shows %s, in %s. Open it in a browser.", file, count(artifacts, "artifact"), element.SizeText(int64(b.Len())))
+	a.Say("%s shows %s, in %s. Open it in a browser.", file, screen.Count(artifacts, "artifact"), element.SizeText(int64(b.Len())))
 	return nil
 }
 
@@ -352,11 +357,11 @@ func (a *App) onReview(cmd *cobra.Command, number, done string, fn func(*review.
 		if err != nil {
 			return err
 		}
-		if a.json {
+		if a.JSON {
 			a.print(result.ReviewOf(r))
 			return nil
 		}
-		a.say("%s Review %d is %s.", done, n, a.paint(reviewTones[r.Standing()], r.Standing()))
+		a.Say("%s Review %d is %s.", done, n, a.Paint(reviewTones[r.Standing()], r.Standing()))
 		a.showMissing(r)
 		return nil
 	})
@@ -421,19 +426,19 @@ as it is, unless it stands on the target branch and its edits let it follow.`,
 			}
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				r, c, err := a.desk(w).Merge(cmd.Context(), n, message, func(check string) {
-					if !a.json {
-						a.note("running the check %s", check)
+					if !a.JSON {
+						a.Note("running the check %s", check)
 					}
 				})
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.ReviewOf(r))
 					return nil
 				}
-				a.say("%s  %s", a.paint(strong, workspace.Label(c.Commit)), firstLine(c.Commit.Message))
-				a.say("  review %d, %s, is merged into %s, published as %s", r.Number, count(len(r.Paths), "file"), r.Target,
+				a.Say("%s  %s", a.Paint(screen.Strong, workspace.Label(c.Commit)), screen.FirstLine(c.Commit.Message))
+				a.Say("  review %d, %s, is merged into %s, published as %s", r.Number, screen.Count(len(r.Paths), "file"), r.Target,
 					c.Commit.ID.Short())
 				a.showCombined("combined by element", c.Combined)
 				return nil

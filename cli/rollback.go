@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
@@ -55,7 +56,7 @@ promotion that would bring it again says so, and needs --again.`,
 				}
 				defer r.Close()
 				for _, text := range r.Filled {
-					a.note("%s", text)
+					a.Note("%s", text)
 				}
 				o.ask = "Take this back in " + args[0] + "?"
 				a.showTakes(r)
@@ -82,26 +83,27 @@ promotion that would bring it again says so, and needs --again.`,
 
 // showTakes says what a rollback takes back.
 func (a *App) showTakes(r *pipeline.Rollback) {
-	if a.json || len(r.Takes) == 0 {
+	if a.JSON || len(r.Takes) == 0 {
 		return
 	}
-	a.say("Takes back from %s:", r.Environment.Name)
-	var rows [][]cell
+	a.Say("Takes back from %s:", r.Environment.Name)
+	var rows [][]screen.Cell
 	for _, c := range r.Takes {
-		rows = append(rows, []cell{{workspace.Label(c), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 50), plain},
-			{c.Author, faint}})
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(workspace.Label(c)), screen.Plain.Cell(c.Item),
+			screen.Plain.Cell(screen.OneLine(screen.FirstLine(c.Message), 50)),
+			screen.Faint.Cell(c.Author)})
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 }
 
 // showTaken says what became of the branch.
 func (a *App) showTaken(r *pipeline.Rollback) {
 	switch {
-	case a.json:
+	case a.JSON:
 	case r.Made != nil:
-		a.say("%s takes it back from the branch.", a.paint(strong, workspace.Label(*r.Made)))
+		a.Say("%s takes it back from the branch.", a.Paint(screen.Strong, workspace.Label(*r.Made)))
 	case r.StillOn != "":
-		a.note("Branch %s has it still: other work stands on it there. A promotion asks before it brings it again.", r.StillOn)
+		a.Note("Branch %s has it still: other work stands on it there. A promotion asks before it brings it again.", r.StillOn)
 	}
 }
 
@@ -123,10 +125,10 @@ func (a *App) writeLost(env, folder string, files environment.Files) error {
 			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", folder, err)
 		}
 	}
-	if a.json {
+	if a.JSON {
 		a.print(result.Lost{Environment: env, Folder: folder, Files: sortedNames(files)})
 		return nil
 	}
-	a.say("What the last deployment to %s lost is in %s: %s.", env, folder, count(len(files), "file"))
+	a.Say("What the last deployment to %s lost is in %s: %s.", env, folder, screen.Count(len(files), "file"))
 	return nil
 }

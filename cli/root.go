@@ -51,10 +51,10 @@ changed in each one's own terms, and brings it from one environment to the next.
 	flags := root.PersistentFlags()
 	flags.StringVar(&a.in, "in", "", "work in `FOLDER` rather than the current one")
 	flags.StringVar(&a.as, "as", "", "act as the person `NAME`")
-	flags.BoolVar(&a.json, "json", false, "print one JSON object")
+	flags.BoolVar(&a.JSON, "json", false, "print one JSON object")
 	flags.BoolVar(&a.yes, "yes", false, "answer questions with yes")
 	flags.StringVar(&a.trust, "trust", "", "agree to what oaken trust shows under `DIGEST`")
-	flags.BoolVar(&a.quiet, "quiet", false, "print nothing but errors, and what --json asks for")
+	flags.BoolVar(&a.Quiet, "quiet", false, "print nothing but errors, and what --json asks for")
 	root.SetFlagErrorFunc(wrongFlag)
 	root.AddGroup(
 		&cobra.Group{ID: groupStart, Title: "Start"}, &cobra.Group{ID: groupDaily, Title: "Daily work"}, &cobra.Group{ID: groupBranches,

@@ -83,15 +83,15 @@ have.`,
 }
 
 func (a *App) showRows(how string, files []string) {
-	if a.json {
+	if a.JSON {
 		a.print(result.Rows{Files: result.List(files)})
 		return
 	}
 	if len(files) == 0 {
-		a.say("Nothing has changed.")
+		a.Say("Nothing has changed.")
 	}
 	for _, f := range files {
-		a.say("%s  %s", f, how)
+		a.Say("%s  %s", f, how)
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/service/result"
@@ -101,10 +102,10 @@ func (a *App) settle(ctx context.Context, w *workspace.Workspace, env string, o 
 		if err := a.follow(s, o.follow); err != nil {
 			return err
 		}
-	case a.Keys != nil && !a.json && !o.yes && !o.dryRun && len(s.Plan.Objects) > 0:
-		if ok, err := a.pick(env, s.Plan.Objects, a.Keys); err != nil || !ok {
+	case a.Keys != nil && !a.JSON && !o.yes && !o.dryRun && len(s.Plan.Objects) > 0:
+		if ok, err := a.pick(env, s.Plan.Objects); err != nil || !ok {
 			if err == nil {
-				a.say("Nothing was changed.")
+				a.Say("Nothing was changed.")
 			}
 			return err
 		}
@@ -113,12 +114,12 @@ func (a *App) settle(ctx context.Context, w *workspace.Workspace, env string, o 
 	if err := s.Direct(ctx); err != nil {
 		return err
 	}
-	if !a.json {
+	if !a.JSON {
 		a.showDirections(s, env)
 	}
 	if o.dryRun || !o.yes && o.follow == "" {
 		if len(s.Plan.Objects) > 0 {
-			a.say("Nothing was changed. Add --yes to carry this out, or write it into a file with --plan FILE.")
+			a.Say("Nothing was changed. Add --yes to carry this out, or write it into a file with --plan FILE.")
 		}
 		a.printSettled(s, nil, nil)
 		return nil
@@ -128,13 +129,13 @@ func (a *App) settle(ctx context.Context, w *workspace.Workspace, env string, o 
 
 func (a *App) carrySettled(ctx context.Context, w *workspace.Workspace, m *pipeline.Mover, s *pipeline.Settlement, o settleOptions) error {
 	env := s.Plan.Environment
-	show := a.bar.show(a)
+	show := a.Progress()
 	out, err := m.Settle(ctx, s, pipeline.DeployOptions{AllowLoss: o.allowLoss, Done: func(step int) {
 		if show != nil {
 			show("running steps", step, len(s.Deployment.Plan.Steps))
 		}
 	}})
-	a.bar.clear()
+	a.EndProgress()
 	if err != nil {
 		return err
 	}
@@ -148,26 +149,26 @@ func (a *App) carrySettled(ctx context.Context, w *workspace.Workspace, m *pipel
 			return err
 		}
 	}
-	if a.json {
+	if a.JSON {
 		a.printSettled(s, out, made)
 		return nil
 	}
 	if s.Deployment.Saved != "" {
-		a.say("Saved before: %s", s.Deployment.Saved)
+		a.Say("Saved before: %s", s.Deployment.Saved)
 	}
 	a.sayRescued(out.Rescued)
 	left := s.Plan.Count(pipeline.Leave)
 	switch {
 	case len(s.Plan.Objects) == 0:
 	case left == 0:
-		a.say("Done: %s and the workspace agree.", env)
+		a.Say("Done: %s and the workspace agree.", env)
 	default:
-		a.say("Done: %s and the workspace still differ in %s.", env, count(left, "object"))
+		a.Say("Done: %s and the workspace still differ in %s.", env, screen.Count(left, "object"))
 	}
 	if made != nil {
 		a.showCommitted(w, made)
 	} else if len(out.Written) > 0 {
-		a.say("To record it: oaken commit %s -m TEXT, then oaken deploy %s.", strings.Join(s.Deployment.Environment.Folders(), " "), env)
+		a.Say("To record it: oaken commit %s -m TEXT, then oaken deploy %s.", strings.Join(s.Deployment.Environment.Folders(), " "), env)
 	}
 	return nil
 }
@@ -186,7 +187,7 @@ func (a *App) writeSettlePlan(s *pipeline.Settlement, env, file string) error {
 	if err := writeWhole(a.at(file), text); err != nil {
 		return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", file, err)
 	}
-	a.say("The directions of %s are in %s. Carry them out with oaken settle %s --follow %s.", count(len(s.Plan.Objects), "object"),
+	a.Say("The directions of %s are in %s. Carry them out with oaken settle %s --follow %s.", screen.Count(len(s.Plan.Objects), "object"),
 		file, env, file)
 	a.printSettled(s, nil, nil)
 	return nil
@@ -206,29 +207,30 @@ func (a *App) follow(s *pipeline.Settlement, file string) error {
 
 func (a *App) showDirections(s *pipeline.Settlement, env string) {
 	if len(s.Plan.Objects) == 0 {
-		a.say("%s and the workspace agree.", env)
+		a.Say("%s and the workspace agree.", env)
 		return
 	}
 	since := "nothing was deployed there yet"
 	if s.Deployed != nil {
 		since = "deployed last: " + workspace.Label(*s.Deployed)
 	}
-	a.say("%s and the workspace differ in %s (%s)", a.paint(strong, env), count(len(s.Plan.Objects), "object"), since)
-	list := [][]cell{{{"object", faint}, {"chest", faint}, {env, faint}, {"", faint}}}
+	a.Say("%s and the workspace differ in %s (%s)", a.Paint(screen.Strong, env), screen.Count(len(s.Plan.Objects), "object"), since)
+	list := [][]screen.Cell{{screen.Faint.Cell("object"), screen.Faint.Cell("chest"), screen.Faint.Cell(env), screen.Faint.Cell("")}}
 	for _, o := range s.Plan.Objects {
 		text, t := directionText(o.Direction, env)
-		list = append(list, []cell{{o.Address, plain}, {o.Chest, plain}, {o.Environment, plain}, {text, t}})
+		list = append(list, []screen.Cell{screen.Plain.Cell(o.Address), screen.Plain.Cell(o.Chest), screen.Plain.Cell(o.Environment),
+			t.Cell(text)})
 	}
-	a.table(a.Out, "  ", list)
+	a.Table(a.Out, "  ", list)
 	if len(s.Deployment.Plan.Steps) > 0 {
-		a.say("In %s:", env)
+		a.Say("In %s:", env)
 		a.showSteps(s.Deployment.Plan.Steps, "  ")
 	}
 }
 
 // printSettled prints the settlement for scripts.
 func (a *App) printSettled(s *pipeline.Settlement, done *pipeline.Outcome, made *workspace.Committed) {
-	if !a.json {
+	if !a.JSON {
 		return
 	}
 	out := result.SettledOf(s, done)

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/ledger"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
@@ -39,33 +40,33 @@ func newShow(a *App) *cobra.Command {
 				if err != nil {
 					return err
 				}
-				if a.json {
+				if a.JSON {
 					a.print(result.Shown{Commit: result.CommitOf(c), Picks: result.OptionalCommit(deed.Picks),
 						Takes: result.CommitsOf(deed.Takes), Changes: result.ChangesOf(diffs)})
 					return nil
 				}
-				a.say("%s  %s", a.paint(strong, workspace.Label(c)), a.paint(faint, c.ID.String()))
-				a.say("%s in %s, %s", c.Author, c.Workspace, clock(c.Time))
+				a.Say("%s  %s", a.Paint(screen.Strong, workspace.Label(c)), a.Paint(screen.Faint, c.ID.String()))
+				a.Say("%s in %s, %s", c.Author, c.Workspace, screen.Clock(c.Time))
 				if len(c.Parents) == 2 {
 					if other, err := w.Chest.Resolve(cmd.Context(), c.Parents[1].String()); err == nil {
-						a.say("brings in %s", workspace.Label(other))
+						a.Say("brings in %s", workspace.Label(other))
 					}
 				}
 				if deed.Picks != nil {
-					a.say("does again what %s did", workspace.Label(*deed.Picks))
+					a.Say("does again what %s did", workspace.Label(*deed.Picks))
 				}
 				if len(deed.Takes) > 0 {
-					a.say("takes back %s", labelsOf(deed.Takes, 5))
+					a.Say("takes back %s", labelsOf(deed.Takes, 5))
 				}
 				if c.Item != "" {
-					a.say("for %s", c.Item)
+					a.Say("for %s", c.Item)
 				}
-				a.say("\n  %s\n", strings.ReplaceAll(c.Message, "\n", "\n  "))
+				a.Say("\n  %s\n", strings.ReplaceAll(c.Message, "\n", "\n  "))
 				a.showDifferences(diffs, false)
 				return nil
 			})
 		},
 	}
-	cmd.Flags().BoolVar(&a.all, "all", false, "show each change in its line, and addresses whole")
+	cmd.Flags().BoolVar(&a.All, "all", false, "show each change in its line, and addresses whole")
 	return cmd
 }

@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/declare"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
@@ -64,13 +65,13 @@ that reads it.`,
 					return errors.Join(err, os.RemoveAll(a.at(args[1])))
 				}
 			}
-			if a.json {
+			if a.JSON {
 				a.print(result.Split{Kind: s.Name(), Parts: len(parts), Artifact: asArtifact})
 				return nil
 			}
-			a.say("%s is split into %s in %s.", args[0], count(len(parts), "file"), args[1])
+			a.Say("%s is split into %s in %s.", args[0], screen.Count(len(parts), "file"), args[1])
 			if asArtifact {
-				a.say("%s is an artifact of the project now; take %s out of it, or leave it out in oaken.toml.", args[1], args[0])
+				a.Say("%s is an artifact of the project now; take %s out of it, or leave it out in oaken.toml.", args[1], args[0])
 			}
 			return nil
 		},
@@ -181,11 +182,11 @@ func newJoin(a *App) *cobra.Command {
 			if err := writeWhole(target, out); err != nil {
 				return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", args[1], err)
 			}
-			if a.json {
+			if a.JSON {
 				a.print(result.Joined{Kind: s.Name(), Bytes: len(out)})
 				return nil
 			}
-			a.say("%s is put together from %s of %s.", args[1], count(len(parts), "file"), args[0])
+			a.Say("%s is put together from %s of %s.", args[1], screen.Count(len(parts), "file"), args[0])
 			return nil
 		},
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/element"
 	"oakenchest/core/service/result"
 )
@@ -36,7 +37,7 @@ func (a *App) showSummary(name, kind string, root *element.Element) {
 	slices.SortFunc(list, func(x, y result.TypeCount) int {
 		return cmp.Or(cmp.Compare(y.Elements, x.Elements), cmp.Compare(x.Type, y.Type))
 	})
-	if a.json {
+	if a.JSON {
 		a.print(result.Summary{Path: name, Kind: kind, About: root.Gist, Elements: total, Properties: props, Depth: deepest, Types: list})
 		return
 	}
@@ -44,9 +45,9 @@ func (a *App) showSummary(name, kind string, root *element.Element) {
 	if root.Gist != "" {
 		about += ", " + root.Gist
 	}
-	a.say("%s  %s", a.paint(strong, name), about)
-	a.say("  %s, %d properties, %d deep", count(total, "element"), props, deepest)
-	var rows [][]cell
+	a.Say("%s  %s", a.Paint(screen.Strong, name), about)
+	a.Say("  %s, %d properties, %d deep", screen.Count(total, "element"), props, deepest)
+	var rows [][]screen.Cell
 	for _, c := range list {
 		keys := "all with keys"
 		switch c.Keyed {
@@ -56,7 +57,7 @@ func (a *App) showSummary(name, kind string, root *element.Element) {
 		default:
 			keys = fmt.Sprintf("%d with keys", c.Keyed)
 		}
-		rows = append(rows, []cell{{c.Type, plain}, {fmt.Sprint(c.Elements), plain}, {keys, faint}})
+		rows = append(rows, []screen.Cell{screen.Plain.Cell(c.Type), screen.Plain.Cell(fmt.Sprint(c.Elements)), screen.Faint.Cell(keys)})
 	}
-	a.table(a.Out, "  ", rows)
+	a.Table(a.Out, "  ", rows)
 }

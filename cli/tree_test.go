@@ -13,12 +13,14 @@ import (
 	"github.com/spf13/pflag"
 
 	"oakenchest/core/kind/all"
+
+	"oakenchest/cli/screen"
 )
 
 var update = flag.Bool("update", false, "write docs/commands.md anew")
 
 func tree() *cobra.Command {
-	return newRoot(&App{Out: &bytes.Buffer{}, Err: &bytes.Buffer{}, Now: time.Now, kinds: all.Table()})
+	return newRoot(&App{Screen: screen.Screen{Out: &bytes.Buffer{}, Err: &bytes.Buffer{}}, Now: time.Now, kinds: all.Table()})
 }
 
 func walk(c *cobra.Command, visit func(*cobra.Command)) {
@@ -99,7 +101,7 @@ func TestTheReferenceIsCurrent(t *testing.T) {
 
 func TestTheDemoPlays(t *testing.T) {
 	var out bytes.Buffer
-	app := &App{Out: &out, Err: &out, Dir: t.TempDir(), Now: time.Now}
+	app := &App{Screen: screen.Screen{Out: &out, Err: &out}, Dir: t.TempDir(), Now: time.Now}
 	if status := Run(t.Context(), app, []string{"demo", "world"}); status != 0 {
 		t.Fatalf("status %d\n%s", status, out.String())
 	}
@@ -128,7 +130,7 @@ func TestCompletionsOfferNames(t *testing.T) {
 			"oaken.toml::"},
 	} {
 		var out bytes.Buffer
-		app := &App{Out: &out, Err: &out, Dir: dir, Now: time.Now, Person: "Imke", Machine: "desk"}
+		app := &App{Screen: screen.Screen{Out: &out, Err: &out}, Dir: dir, Now: time.Now, Person: "Imke", Machine: "desk"}
 		args := strings.Split(c.call, " ")
 		if status := Run(t.Context(), app, args); status != 0 {
 			t.Fatalf("%s: status %d\n%s", c.call, status, out.String())

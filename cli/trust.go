@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/manifest"
 	"oakenchest/core/service/result"
@@ -44,11 +45,11 @@ in the variable ` + trustVariable + `: it stands for this list alone.`,
 					if err != nil {
 						return err
 					}
-					if a.json {
+					if a.JSON {
 						a.print(result.Trust{Wishes: []result.Wish{}, Forgotten: &n})
 						return nil
 					}
-					a.say("%s taken back.", count(n, "word"))
+					a.Say("%s taken back.", screen.Count(n, "word"))
 					return nil
 				}
 				return a.giveTrust(cmd.Context(), k, check)
@@ -69,16 +70,16 @@ func (a *App) giveTrust(ctx context.Context, k *keeper, check bool) error {
 		return err
 	}
 	agreed := func(w trust.Wish) bool { return !slices.Contains(lacking, w) }
-	if !a.json {
+	if !a.JSON {
 		a.showWishes(all, agreed)
 	}
-	if len(lacking) > 0 && !check && (a.yes || !a.json && a.Keys != nil && a.ask("Agree to this on this machine?")) {
+	if len(lacking) > 0 && !check && (a.yes || !a.JSON && a.Keys != nil && a.Ask("Agree to this on this machine?")) {
 		if err := k.book.Agree(k.project, lacking, a.Now()); err != nil {
 			return err
 		}
 		lacking = nil
 	}
-	if a.json {
+	if a.JSON {
 		list := []result.Wish{}
 		for _, w := range all {
 			list = append(list, result.Wish{Sort: string(w.Sort), Name: w.Name, Text: w.Shown(), Agreed: agreed(w)})
@@ -89,31 +90,32 @@ func (a *App) giveTrust(ctx context.Context, k *keeper, check bool) error {
 	case len(lacking) > 0 && check:
 		return &foundDifference{}
 	case len(all) == 0:
-		a.say("The project wants to run nothing, and to reach nothing outside of its folder.")
+		a.Say("The project wants to run nothing, and to reach nothing outside of its folder.")
 	case len(lacking) == 0:
-		a.say("All of this is agreed to. In a script: --trust %s.", trust.DigestOf(all))
+		a.Say("All of this is agreed to. In a script: --trust %s.", trust.DigestOf(all))
 	default:
-		a.say("Not agreed to: until then it is not run, and not reached.")
-		a.say("  oaken trust --yes agrees on this machine; in a script: --trust %s.", trust.DigestOf(all))
+		a.Say("Not agreed to: until then it is not run, and not reached.")
+		a.Say("  oaken trust --yes agrees on this machine; in a script: --trust %s.", trust.DigestOf(all))
 	}
 	return nil
 }
 
 // showWishes lists what a project wants.
 func (a *App) showWishes(list []trust.Wish, agreed func(trust.Wish) bool) {
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for _, w := range list {
-		mark := cell{"new", warm}
+		mark := screen.Warm.Cell("new")
 		if agreed(w) {
-			mark = cell{"agreed", good}
+			mark = screen.Good.Cell("agreed")
 		}
 		does := "run"
 		if w.Sort == trust.Target || w.Sort == trust.Scratch {
 			does = "reach"
 		}
-		rows = append(rows, []cell{mark, {does, plain}, {w.Shown(), strong}, {string(w.Sort) + " " + w.Name, faint}})
+		rows = append(rows, []screen.Cell{mark, screen.Plain.Cell(does), screen.Strong.Cell(w.Shown()),
+			screen.Faint.Cell(string(w.Sort) + " " + w.Name)})
 	}
-	a.table(a.Out, "", rows)
+	a.Table(a.Out, "", rows)
 }
 
 // keeper asks the person, once for each wish, and remembers the answer on this machine.
@@ -178,15 +180,15 @@ func (k *keeper) Allow(ctx context.Context, wishes ...trust.Wish) error {
 			return nil
 		}
 	}
-	if k.app.Keys == nil || k.app.json {
+	if k.app.Keys == nil || k.app.JSON {
 		return trust.Refused(lacking)
 	}
-	k.app.bar.clear()
-	k.app.note("The project wants, and nobody on this machine has agreed to it yet:")
+	k.app.EndProgress()
+	k.app.Note("The project wants, and nobody on this machine has agreed to it yet:")
 	for _, w := range lacking {
-		k.app.note("  %s %s: %s", w.Sort, w.Name, w.Shown())
+		k.app.Note("  %s %s: %s", w.Sort, w.Name, w.Shown())
 	}
-	if !k.app.ask("Agree to this?") {
+	if !k.app.Ask("Agree to this?") {
 		return trust.Refused(lacking)
 	}
 	for _, w := range lacking {

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/service/result"
@@ -171,7 +172,7 @@ func comparePair(ctx context.Context, r *state.Reader, from, to state.State) (pa
 }
 
 func (a *App) showVerified(pairs []pair, states, differ int) {
-	if a.json {
+	if a.JSON {
 		list := []result.Pair{}
 		for _, p := range pairs {
 			list = append(list, result.Pair{
@@ -183,42 +184,42 @@ func (a *App) showVerified(pairs []pair, states, differ int) {
 		a.print(result.Verified{Same: differ == 0, Pairs: list})
 		return
 	}
-	var rows [][]cell
+	var rows [][]screen.Cell
 	for _, p := range pairs {
-		verdict := cell{"alike", good}
+		verdict := screen.Good.Cell("alike")
 		more := ""
 		if len(p.paths) > 0 {
-			verdict = cell{"differ", bad}
-			more = count(p.changes, "change") + " in " + p.paths[0]
+			verdict = screen.Bad.Cell("differ")
+			more = screen.Count(p.changes, "change") + " in " + p.paths[0]
 			if n := len(p.paths) - 1; n > 0 {
-				more += " and " + count(n, "more artifact")
+				more += " and " + screen.Count(n, "more artifact")
 			}
 		}
 		if p.failure != "" {
-			verdict, more = cell{"not known", bad}, p.failure
+			verdict, more = screen.Bad.Cell("not known"), p.failure
 		}
-		rows = append(rows, []cell{{p.from, strong}, {p.to, strong}, verdict, {more, faint}})
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(p.from), screen.Strong.Cell(p.to), verdict, screen.Faint.Cell(more)})
 	}
-	a.table(a.Out, "", rows)
+	a.Table(a.Out, "", rows)
 	var unread []string
 	for _, p := range pairs {
 		unread = append(unread, p.unread...)
 	}
 	slices.Sort(unread)
 	for _, text := range slices.Compact(unread) {
-		a.say("No: %s.", strings.TrimSuffix(text, "."))
+		a.Say("No: %s.", strings.TrimSuffix(text, "."))
 	}
 	switch {
 	case len(unread) > 0 && states == 2:
 	case differ == 0 && states == 0:
-		a.say("Yes: every environment holds that.")
+		a.Say("Yes: every environment holds that.")
 	case differ == 0 && states == 2:
-		a.say("Yes: both hold the same.")
+		a.Say("Yes: both hold the same.")
 	case differ == 0:
-		a.say("Yes: all %d hold the same.", states)
+		a.Say("Yes: all %d hold the same.", states)
 	case states == 0:
-		a.say("No: %d of %s differ, or can't be told.", differ, count(len(pairs), "environment"))
+		a.Say("No: %d of %s differ, or can't be told.", differ, screen.Count(len(pairs), "environment"))
 	default:
-		a.say("No: %d of %s differ.", differ, count(len(pairs), "pair"))
+		a.Say("No: %d of %s differ.", differ, screen.Count(len(pairs), "pair"))
 	}
 }

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/service"
 	"oakenchest/core/service/result"
 	"oakenchest/core/watch"
@@ -76,8 +77,8 @@ func (a *App) watchFiles(ctx context.Context, s *watch.Session) error {
 	}
 	s.Root = w.Root
 	err = a.acquaint(w)
-	if !a.json {
-		a.say("%s", a.paint(faint, w.Person+" in "+w.Name+", on "+standing(w)+". Ctrl+C ends."))
+	if !a.JSON {
+		a.Say("%s", a.Paint(screen.Faint, w.Person+" in "+w.Name+", on "+standing(w)+". Ctrl+C ends."))
 	}
 	if err = errors.Join(err, w.Close()); err != nil {
 		return err
@@ -87,20 +88,22 @@ func (a *App) watchFiles(ctx context.Context, s *watch.Session) error {
 	return s.Run(ctx)
 }
 
-var eventTones = map[watch.Sort]tone{watch.Locked: good, watch.Committed: good, watch.Contested: bad, watch.Overlaps: warm,
-	watch.Arrived: warm, watch.Notice: warm, watch.Trouble: bad}
+var eventTones = map[watch.Sort]screen.Tone{watch.Locked: screen.Good, watch.Committed: screen.Good, watch.Contested: screen.Bad,
+	watch.Overlaps: screen.Warm,
+	watch.Arrived:  screen.Warm, watch.Notice: screen.Warm, watch.Trouble: screen.Bad}
 
 // showEvent writes an event: a line, or one JSON object a line.
 func (a *App) showEvent(e watch.Event, desktop bool) {
-	if a.json {
+	if a.JSON {
 		a.printLine(result.EventOf(e))
 	} else {
-		a.say("%s  %s  %s", a.paint(faint, e.Time.Local().Format("15:04:05")), a.paint(eventTones[e.Sort], pad(string(e.Sort), 9)), e.Text)
+		a.Say("%s  %s  %s", a.Paint(screen.Faint, e.Time.Local().Format("15:04:05")),
+			a.Paint(eventTones[e.Sort], screen.Pad(string(e.Sort), 9)), e.Text)
 		if e.Overlap != nil {
 			a.showOverlap(*e.Overlap, "            ")
 		}
 	}
-	if desktop && eventTones[e.Sort] != plain && e.Sort != watch.Locked {
+	if desktop && eventTones[e.Sort] != screen.Plain && e.Sort != watch.Locked {
 		a.notice(e)
 	}
 }

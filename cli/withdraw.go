@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"oakenchest/cli/screen"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/workspace"
 )
@@ -58,9 +59,9 @@ func (a *App) withdraw(ctx context.Context, w *workspace.Workspace, env string, 
 		return err
 	}
 	defer x.Close()
-	if !a.json {
-		a.say("Takes out of %s:", a.paint(strong, env))
-		var rows [][]cell
+	if !a.JSON {
+		a.Say("Takes out of %s:", a.Paint(screen.Strong, env))
+		var rows [][]screen.Cell
 		for _, c := range x.Takes {
 			why := ""
 			for _, n := range x.Dependents {
@@ -68,10 +69,11 @@ func (a *App) withdraw(ctx context.Context, w *workspace.Workspace, env string, 
 					why = fmt.Sprintf("%s %s", n.How, n.What)
 				}
 			}
-			rows = append(rows, []cell{{workspace.Label(c), strong}, {c.Item, plain}, {oneLine(firstLine(c.Message), 50), plain},
-				{c.Author, faint}, {why, faint}})
+			rows = append(rows, []screen.Cell{screen.Strong.Cell(workspace.Label(c)), screen.Plain.Cell(c.Item),
+				screen.Plain.Cell(screen.OneLine(screen.FirstLine(c.Message), 50)),
+				screen.Faint.Cell(c.Author), screen.Faint.Cell(why)})
 		}
-		a.table(a.Out, "  ", rows)
+		a.Table(a.Out, "  ", rows)
 	}
 	o.ask = "Take this out of " + env + "?"
 	return a.carryOut(ctx, &x.Deployment, "", o, func(p pipeline.DeployOptions) error {

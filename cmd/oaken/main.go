@@ -19,6 +19,8 @@ import (
 
 	"oakenchest/cli"
 	"oakenchest/core/trace"
+
+	"oakenchest/cli/screen"
 )
 
 // smallHeap is the size in bytes from which memory is collected eagerly, while little is read.
@@ -82,7 +84,8 @@ func traced(ctx context.Context) (context.Context, func()) {
 }
 
 func newApp() *cli.App {
-	app := &cli.App{Room: room, Out: os.Stdout, Err: os.Stderr, Now: time.Now, Live: term.IsTerminal(int(os.Stderr.Fd()))}
+	app := &cli.App{Room: room, Now: time.Now,
+		Screen: screen.Screen{Out: os.Stdout, Err: os.Stderr, Live: term.IsTerminal(int(os.Stderr.Fd()))}}
 	out := int(os.Stdout.Fd())
 	if term.IsTerminal(out) {
 		_, noColor := os.LookupEnv("NO_COLOR")

@@ -22,6 +22,8 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/chest/chesttest"
 	"oakenchest/core/ledger"
+
+	"oakenchest/cli/screen"
 )
 
 // people is a crowd at work on one chest, each a process at a time in a workspace of their
@@ -145,7 +147,7 @@ func (p *person) call(args ...string) (status int, out map[string]any) {
 	doomed := p.r.IntN(15) == 0
 	defer func() { p.log("%v: %d %v", args[1:], status, out["commit"]) }()
 	if !doomed && os.Getenv("OAKEN_INSIDE") != "" {
-		app := &cli.App{Out: &stdout, Err: &stderr, Dir: p.dir, Now: time.Now, Person: p.name}
+		app := &cli.App{Screen: screen.Screen{Out: &stdout, Err: &stderr}, Dir: p.dir, Now: time.Now, Person: p.name}
 		status = cli.Run(context.Background(), app, args)
 	} else if status = p.process(doomed, &stdout, &stderr, args); status < 0 {
 		p.unsure = true

@@ -1,4 +1,4 @@
-package cli
+package screen
 
 import (
 	"fmt"
@@ -9,17 +9,17 @@ import (
 // ours are the colours that the program itself writes.
 var ours []string
 
-// inert gives a text as it can be shown: what a terminal would take as a command, and what turns
+// Inert gives a text as it can be shown: what a terminal would take as a command, and what turns
 // the direction of writing, is shown as a visible escape. Line ends, tabs and, where there is
 // colour, the program's own colours stay.
-func (a *App) inert(text string) string {
+func (s *Screen) Inert(text string) string {
 	if strings.IndexFunc(text, commands) < 0 && utf8.ValidString(text) {
 		return text
 	}
 	var b strings.Builder
 	for i := 0; i < len(text); {
 		r, n := utf8.DecodeRuneInString(text[i:])
-		switch own := a.own(text[i:]); {
+		switch own := s.own(text[i:]); {
 		case own != "":
 			b.WriteString(own)
 			n = len(own)
@@ -38,8 +38,8 @@ func (a *App) inert(text string) string {
 }
 
 // own gives the colour of the program's own that a text begins with.
-func (a *App) own(text string) string {
-	if !a.Color || text[0] != '\x1b' {
+func (s *Screen) own(text string) string {
+	if !s.Color || text[0] != '\x1b' {
 		return ""
 	}
 	for _, c := range ours {
