@@ -80,7 +80,7 @@ func (p *settler) next(at int) {
 // sidesShown is how many lines the sides of the conflict at hand take.
 const sidesShown = 9
 
-func (p *settler) heading() string {
+func (p *settler) heading(int) string {
 	open := 0
 	for _, k := range p.keep {
 		if k == "" {

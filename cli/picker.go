@@ -64,28 +64,26 @@ func directionText(d pipeline.Direction, environment string) (string, screen.Ton
 	return "  leave", screen.Faint
 }
 
-// widths are those of the columns for the two sides.
-func (p *picker) widths() (chest, there int) {
-	chest, there = len("chest"), runewidth.StringWidth(p.environment)
+// widths are those of the columns: the names, and what the two sides have.
+func (p *picker) widths(width int) (names, chest, there int) {
+	names, chest, there = len("object"), len("chest"), runewidth.StringWidth(p.environment)
 	for _, o := range p.objects {
+		names = max(names, runewidth.StringWidth(o.Address))
 		chest, there = max(chest, len(o.Chest)), max(there, len(o.Environment))
 	}
-	return chest, there
+	return min(names, max(width-chest-there-26-runewidth.StringWidth(p.environment), 20)), chest, there
 }
 
-func (p *picker) heading() string {
-	return p.app.Paint(screen.Strong, fmt.Sprintf("%s and the workspace differ in %s", p.environment,
-		screen.Count(len(p.objects), "object"))) + "\n"
+func (p *picker) heading(width int) string {
+	names, chest, there := p.widths(width)
+	title := fmt.Sprintf("%s and the workspace differ in %s", p.environment, screen.Count(len(p.objects), "object"))
+	return p.app.Paint(screen.Strong, title) + "\n\n" + p.app.Paint(screen.Faint,
+		fmt.Sprintf("  %s  %s  %s", screen.Pad("object", names), screen.Pad("chest", chest), screen.Pad(p.environment, there)))
 }
 
 func (p *picker) line(i, width int, here bool) string {
 	o := p.objects[i]
-	chest, there := p.widths()
-	longest := 0
-	for _, o := range p.objects {
-		longest = max(longest, runewidth.StringWidth(o.Address))
-	}
-	names := min(longest, max(width-chest-there-24-runewidth.StringWidth(p.environment), 20))
+	names, chest, there := p.widths(width)
 	name := screen.Pad(runewidth.Truncate(o.Address, names, "…"), names)
 	if here {
 		name = p.app.Paint(screen.Strong, name)

@@ -15,7 +15,7 @@ type Choice struct {
 	// Names are the things, as they are found by / too.
 	Names []string
 	// Heading tells on lines what is chosen; Line writes one thing on a line of a width, chosen or not.
-	Heading func() string
+	Heading func(width int) string
 	Line    func(i, width int, here bool) string
 	// Detail tells more of the thing at hand, on DetailLines at most.
 	Detail      func(i, width int) string
@@ -55,7 +55,7 @@ func (l line) Render(w io.Writer, m list.Model, index int, item list.Item) {
 	if index == m.Index() {
 		mark = "▸"
 	}
-	fmt.Fprintf(w, "%s %s", mark, l.Line(n.i, l.width-2, index == m.Index()))
+	fmt.Fprintf(w, "%s %s", mark, l.Line(n.i, l.width, index == m.Index()))
 }
 
 // Height, Spacing and Update answer list.ItemDelegate.
@@ -93,7 +93,7 @@ func (c *Choice) Run(s *Screen) error {
 
 // room is how many things fit on the terminal.
 func (c *Choice) room() int {
-	return max(c.height-strings.Count(c.Heading(), "\n")-c.DetailLines-5, 3)
+	return max(c.height-strings.Count(c.Heading(c.width), "\n")-c.DetailLines-5, 3)
 }
 
 // At is the thing at hand; -1 where what is looked for is not there.
@@ -154,7 +154,7 @@ func (c *Choice) Text() string {
 		return ""
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s\n", c.Heading())
+	fmt.Fprintf(&b, "%s\n", c.Heading(c.width))
 	if state := c.list.FilterState(); state != list.Unfiltered {
 		fmt.Fprintf(&b, "%s\n", c.screen.Paint(Faint, "named: "+c.list.FilterInput.Value()))
 	}
