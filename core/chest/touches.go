@@ -12,27 +12,6 @@ import (
 	"oakenchest/core/ledger"
 )
 
-// Moved tells which files of some pairs moved, new path to former path: a file
-// that went and one of equal content that came are one.
-func Moved(pairs []Pair) map[string]string {
-	gone := map[content.Digest][]string{}
-	for _, p := range pairs {
-		if p.Is.Mode == 0 && p.Was.Size > 0 {
-			gone[p.Was.Digest] = append(gone[p.Was.Digest], p.Path)
-		}
-	}
-	out := map[string]string{}
-	if len(gone) == 0 {
-		return out
-	}
-	for _, p := range pairs {
-		if list := gone[p.Is.Digest]; p.Was.Mode == 0 && p.Is.Size > 0 && len(list) > 0 {
-			out[p.Path], gone[p.Is.Digest] = list[0], list[1:]
-		}
-	}
-	return out
-}
-
 // touches tells what a commit to be made does: the paths that it has otherwise than all
 // of its parents, none when there is no parent. Some parents may not be recorded yet.
 func (c *Chest) touches(ctx context.Context, d Draft, unrecorded ...ledger.Commit) (Traces, error) {

@@ -115,47 +115,22 @@ func inScope(s State, p string) bool {
 type moves struct{ from, to map[string]string }
 
 func movedFiles(a, b *Snapshot) moves {
-	m := moves{map[string]string{}, map[string]string{}}
-	gone := map[element.Digest][]string{}
+	var pairs []chest.Pair
 	for p, f := range a.files {
-		if _, stays := b.files[p]; !stays && f.Size > 0 {
-			gone[f.Digest] = append(gone[f.Digest], p)
+		if _, stays := b.files[p]; !stays {
+			pairs = append(pairs, chest.Pair{Path: p, Was: f})
 		}
 	}
-	came := map[element.Digest][]string{}
 	for p, f := range b.files {
 		if _, was := a.files[p]; !was {
-			came[f.Digest] = append(came[f.Digest], p)
+			pairs = append(pairs, chest.Pair{Path: p, Is: f})
 		}
 	}
-	for d, olds := range gone {
-		news := came[d]
-		slices.Sort(olds)
-		slices.Sort(news)
-		olds, news = m.byName(olds, news)
-		for i := range min(len(olds), len(news)) {
-			m.from[news[i]], m.to[olds[i]] = olds[i], news[i]
-		}
+	m := moves{chest.Moved(pairs), map[string]string{}}
+	for n, o := range m.from {
+		m.to[o] = n
 	}
 	return m
-}
-
-// byName pairs files of equal content that kept their base names, and gives what is left.
-func (m moves) byName(olds, news []string) (leftOld, leftNew []string) {
-	if len(olds) == 1 && len(news) == 1 {
-		return olds, news
-	}
-	taken := map[string]bool{}
-	for _, o := range olds {
-		at := slices.IndexFunc(news, func(n string) bool { return !taken[n] && path.Base(n) == path.Base(o) })
-		if at < 0 {
-			leftOld = append(leftOld, o)
-			continue
-		}
-		taken[news[at]] = true
-		m.from[news[at]], m.to[o] = o, news[at]
-	}
-	return leftOld, slices.DeleteFunc(slices.Clone(news), func(n string) bool { return taken[n] })
 }
 
 // addUsers adds the files that may be made of ones that differ, though they themselves do not.
