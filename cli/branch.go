@@ -9,6 +9,7 @@ import (
 	"oakenchest/core/environment"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
+	"oakenchest/core/service"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
@@ -104,34 +105,25 @@ func (a *App) makeFresh(ctx context.Context, w *workspace.Workspace, b ledger.Br
 }
 
 func (a *App) listBranches(ctx context.Context, w *workspace.Workspace) error {
-	branches, err := w.Chest.Branches(ctx)
+	list, err := a.asked(w).Branches(ctx)
 	if err != nil {
 		return err
 	}
-	list, rows := []result.Branch{}, [][]screen.Cell{}
-	for _, b := range branches {
-		var tip ledger.Commit
-		if b.Tip != (ledger.ID{}) {
-			if tip, err = w.Chest.Resolve(ctx, b.Tip.String()); err != nil {
-				return err
-			}
-		}
-		here := ""
-		if b.Name == w.Branch {
+	if a.JSON {
+		a.print(service.BranchesResult(list))
+		return nil
+	}
+	var rows [][]screen.Cell
+	for _, b := range list {
+		here, when := "", ""
+		if b.Here {
 			here = "you are here"
 		}
-		list = append(list, result.Branch{Branch: b.Name, Tip: workspace.Label(tip), Origin: b.Origin, Author: b.Author,
-			Time: result.Time(b.Time), Current: here != ""})
-		when := ""
-		if tip.ID != (ledger.ID{}) {
-			when = screen.Clock(tip.Time) + "  " + tip.Author
+		if b.Newest.ID != (ledger.ID{}) {
+			when = screen.Clock(b.Newest.Time) + "  " + b.Newest.Author
 		}
-		rows = append(rows, []screen.Cell{screen.Strong.Cell(b.Name), screen.Plain.Cell(workspace.Label(tip)), screen.Faint.Cell(when),
-			screen.Plain.Cell(screen.OneLine(screen.FirstLine(tip.Message), 60)), screen.Good.Cell(here)})
-	}
-	if a.JSON {
-		a.print(result.Branches{Branches: list})
-		return nil
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(b.Name), screen.Plain.Cell(workspace.Label(b.Newest)), screen.Faint.Cell(when),
+			screen.Plain.Cell(screen.OneLine(screen.FirstLine(b.Newest.Message), 60)), screen.Good.Cell(here)})
 	}
 	a.Table(a.Out, "", rows)
 	return nil
@@ -142,22 +134,7 @@ func (a *App) warnHere(ctx context.Context, w *workspace.Workspace) error {
 	if a.Quiet {
 		return nil
 	}
-	s, err := w.Changes(ctx)
-	if err != nil {
-		return err
-	}
-	_ = w.AnnounceStatus(ctx, s) // the next command tells it
-	var paths []string
-	shown := told(s)
-	for _, c := range shown[:min(len(shown), mostWarned)] {
-		paths = append(paths, c.Path)
-	}
-	for _, l := range s.Mine {
-		if !l.Pattern && !l.Folder {
-			paths = append(paths, l.Address)
-		}
-	}
-	list, err := w.Warnings(ctx, paths, s.Changes)
+	list, err := a.asked(w).Nearby(ctx)
 	if err != nil {
 		return err
 	}

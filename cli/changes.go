@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -9,11 +8,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"oakenchest/cli/screen"
-	"oakenchest/core/chest"
 	"oakenchest/core/ledger"
-	"oakenchest/core/overlap"
+	"oakenchest/core/service"
 	"oakenchest/core/service/result"
-	"oakenchest/core/state"
 	"oakenchest/core/workspace"
 )
 
@@ -37,30 +34,18 @@ compare shows what is different inside each artifact. With paths, only what lies
 				if err != nil {
 					return err
 				}
-				if err := w.CheckPaths(cmd.Context(), paths); err != nil {
-					return err
-				}
-				s, err := w.Changes(cmd.Context())
+				c, err := a.asked(w).Changes(cmd.Context(), paths, a.Now())
 				if err != nil {
 					return err
 				}
-				p, open, err := w.Conflicts(cmd.Context())
-				if err != nil {
-					return err
-				}
-				t, err := a.togetherness(cmd.Context(), w, s)
-				if err != nil {
-					return err
-				}
-				narrow(s, &t, paths)
 				if a.JSON {
-					a.print(changesOf(w, s, p, t))
+					a.print(c.Result())
 				} else {
-					a.showChanges(w, s, p, len(open), t)
+					a.showChanges(c)
 					a.tellCaptured(w)
 					a.tellBehind(cmd.Context(), w)
 				}
-				if check && len(told(s)) > 0 {
+				if check && len(c.Told()) > 0 {
 					return &foundDifference{}
 				}
 				return nil
@@ -70,27 +55,6 @@ compare shows what is different inside each artifact. With paths, only what lies
 	cmd.Flags().BoolVar(&a.All, "all", false, "show each file that moved with its folder in its line")
 	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when something changed")
 	return cmd
-}
-
-// narrow leaves of what is told that which lies at some paths; none leave everything.
-func narrow(s *workspace.Status, t *together, paths []string) {
-	if len(paths) == 0 {
-		return
-	}
-	lies := func(address string) bool {
-		p, _, _ := strings.Cut(address, "::")
-		return state.Under(paths, p)
-	}
-	s.Changes = slices.DeleteFunc(s.Changes, func(c workspace.Change) bool { return !lies(c.Path) && (c.From == "" || !lies(c.From)) })
-	s.Unreadable = slices.DeleteFunc(s.Unreadable, func(u workspace.Unreadable) bool { return !lies(u.Path) })
-	s.Held = slices.DeleteFunc(s.Held, func(l ledger.Lock) bool { return !lies(l.Address) })
-	s.Mine = slices.DeleteFunc(s.Mine, func(l ledger.Lock) bool { return !lies(l.Address) })
-	t.warnings = slices.DeleteFunc(t.warnings, func(o overlap.Overlap) bool { return !lies(o.Path) })
-}
-
-// told lists the changes that people are told of: all but noise.
-func told(s *workspace.Status) []workspace.Change {
-	return slices.DeleteFunc(slices.Clone(s.Changes), func(c workspace.Change) bool { return c.Noise })
 }
 
 func differ(n int) string {
@@ -111,57 +75,12 @@ func isAre(n int, noun string) string {
 // stateWord is the word for what became of a file.
 func stateWord(c workspace.Change) string { return string(c.State) }
 
-// together is what changes tells of others.
-type together struct {
-	judge    chest.Judge
-	crowd    *chest.Crowd
-	warnings []overlap.Overlap
-}
-
-// mostWarned bounds how many changed artifacts are looked for elsewhere.
-const mostWarned = 100
-
-// togetherness tells the chest what is edited here, and finds who else is at it.
-func (a *App) togetherness(ctx context.Context, w *workspace.Workspace, s *workspace.Status) (t together, err error) {
-	if w.Offline {
-		return t, nil
-	}
-	_ = w.AnnounceStatus(ctx, s) // the next command tells it
-	if t.judge, err = w.Chest.Judge(ctx, a.Now(), w.Manifest.Team.Silence()); err != nil {
-		return t, err
-	}
-	if len(s.Held)+len(s.Mine) > 0 {
-		if t.crowd, err = w.Chest.Crowd(ctx, nil); err != nil {
-			return t, err
-		}
-	}
-	shown := told(s)
-	var paths []string
-	for _, c := range shown[:min(len(shown), mostWarned)] {
-		paths = append(paths, c.Path)
-	}
-	t.warnings, err = w.Warnings(ctx, paths, s.Changes)
-	return t, err
-}
-
-func changesOf(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, t together) result.Changes {
-	underWay := ""
-	if p != nil {
-		underWay = p.What
-	}
-	return result.Changes{
-		Workspace: w.Name, Person: w.Person, Branch: w.Branch, Base: workspace.Label(w.Base), Changes: result.FileChangesOf(told(s)),
-		Waiting: result.WaitingOf(s.Waiting), Offline: w.Offline, Overlaps: result.OverlapsOf(t.warnings),
-		Held: result.LocksOf(s.Held, &t.judge, t.crowd), Mine: result.LocksOf(s.Mine, &t.judge, t.crowd), Newer: s.Newer,
-		Unreadable: result.UnreadableOf(s.Unreadable), UnderWay: underWay, Only: result.List(w.Only()),
-	}
-}
-
 var stateTones = map[workspace.FileState]screen.Tone{workspace.New: screen.Good, workspace.Edited: screen.Warm, workspace.Gone: screen.Bad,
 	workspace.Moved:     screen.Warm,
 	workspace.Contested: screen.Bad}
 
-func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *workspace.Pending, open int, t together) {
+func (a *App) showChanges(c *service.Changes) {
+	w, s, p, open := c.Workspace, c.Status, c.UnderWay, len(c.Open)
 	a.Say("%s", a.Paint(screen.Faint, fmt.Sprintf("%s in %s, on %s", w.Person, w.Name, standing(w))))
 	if w.Offline {
 		a.Say("%s", a.Paint(screen.Warm,
@@ -186,7 +105,7 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 			a.Say("Under way: %s, all settled. Finish it with oaken commit.", p.What)
 		}
 	}
-	shown := told(s)
+	shown := c.Told()
 	if len(shown) == 0 {
 		a.Say("Nothing has changed.")
 	}
@@ -234,9 +153,9 @@ func (a *App) showChanges(w *workspace.Workspace, s *workspace.Status, p *worksp
 	if n := len(s.Changes) - len(shown); n > 0 {
 		a.Note("%s only in what recipes call noise; the next commit stores that too.", screen.Count(n, "file")+differ(n))
 	}
-	a.showLocksIn("Locked by you", s.Mine, &t.judge, t.crowd)
-	a.showLocksIn("Held by others", s.Held, &t.judge, t.crowd)
-	a.showWarnings(t.warnings)
+	a.showLocksIn("Locked by you", s.Mine, &c.Judge, c.Crowd)
+	a.showLocksIn("Held by others", s.Held, &c.Judge, c.Crowd)
+	a.showWarnings(c.Warnings)
 }
 
 // standing says where the workspace stands: `main:3`, or the branch alone.

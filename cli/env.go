@@ -14,7 +14,7 @@ import (
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/manifest"
-	"oakenchest/core/pipeline"
+	"oakenchest/core/service"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
@@ -166,46 +166,25 @@ func newEnvList(a *App) *cobra.Command {
 }
 
 func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) error {
-	list, rows := []result.EnvironmentEntry{}, [][]screen.Cell{}
-	lacking := map[string]pipeline.Behind{}
-	if !w.Offline {
-		behind, err := a.mover(w).WhoIsBehind(ctx, "")
-		if err != nil {
-			return err
-		}
-		for _, b := range behind {
-			lacking[b.Environment.Name] = b
-		}
+	list, err := a.asked(w).Environments(ctx)
+	if err != nil {
+		return err
 	}
-	for _, e := range w.Manifest.Environments {
-		row := result.EnvironmentEntry{Environment: result.EnvironmentOf(e)}
-		last := "nothing deployed yet"
-		d, ok, err := w.Chest.LastDeployment(ctx, e.Name)
-		if err != nil {
-			return err
+	var rows [][]screen.Cell
+	for _, e := range list {
+		last, lacks := "nothing deployed yet", ""
+		if e.Last != nil {
+			last = workspace.Label(e.Has) + " by " + e.Last.Author + ", " + screen.Clock(e.Last.Time)
 		}
-		if ok {
-			c, err := w.Chest.Resolve(ctx, d.Commit.String())
-			if err != nil {
-				return err
-			}
-			last = workspace.Label(c) + " by " + d.Author + ", " + screen.Clock(d.Time)
-			row.Deployed = &result.LastDeployment{State: workspace.Label(c), Commit: d.Commit.String(), Author: d.Author,
-				Time: result.Time(d.Time)}
+		if n := len(e.Lacks.Lacks); n > 0 {
+			lacks = fmt.Sprintf("lacks %s of %s", screen.Count(n, "commit"), e.Lacks.Branch)
 		}
-		b := lacking[e.Name]
-		row.Lacks = result.CommitsOf(b.Lacks)
-		lacks := ""
-		if n := len(b.Lacks); n > 0 {
-			lacks = fmt.Sprintf("lacks %s of %s", screen.Count(n, "commit"), b.Branch)
-		}
-		list = append(list, row)
 		rows = append(rows, []screen.Cell{screen.Strong.Cell(e.Name), screen.Plain.Cell(environment.Shown(e.Target)),
 			screen.Plain.Cell(e.Into), screen.Faint.Cell(last), screen.Warm.Cell(lacks)})
 	}
 	switch {
 	case a.JSON:
-		a.print(result.Environments{Environments: list})
+		a.print(service.EnvironmentsResult(list))
 	case len(rows) == 0:
 		a.Say("There is no environment yet. Declare one with oaken env add NAME TARGET.")
 	default:

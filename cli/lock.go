@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"slices"
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -221,38 +220,23 @@ over. A lock under which something is edited and not published says so.`,
 				return usage(cmd, "%q is not a well-formed pattern.", args[0])
 			}
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
-				all, err := w.Chest.Locks(cmd.Context())
+				asked := service.LocksAsked{Mine: mine, Stale: stale}
+				if len(args) == 1 {
+					asked.Pattern = args[0]
+				}
+				locks, err := a.asked(w).Locks(cmd.Context(), asked, a.Now())
 				if err != nil {
 					return err
 				}
-				judge, err := w.Chest.Judge(cmd.Context(), a.Now(), w.Manifest.Team.Silence())
-				if err != nil {
-					return err
-				}
-				crowd, err := w.Chest.Crowd(cmd.Context(), nil)
-				if err != nil {
-					return err
-				}
-				locks := slices.DeleteFunc(all, func(l ledger.Lock) bool {
-					if mine && l.Workspace != w.Name || stale && judge.Of(l) == chest.Fresh {
-						return true
-					}
-					if len(args) == 0 {
-						return false
-					}
-					fits, _ := doublestar.Match(args[0], l.Address)
-					return !fits && !chest.Covers(args[0], l.Address)
-				})
-				slices.SortStableFunc(locks, func(x, y ledger.Lock) int { return staleFirst(judge, x) - staleFirst(judge, y) })
 				switch {
 				case a.JSON:
-					a.print(result.Locks{Locks: result.LocksOf(locks, &judge, crowd)})
-				case len(locks) == 0 && len(args) == 0 && !mine && !stale:
+					a.print(locks.Result())
+				case len(locks.List) == 0 && asked.All():
 					a.Say("Nothing is locked.")
-				case len(locks) == 0:
+				case len(locks.List) == 0:
 					a.Say("No such lock is held.")
 				default:
-					a.Table(a.Out, "", lockRows(locks, &judge, crowd))
+					a.Table(a.Out, "", lockRows(locks.List, &locks.Judge, locks.Crowd))
 				}
 				return nil
 			})
@@ -261,13 +245,6 @@ over. A lock under which something is edited and not published says so.`,
 	cmd.Flags().BoolVar(&mine, "mine", false, "list this workspace's own alone")
 	cmd.Flags().BoolVar(&stale, "stale", false, "list those that may be taken over alone")
 	return cmd
-}
-
-func staleFirst(j chest.Judge, l ledger.Lock) int {
-	if j.Of(l) == chest.Fresh {
-		return 1
-	}
-	return 0
 }
 
 func lockRows(locks []ledger.Lock, j *chest.Judge, crowd *chest.Crowd) [][]screen.Cell {

@@ -8,6 +8,7 @@ import (
 	"oakenchest/cli/screen"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
+	"oakenchest/core/service"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
@@ -62,25 +63,19 @@ func newRelease(a *App) *cobra.Command {
 }
 
 func (a *App) listReleases(ctx context.Context, w *workspace.Workspace) error {
-	releases, err := w.Chest.Releases(ctx)
+	list, err := a.asked(w).Releases(ctx)
 	if err != nil {
 		return err
 	}
-	list, rows := []result.Release{}, [][]screen.Cell{}
-	for _, r := range releases {
-		c, err := w.Chest.Resolve(ctx, r.Commit.String())
-		if err != nil {
-			return err
-		}
-		list = append(list, result.Release{Release: r.Name, State: workspace.Label(c), Commit: r.Commit.String(), Author: r.Author,
-			Time: result.Time(r.Time), Comment: r.Comment})
-		rows = append(rows, []screen.Cell{screen.Strong.Cell(r.Name), screen.Plain.Cell(workspace.Label(c)),
+	var rows [][]screen.Cell
+	for _, r := range list {
+		rows = append(rows, []screen.Cell{screen.Strong.Cell(r.Name), screen.Plain.Cell(workspace.Label(r.Named)),
 			screen.Plain.Cell(screen.Clock(r.Time)), screen.Plain.Cell(r.Author),
 			screen.Plain.Cell(screen.Gist(screen.FirstLine(r.Comment+"\n"), 80))})
 	}
 	switch {
 	case a.JSON:
-		a.print(result.Releases{Releases: list})
+		a.print(service.ReleasesResult(list))
 	case len(rows) == 0:
 		a.Say("There is no release yet. Make one with oaken release NAME.")
 	default:
