@@ -37,7 +37,7 @@ var floors = [][]string{
 	{"core/environment/database", "core/environment/folder"},
 	{"core/environment/postgres", "core/environment/mariadb", "core/environment/sqlite"},
 	{"core/environment/drivertest"},
-{"core/environment/all"},
+	{"core/environment/all"},
 	{"core/overlap", "core/arrival", "core/choice", "core/trust"},
 	{"core/project", "core/history", "core/owed"},
 	{"core/workspace/disk"},

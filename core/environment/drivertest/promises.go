@@ -38,13 +38,14 @@ func (t *trial) nothingIsNothing() {
 }
 
 func (t *trial) planningChangesNothing() {
-	before, missing := t.holds(nil)
+	_, missing := t.holds(nil)
 	t.plan(t.open(), t.One, nil)
 	if _, still := t.holds(nil); missing != still {
 		t.broken("planning made the target")
 	}
 	t.deploy(t.One, nil)
-	if before, _ = t.holds(nil); len(before.Files) == 0 {
+	before, _ := t.holds(nil)
+	if len(before.Files) == 0 {
 		t.broken("what was carried out is not there")
 	}
 	t.plan(t.open(), t.Other, nil)
