@@ -82,6 +82,10 @@ func Run(ctx context.Context, app *App, args []string) int {
 		err = wrongTogether(err)
 	}
 	err = interrupted(ctx, err)
+	var told *alreadyTold
+	if errors.As(err, &told) {
+		return fault.Status(asFault(told.err))
+	}
 	app.JSON = app.JSON || !app.running && slices.Contains(args, "--json") // a call that could not be read to its end
 	app.report(err)
 	return fault.Status(asFault(err))

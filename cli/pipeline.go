@@ -137,6 +137,8 @@ func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
 		}
 	}
 	a.Table(a.Out, "", rows)
+	a.showStands(o)
+	a.showComing(o)
 	grave := 0
 	for _, f := range o.Findings {
 		if f.Grave {
@@ -146,6 +148,53 @@ func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
 	if grave > 0 {
 		a.Say("\n%s", a.Paint(screen.Bad, fmt.Sprintf("%s wrong with the landscape: oaken pipeline check.",
 			isAreCount(grave, "thing is", "things are"))))
+	}
+}
+
+// showStands tells what can go now, and what the person can do for it.
+func (a *App) showStands(o *pipeline.Overview) {
+	var rows [][]screen.Cell
+	for _, m := range o.Moves {
+		if m.Waiting == 0 || len(m.Has.Parents) == 0 && m.Has.Depth == 0 {
+			continue
+		}
+		stands := screen.Good.Cell("open")
+		if shut := m.Stand.Shut(); len(shut) > 0 {
+			stands = screen.Bad.Cell("shut: " + strings.Join(shut, ", "))
+		} else if run := m.Stand.ToBeRun(); len(run) > 0 {
+			stands = screen.Good.Cell("open; to be run: " + strings.Join(run, ", "))
+		}
+		mine := ""
+		if len(m.Stand.Mine) > 0 {
+			mine = "you can: " + m.Stand.Mine[0]
+		}
+		rows = append(rows, []screen.Cell{screen.Strong.Cell("  " + m.From + " → " + m.To),
+			screen.Plain.Cell(screen.Count(m.Waiting, "commit")),
+			stands, screen.Plain.Cell(mine)})
+		for _, more := range m.Stand.Mine[min(1, len(m.Stand.Mine)):] {
+			rows = append(rows, []screen.Cell{{}, {}, {}, screen.Plain.Cell("         " + more)})
+		}
+	}
+	if len(rows) > 0 {
+		a.Say("\n%s", a.Paint(screen.Strong, "What waits to move"))
+		a.Table(a.Out, "", rows)
+	}
+}
+
+// showComing tells which promotions are planned.
+func (a *App) showComing(o *pipeline.Overview) {
+	var rows [][]screen.Cell
+	for _, p := range o.Planned {
+		word := ""
+		if !p.Due.After(o.At) {
+			word = "due: oaken promote --due"
+		}
+		rows = append(rows, []screen.Cell{screen.Strong.Cell("  " + p.Origin + " → " + p.Target), screen.Plain.Cell(screen.Clock(p.Due)),
+			screen.Plain.Cell("planned by " + p.Person), screen.Warm.Cell(word)})
+	}
+	if len(rows) > 0 {
+		a.Say("\n%s", a.Paint(screen.Strong, "Planned"))
+		a.Table(a.Out, "", rows)
 	}
 }
 

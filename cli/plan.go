@@ -70,7 +70,7 @@ func (a *App) approvePlan(ctx context.Context, w *workspace.Workspace, env, name
 			return err
 		}
 		a.print(result.Approved{Environment: env, From: f.From, Commit: result.CommitOf(c), Person: w.Person, Withdrawn: withdraw,
-			Settled: []result.Chosen{}, Gates: []result.Gate{}, Plan: &result.Plan{File: name, Sum: f.Sum(),
+			Settled: []result.Chosen{}, Gates: []result.Gate{}, Work: []result.Commit{}, Plan: &result.Plan{File: name, Sum: f.Sum(),
 				Approved: result.List(got.By)}})
 		return nil
 	}

@@ -3,7 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
-	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -14,7 +14,6 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/pipeline"
-	"oakenchest/core/service"
 	"oakenchest/core/service/result"
 	"oakenchest/core/workspace"
 )
@@ -27,7 +26,14 @@ type promoteOptions struct {
 	override               []string
 	full                   bool
 	settle, abandon        bool
+	asFarAs, message       string
+	ready, approve, check  bool
+	planned, due           bool
+	cancel                 int64
 }
+
+// alone says that environments are not named: the call is about all of them, or about what is planned.
+func (o *promoteOptions) alone() bool { return o.ready || o.planned || o.due || o.cancel != 0 }
 
 func newPromote(a *App) *cobra.Command {
 	var o promoteOptions
@@ -43,8 +49,14 @@ records it. All of it happens or nothing; after a kill, the same command goes on
 FROM must hold what a commit declares; what nobody has committed is not promoted.
 --item KEY or --path PATH takes some of the work only, and names what that depends
 on. What was taken back from TO comes again with --again alone. A gate that is shut
-can be overridden by those who may, with a reason. --at writes what a scheduler runs,
-for just the work that is there now.
+can be overridden by those who may, with a reason; --approve approves it first, for
+those whose approval counts. --check changes nothing, and ends with status 1 when a
+gate is shut.
+
+--as-far-as ENV goes on from FROM move by move while gates are open; --ready moves
+everything that may move. --at plans a promotion of just the work that is there now:
+--planned lists what is planned, --cancel calls it off, and --due, which a scheduler
+runs every few minutes, carries out what is due.
 
 Where the work is in conflict with what the branch of TO has, --settle begins to
 settle that in the promotion: oaken resolve --to TO does it, approvals are then for
@@ -55,11 +67,20 @@ gives the choices up.
 (oaken approve TO --plan FILE); --follow FILE does just that, or nothing.`,
 		Example: "  oaken promote dev test --dry-run\n  oaken promote dev test\n" +
 			"  oaken promote test live --item AQ-31 --with-needed\n  oaken promote dev test --settle\n" +
-			"  oaken promote rehearsal --at \"2026-12-01 22:00\"",
+			"  oaken promote rehearsal --at \"2026-12-01 22:00\"\n  oaken promote dev --as-far-as acceptance\n" +
+			"  oaken promote --ready",
 		GroupID:           groupPipeline,
-		Args:              cobra.RangeArgs(1, 2),
+		Args:              cobra.MaximumNArgs(2),
 		ValidArgsFunction: a.completeEnvironments,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			switch {
+			case o.alone() && len(args) > 0:
+				return usage(cmd, "With that option no environment is named.")
+			case !o.alone() && len(args) == 0:
+				return usage(cmd, "Name the environment whose work is to move.")
+			case o.asFarAs != "" && len(args) > 1:
+				return usage(cmd, "It is FROM and --as-far-as alone.")
+			}
 			if len(args) == 2 && args[0] == args[1] {
 				return usage(cmd, "FROM and TO are the same environment.")
 			}
@@ -76,16 +97,31 @@ gives the choices up.
 	f.BoolVar(&o.again, "again", false, "bring work again that was taken back from TO")
 	f.StringSliceVar(&o.override, "override", nil, "pass the `GATE` though it is shut")
 	f.StringVar(&o.reason, "reason", "", "why it is overridden, `TEXT`")
-	f.StringVar(&o.at, "at", "", "write what a scheduler runs at the `TIME`, and change nothing")
+	f.StringVar(&o.at, "at", "", "plan it for the `TIME`, and change nothing now")
+	f.BoolVar(&o.planned, "planned", false, "list the promotions that are planned")
+	f.Int64Var(&o.cancel, "cancel", 0, "call the planned promotion `NUMBER` off")
+	f.BoolVar(&o.due, "due", false, "carry out the planned promotions that are due")
+	f.StringVar(&o.asFarAs, "as-far-as", "", "go on to `ENV` while gates are open")
+	f.BoolVar(&o.ready, "ready", false, "move everything that may move")
+	f.BoolVar(&o.approve, "approve", false, "approve it first")
+	f.StringVarP(&o.message, "message", "m", "", "what to say with --approve, `TEXT`")
+	f.BoolVar(&o.check, "check", false, "change nothing, and end with status 1 when a gate is shut")
 	f.StringVar(&o.expect, "expect", "", "refuse it unless FROM holds the commit `STATE`")
 	f.BoolVar(&o.full, "full", false, "show every change and every statement")
 	f.BoolVar(&o.settle, "settle", false, "settle what is in conflict, in the promotion")
 	f.BoolVar(&o.abandon, "abandon", false, "settle it no more, and forget the choices")
-	for _, name := range []string{"item", "override", "reason", "at", "expect"} {
+	_ = cmd.RegisterFlagCompletionFunc("as-far-as", a.completeEnvironments)
+	for _, name := range []string{"item", "override", "reason", "at", "expect", "message", "cancel"} {
 		_ = cmd.RegisterFlagCompletionFunc(name, cobra.NoFileCompletions)
 	}
 	_ = cmd.RegisterFlagCompletionFunc("lane", a.completeLanes)
-	cmd.MarkFlagsMutuallyExclusive("at", "dry-run", "script", "settle", "abandon", "plan", "follow")
+	cmd.MarkFlagsMutuallyExclusive("at", "dry-run", "script", "settle", "abandon", "plan", "follow", "as-far-as", "ready", "check",
+		"planned", "due", "cancel")
+	for _, many := range []string{"as-far-as", "ready", "due"} { // these are about one promotion
+		for _, one := range []string{"item", "path", "override", "expect"} {
+			cmd.MarkFlagsMutuallyExclusive(many, one)
+		}
+	}
 	for _, name := range []string{"item", "path", "with-needed", "again", "lane"} { // the plan says it
 		cmd.MarkFlagsMutuallyExclusive("follow", name)
 	}
@@ -94,90 +130,134 @@ gives the choices up.
 
 func (a *App) promote(ctx context.Context, w *workspace.Workspace, args []string, o promoteOptions) error {
 	m := a.mover(w)
+	switch {
+	case o.planned:
+		return a.listPlanned(ctx, w, m)
+	case o.cancel != 0:
+		return a.callOff(ctx, w, m, o.cancel)
+	case o.due:
+		return a.carryOutDue(ctx, w, m)
+	}
+	opts, err := a.promotionAsked(ctx, w, m, o)
+	if err != nil {
+		return err
+	}
+	switch {
+	case o.ready:
+		return a.promoteReady(ctx, m, opts, o)
+	case o.asFarAs != "":
+		return a.promoteAlong(ctx, m, args[0], opts, o)
+	}
 	from, to := args[0], ""
-	var err error
 	if len(args) == 2 {
 		to = args[1]
 	} else if to, err = m.Next(ctx, from); err != nil {
 		return err
-	}
-	opts := pipeline.PromoteOptions{Lane: o.lane, Item: o.item, WithNeeded: o.withNeeded, Again: o.again, Override: o.override,
-		Reason: o.reason, AllowLoss: o.allowLoss}
-	if opts.Paths, err = a.asked(w).Paths(o.paths); err != nil {
-		return err
-	}
-	if err = o.tell(m); err != nil {
-		return err
-	}
-	if o.expect != "" {
-		c, err := a.asked(w).Commit(ctx, o.expect)
-		if err != nil {
-			return err
-		}
-		opts.Expect = c.ID
 	}
 	switch {
 	case o.settle:
 		return a.settlePromotion(ctx, m, from, to, opts)
 	case o.abandon:
 		return a.abandonPromotion(ctx, w, from, to)
-	}
-	if o.follow != "" {
+	case o.at != "":
+		return a.planPromotion(ctx, w, m, from, to, opts, o)
+	case o.follow != "":
 		if opts, err = a.followedPromotion(ctx, m, from, to, o, opts); err != nil {
 			return err
 		}
 		o.allowLoss = opts.AllowLoss
 	}
+	out, err := a.promoteOnce(ctx, m, from, to, opts, o)
+	if a.JSON && out != nil {
+		if err != nil {
+			failure := result.ErrorOf(asFault(err)).Error
+			out.Error = &failure
+			err = &alreadyTold{err}
+		}
+		a.print(*out)
+	}
+	if err == nil && o.check && out != nil &&
+		slices.ContainsFunc(out.Gates, func(g result.Gate) bool { return g.Verdict == string(pipeline.Shut) }) {
+		return &foundDifference{}
+	}
+	return err
+}
+
+// promotionAsked gives the options of a promotion as they were written.
+func (a *App) promotionAsked(ctx context.Context, w *workspace.Workspace, m *pipeline.Mover, o promoteOptions) (
+	opts pipeline.PromoteOptions, err error) {
+	opts = pipeline.PromoteOptions{Lane: o.lane, Item: o.item, WithNeeded: o.withNeeded, Again: o.again, Override: o.override,
+		Reason: o.reason, AllowLoss: o.allowLoss}
+	if opts.Paths, err = a.asked(w).Paths(o.paths); err != nil {
+		return opts, err
+	}
+	if err = o.tell(m); err != nil || o.expect == "" {
+		return opts, err
+	}
+	c, err := a.asked(w).Commit(ctx, o.expect)
+	opts.Expect = c.ID
+	return opts, err
+}
+
+// promoteOnce prepares one promotion, shows it, and does what was asked. What it would do is given also when it is
+// refused; nil where nobody could tell.
+func (a *App) promoteOnce(ctx context.Context, m *pipeline.Mover, from, to string, opts pipeline.PromoteOptions, o promoteOptions) (
+	*result.Promoted, error) {
+	if o.approve {
+		if err := a.approveFirst(ctx, m, from, to, o); err != nil {
+			return nil, err
+		}
+	}
 	p, err := m.PreparePromotion(ctx, from, to, opts)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer func() { _ = p.Close() }()
-	var plan *result.Plan
-	if o.at != "" {
-		return a.schedule(w, p, o)
-	}
 	nothing := o.follow == "" && p.Nothing() && o.item == "" && len(o.paths) == 0
 	if !a.JSON && !a.Quiet && !nothing {
 		a.showPromotion(p, o)
 	}
+	plan, err := a.doPromotion(ctx, m, p, nothing, opts, o)
+	out := result.PromotedOf(p)
+	out.Plan = plan
+	return &out, err
+}
+
+// doPromotion does with a prepared promotion what was asked.
+func (a *App) doPromotion(ctx context.Context, m *pipeline.Mover, p *pipeline.Promotion, nothing bool, opts pipeline.PromoteOptions,
+	o promoteOptions) (plan *result.Plan, err error) {
+	to := p.To.Name
 	switch {
 	case nothing:
-		a.Say("%s has everything that %s has.", to, from)
+		a.Say("%s has everything that %s has.", to, p.From.Name)
 	case o.script != "" && p.Deployment != nil:
 		script, err := scriptText(ctx, p.Deployment)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		if err := writeWhole(a.at(o.script), []byte(script)); err != nil {
-			return fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
+			return nil, fault.New(fault.Refused, "Check the folder and the rights.", "%s can't be written: %w.", o.script, err)
 		}
 		a.Say("The statements are in %s; %s was not changed.", o.script, to)
 	case o.plan != "":
 		f, err := m.PlanOfPromotion(ctx, p, opts)
-		if err == nil {
-			plan, err = a.writePlan(f, o.plan)
-		}
 		if err != nil {
-			return err
+			return nil, err
 		}
+		return a.writePlan(f, o.plan)
 	case o.dryRun:
 		a.Say("Nothing was changed: this was a dry run.")
+	case o.check:
+		a.Say("Nothing was changed.")
+		return nil, p.InTheWay(opts)
 	default:
 		if p.AsksAgain() && a.Keys != nil && !a.JSON && a.Ask("Bring again what was taken back from "+to+"?") {
 			opts.Again = true
 			p.BringAgain()
 		}
-		if err := a.movePromotion(ctx, m, p, opts); err != nil {
-			return err
-		}
+		return nil, a.movePromotion(ctx, m, p, opts)
 	}
-	if a.JSON {
-		out := result.PromotedOf(p)
-		out.Plan = plan
-		a.print(out)
-	}
-	return nil
+	return nil, nil
 }
 
 // followedPromotion gives the options of the promotion that a plan describes; of those that were written only what
@@ -424,51 +504,6 @@ func (a *App) showGates(gates []pipeline.GateResult) {
 		}
 	}
 	a.Table(a.Out, "  ", rows)
-}
-
-// schedule writes what a scheduler runs, for the work that is there now.
-func (a *App) schedule(w *workspace.Workspace, p *pipeline.Promotion, o promoteOptions) error {
-	when, err := service.Time(o.at, a.Now())
-	if err != nil {
-		return err
-	}
-	if !when.After(a.Now()) {
-		return fault.New(fault.Usage, "Name a time that is to come.", "%s is over.", screen.Clock(when))
-	}
-	call := []string{"oaken", "--in", quoteWord(filepath.Clean(w.Root)), "--as", quoteWord(w.Person), "--yes", "promote",
-		quoteWord(p.From.Name), quoteWord(p.To.Name), "--expect", p.Source.ID.Short()}
-	for _, f := range [][2]string{{"--item", o.item}, {"--lane", o.lane}, {"--reason", o.reason}} {
-		if f[1] != "" {
-			call = append(call, f[0], quoteWord(f[1]))
-		}
-	}
-	for _, g := range o.override {
-		call = append(call, "--override", quoteWord(g))
-	}
-	for _, v := range o.paths {
-		call = append(call, "--path", quoteWord(v))
-	}
-	if o.again {
-		call = append(call, "--again")
-	}
-	if o.withNeeded {
-		call = append(call, "--with-needed")
-	}
-	if o.allowLoss {
-		call = append(call, "--allow-loss")
-	}
-	command := strings.Join(call, " ")
-	local := when.Local()
-	if a.JSON {
-		a.print(result.Scheduled{Time: result.Time(when), Command: command})
-		return nil
-	}
-	a.Say("# %s → %s at %s, just what is there now: %s", p.From.Name, p.To.Name, screen.Clock(when), workspace.Label(p.Source))
-	a.Say("# A line for cron, which runs it once a year; take it out afterwards:")
-	a.Say("%d %d %d %d * %s", local.Minute(), local.Hour(), local.Day(), int(local.Month()), command)
-	a.Say("# The same for systemd, once:")
-	a.Say("systemd-run --user --on-calendar=%s %s", quoteWord(local.Format("2006-01-02 15:04:05")), command)
-	return nil
 }
 
 // quoteWord writes a word as a shell reads it.

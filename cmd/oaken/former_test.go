@@ -37,7 +37,9 @@ func formerChest(t *testing.T, dir string) {
 	do(os.WriteFile(filepath.Join(dir, "format"), []byte("oaken chest 2\n"), 0o666))
 	db, err := sql.Open("sqlite", filepath.Join(dir, "ledger.db"))
 	do(err)
-	for _, s := range []string{"drop table leases", "drop table answers", "drop table trail", "update format set version = 6"} {
+	for _, s := range []string{"drop table planned", "drop table bundles", "alter table approvals drop column plan",
+		"alter table approvals drop column gate", "alter table accounts drop column plan", "alter table accounts drop column after",
+		"drop table leases", "drop table answers", "drop table trail", "update format set version = 6"} {
 		_, err := db.Exec(s)
 		do(err)
 	}

@@ -509,24 +509,6 @@ func TestWorkThatOvertakesIsOwed(t *testing.T) {
 	p.says(p.ok("pipeline", "show"), "autumn")
 }
 
-func TestAPromotionForASchedulerIsJustWhatIsThere(t *testing.T) {
-	p := lane(t, noGates)
-	p.change("alter table tank add column keeper text", "Keepers")
-	plan := p.object("promote", "dev", "--at", "2099-01-01 22:00")
-	command := plan["command"].(string)
-	if !strings.HasPrefix(plan["time"].(string), "2099-01-01T22:00") || !strings.Contains(command, "promote dev test --expect ") {
-		t.Errorf("at: %v", plan)
-	}
-	p.says(p.ok("promote", "dev", "--at", "2099-01-01 22:00"), "0 22 1 1 * oaken --in", "--on-calendar='2099-01-01 22:00:00'")
-	p.fails(2, "is over", "promote", "dev", "--at", "2020-01-01")
-	p.fails(2, "is no time", "promote", "dev", "--at", "soon")
-	words := strings.Fields(command)[1:]
-	p.change("alter table tank add column depth real", "Depths")
-	p.fails(4, "and not what was to be promoted", words...)
-	p.ok(strings.Fields(p.object("promote", "dev", "--at", "3d")["command"].(string))[1:]...)
-	p.ok("verify", "env:dev", "env:test")
-}
-
 func TestBookingsInTheProgram(t *testing.T) {
 	p := lane(t, noGates+"\n[[pipeline.lane]]\nname = \"Kelp\"\nbranch = \"kelp\"\ndevelopers = [\"Odalys\"]\n")
 	p.says(p.ok("book", "live"), "live is not booked")

@@ -88,3 +88,19 @@ func Frozen(m *manifest.Manifest, e manifest.Environment, at time.Time) (f manif
 	}
 	return f, false
 }
+
+// Windows tells whether an environment takes work at a time, by the windows that are declared for it; when one opens next,
+// the zero time for never; and whether there are any.
+func Windows(m *manifest.Manifest, e manifest.Environment, at time.Time) (open bool, next time.Time, any bool) {
+	for _, w := range m.Pipeline.Windows {
+		if !w.For(e) {
+			continue
+		}
+		any = true
+		open = open || w.Open(at)
+		if n := w.Next(at); !n.IsZero() && (next.IsZero() || n.Before(next)) {
+			next = n
+		}
+	}
+	return open, next, any
+}

@@ -57,6 +57,15 @@ func (m *Manifest) guards(about map[string]bool) map[string]string {
 	for i, f := range m.Pipeline.Freezes {
 		set(fmt.Sprintf("freeze %d", i+1), f)
 	}
+	for i, w := range m.Pipeline.Windows {
+		set(fmt.Sprintf("window %d", i+1), w)
+	}
+	for _, a := range m.Pipeline.Afters {
+		set("after "+a.Name, a)
+	}
+	for _, mask := range m.Masks {
+		set("mask of "+mask.Column, mask)
+	}
 	for name, people := range m.Team.Roles {
 		set("role "+name, people)
 	}

@@ -41,6 +41,7 @@ type Manifest struct {
 	Team         Team          `toml:"team"`
 	Review       ReviewRules   `toml:"review"`
 	Pipeline     Pipeline      `toml:"pipeline"`
+	Masks        []Mask        `toml:"mask"`
 
 	once  sync.Once // guards leave
 	leave *leaver
@@ -208,6 +209,14 @@ func Parse(data []byte) (*Manifest, error) {
 	if err := dec.Decode(m); err != nil {
 		return nil, fault.New(fault.Usage, "Correct that line of "+Name+".", "%s can't be read: %s.", Name, reason(err))
 	}
+	for _, way := range m.Pipeline.Ways {
+		moves, err := way.moves()
+		if err != nil {
+			return nil, fault.New(fault.Usage, "Correct "+Name+".", "%s can't be used: %w.", Name, err)
+		}
+		m.Pipeline.Moves = append(m.Pipeline.Moves, moves...)
+	}
+	m.Pipeline.Ways = nil
 	if err := m.check(); err != nil {
 		return nil, fault.New(fault.Usage, "Correct "+Name+".", "%s can't be used: %w.", Name, err)
 	}
@@ -249,6 +258,11 @@ func (m *Manifest) check() error {
 	}
 	if err := errors.Join(m.Check.check(), m.Team.check(), m.Review.check(), m.Pipeline.check()); err != nil {
 		return err
+	}
+	for _, mask := range m.Masks {
+		if err := mask.check(); err != nil {
+			return err
+		}
 	}
 	for _, c := range m.Companions {
 		if err := c.check(); err != nil {

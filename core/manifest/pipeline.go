@@ -52,9 +52,13 @@ type Pipeline struct {
 	Lanes []Lane `toml:"lane"`
 	// Moves lists the allowed ones. Without any, work may go from each environment to
 	// each other.
-	Moves   []Move   `toml:"move"`
+	Moves []Move `toml:"-"`
+	// Ways are the moves as they are written, where one may begin in several environments.
+	Ways    []Way    `toml:"move"`
 	Gates   []Gate   `toml:"gate"`
 	Freezes []Freeze `toml:"freeze"`
+	Windows []Window `toml:"window"`
+	Afters  []After  `toml:"after"`
 	// MayOverride lists people and roles who may let a promotion through a gate that it
 	// does not pass.
 	MayOverride []string `toml:"may-override"`
@@ -72,6 +76,40 @@ type Lane struct {
 	Developers []string `toml:"developers"`
 	// About says in a line what the lane is for.
 	About string `toml:"about"`
+}
+
+// Way is a move as it is written: From is a name, or a list of names.
+type Way struct {
+	From  any      `toml:"from"`
+	To    string   `toml:"to"`
+	Gates []string `toml:"gates"`
+	About string   `toml:"about"`
+}
+
+// moves gives a move for each environment that a way begins in.
+func (w Way) moves() ([]Move, error) {
+	var from []string
+	switch f := w.From.(type) {
+	case string:
+		from = []string{f}
+	case []any:
+		for _, v := range f {
+			name, ok := v.(string)
+			if !ok {
+				return nil, errors.New("the from of a move is a name, or a list of names")
+			}
+			from = append(from, name)
+		}
+	case nil:
+		return nil, errors.New("a move needs from and to")
+	default:
+		return nil, errors.New("the from of a move is a name, or a list of names")
+	}
+	var out []Move
+	for _, name := range from {
+		out = append(out, Move{From: name, To: w.To, Gates: w.Gates, About: w.About})
+	}
+	return out, nil
 }
 
 // Move allows work to go from one environment to another, through gates.
@@ -97,7 +135,7 @@ type Gate struct {
 	Approvals    int      `toml:"approvals"`
 	By           []string `toml:"by"`
 	SelfApproval bool     `toml:"self-approval"`
-	// Needs is one of reviews and booking.
+	// Needs is one of reviews, booking and signal; for a signal, By lists who may give it.
 	Needs string `toml:"needs"`
 	// Rest is how long the work must have been in the environment before: "24h", "3d".
 	Rest string `toml:"rest"`
@@ -107,6 +145,7 @@ type Gate struct {
 const (
 	NeedsReviews = "reviews"
 	NeedsBooking = "booking"
+	NeedsSignal  = "signal"
 )
 
 // Time gives the bound on the time of the gate's command.
@@ -180,7 +219,7 @@ func weekday(text string) (time.Weekday, error) {
 
 // Holds reports whether the freeze holds for an environment at a time, in the time's zone.
 func (f Freeze) Holds(e Environment, at time.Time) bool {
-	if len(f.Environments)+len(f.Tiers) > 0 && !slices.Contains(f.Environments, e.Name) && !slices.Contains(f.Tiers, e.Tier) {
+	if !chosen(f.Environments, f.Tiers, e) {
 		return false
 	}
 	if f.From != "" {
@@ -237,7 +276,8 @@ func (g Gate) check() error {
 		return errors.New("a gate has no name")
 	}
 	sorts := 0
-	for _, is := range []bool{len(g.Command) > 0, g.Approvals != 0 || len(g.By) > 0, g.Needs != "", g.Rest != ""} {
+	signal := g.Needs == NeedsSignal
+	for _, is := range []bool{len(g.Command) > 0, g.Approvals != 0 || len(g.By) > 0 && !signal, g.Needs != "", g.Rest != ""} {
 		if is {
 			sorts++
 		}
@@ -247,8 +287,10 @@ func (g Gate) check() error {
 		return fmt.Errorf("the gate %s needs one of command, approvals, needs and rest", g.Name)
 	case g.Approvals < 0:
 		return fmt.Errorf("the gate %s can't ask for less than one approval", g.Name)
-	case g.Needs != "" && g.Needs != NeedsReviews && g.Needs != NeedsBooking:
-		return fmt.Errorf("the gate %s needs %q, which is none of %s and %s", g.Name, g.Needs, NeedsReviews, NeedsBooking)
+	case signal && len(g.By) == 0:
+		return fmt.Errorf("the gate %s needs a signal, and says nothing under by of who gives it", g.Name)
+	case g.Needs != "" && g.Needs != NeedsReviews && g.Needs != NeedsBooking && !signal:
+		return fmt.Errorf("the gate %s needs %q, which is none of %s, %s and %s", g.Name, g.Needs, NeedsReviews, NeedsBooking, NeedsSignal)
 	}
 	for _, text := range []string{g.Within, g.Rest} {
 		if _, err := Duration(text); err != nil {
@@ -275,6 +317,12 @@ func (p Pipeline) check() error {
 		if l.Name == "" {
 			errs = append(errs, errors.New("a lane has no name"))
 		}
+	}
+	for _, w := range p.Windows {
+		errs = append(errs, w.check())
+	}
+	for _, a := range p.Afters {
+		errs = append(errs, a.check())
 	}
 	for _, m := range p.Moves {
 		if m.From == "" || m.To == "" {

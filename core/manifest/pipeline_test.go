@@ -13,7 +13,7 @@ func TestWhatAPipelineCantSayIsRefused(t *testing.T) {
 		"[[pipeline.gate]]\nname = \"a\"\ncommand = [\"true\"]\nrest = \"1d\"\n": "needs one of command, approvals, " +
 			"needs and rest",
 		"[[pipeline.gate]]\nname = \"a\"\napprovals = -1\n":                                "can't ask for less than one",
-		"[[pipeline.gate]]\nname = \"a\"\nneeds = \"luck\"\n":                              "which is none of reviews and booking",
+		"[[pipeline.gate]]\nname = \"a\"\nneeds = \"luck\"\n":                              "which is none of reviews, booking and signal",
 		"[[pipeline.gate]]\nname = \"a\"\nrest = \"soon\"\n":                               "is no time such as 90m, 8h or 3d",
 		"[[pipeline.gate]]\ncommand = [\"true\"]\n":                                        "a gate has no name",
 		"[[pipeline.freeze]]\nwhy = \"x\"\n":                                               "needs from, until or days",

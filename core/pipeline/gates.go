@@ -66,10 +66,14 @@ const (
 	GateControl = "control"
 	GateAgain   = "again"
 	GateLane    = "lane"
+	GateWindow  = "window"
 )
 
 // alwaysThere are they; no gate of a project may be called so.
-var alwaysThere = []string{GateOrder, GateDrift, GateFreeze, GateBooking, GateOwed, GateControl, GateAgain, GateLane}
+var alwaysThere = []string{GateOrder, GateDrift, GateFreeze, GateBooking, GateOwed, GateControl, GateAgain, GateLane, GateWindow}
+
+// BuiltIn reports whether a gate is one that every move has.
+func BuiltIn(name string) bool { return slices.Contains(alwaysThere, name) }
 
 // ownGates judges the gates that every move has.
 func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
@@ -94,6 +98,11 @@ func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 	if err := m.driftGate(ctx, p, add); err != nil {
 		return err
 	}
+	return m.standingGates(ctx, l, p, add)
+}
+
+// standingGates judges those of them that the records alone say.
+func (m *Mover) standingGates(ctx context.Context, l *landscape.Landscape, p *Promotion, add func(name, said, do string)) error {
 	if f, ok := landscape.Frozen(l.Manifest, p.To, m.Now().Local()); ok {
 		why := ""
 		if f.Why != "" {
@@ -101,6 +110,7 @@ func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 		}
 		add(GateFreeze, p.To.Name+" is frozen"+untilOf(f)+why, "Wait until the freeze is over.")
 	}
+	m.windowGate(l, p, add)
 	if err := m.bookingGate(ctx, p, add); err != nil {
 		return err
 	}
@@ -111,6 +121,21 @@ func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 		add(GateControl, fmt.Sprintf("%s controls %s", listAnd(p.To.Controllers), p.To.Name), "Ask them to promote it.")
 	}
 	return nil
+}
+
+// windowGate is shut outside of the windows that there are for the target.
+func (m *Mover) windowGate(l *landscape.Landscape, p *Promotion, add func(name, said, do string)) {
+	now := m.Now().Local()
+	open, next, any := landscape.Windows(l.Manifest, p.To, now)
+	switch {
+	case !any:
+	case open:
+		add(GateWindow, p.To.Name+" takes work at this time", "")
+	case next.IsZero():
+		add(GateWindow, p.To.Name+" never takes work: none of its windows opens", "Correct them under [[pipeline.window]] in oaken.toml.")
+	default:
+		add(GateWindow, p.To.Name+" takes no work at this time", "Its window opens on "+next.Format("Monday 2006-01-02 15:04")+".")
+	}
 }
 
 func untilOf(f manifest.Freeze) string {
@@ -273,6 +298,8 @@ func (m *Mover) declaredGates(ctx context.Context, l *landscape.Landscape, p *Pr
 			err = m.reviewsGate(ctx, p, &r)
 		case g.Needs == manifest.NeedsBooking:
 			err = m.bookedGate(ctx, p, &r)
+		case g.Needs == manifest.NeedsSignal:
+			err = m.signalGate(ctx, l, p, g, &r)
 		case g.Rest != "":
 			err = m.restGate(ctx, p, g, &r)
 		default:

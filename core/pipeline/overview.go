@@ -21,7 +21,9 @@ type Overview struct {
 	Stages    []StageView
 	Moves     []MoveView
 	Findings  []landscape.Finding
-	At        time.Time
+	// Planned are the promotions that are to come.
+	Planned []ledger.Planned
+	At      time.Time
 }
 
 // StageView is one environment of an overview.
@@ -57,6 +59,9 @@ type MoveView struct {
 	manifest.Move
 	Waiting int
 	Gates   []string
+	// Has is what its beginning holds; Stand how it stands, where work waits.
+	Has   ledger.Commit
+	Stand Stand
 }
 
 // Overview reads the whole landscape.
@@ -80,6 +85,9 @@ func (m *Mover) Overview(ctx context.Context) (*Overview, error) {
 	if err != nil {
 		return nil, err
 	}
+	if o.Planned, err = m.Planned(ctx, false); err != nil {
+		return nil, err
+	}
 	column := l.Column()
 	err = owed.View(ctx, c, l, func(b *owed.Book) error {
 		for _, e := range l.Staged() {
@@ -95,11 +103,11 @@ func (m *Mover) Overview(ctx context.Context) (*Overview, error) {
 			o.Stages = append(o.Stages, s)
 		}
 		for _, move := range l.Manifest.Pipeline.Moves {
-			waiting, err := waitingAlong(b, move)
+			has, waiting, err := waitingAlong(b, move)
 			if err != nil {
 				return err
 			}
-			o.Moves = append(o.Moves, MoveView{Move: move, Waiting: len(waiting), Gates: l.Gates(move)})
+			o.Moves = append(o.Moves, MoveView{Move: move, Waiting: len(waiting), Gates: l.Gates(move), Has: has})
 		}
 		return nil
 	})
@@ -113,7 +121,7 @@ func (m *Mover) Overview(ctx context.Context) (*Overview, error) {
 		}
 		o.Stages[i].Unfinished = ok && kept.Deployment == 0
 	}
-	return o, nil
+	return o, m.standAll(ctx, o)
 }
 
 // stageHas fills in what one environment has, waits for and is owed.
@@ -132,7 +140,7 @@ func stageHas(b *owed.Book, s *StageView, looks map[string]ledger.Look, releases
 		}
 	}
 	for _, move := range b.Landscape.Into(s.Name) {
-		works, err := waitingAlong(b, move)
+		_, works, err := waitingAlong(b, move)
 		if err != nil {
 			return err
 		}
@@ -148,21 +156,21 @@ func stageHas(b *owed.Book, s *StageView, looks map[string]ledger.Look, releases
 	return err
 }
 
-// waitingAlong lists the work that a move could take: what its beginning has and its end
-// has not.
-func waitingAlong(b *owed.Book, move manifest.Move) ([]ledger.Commit, error) {
+// waitingAlong lists the work that a move could take: what its beginning has, which it gives too, and its end has not.
+func waitingAlong(b *owed.Book, move manifest.Move) (has ledger.Commit, waiting []ledger.Commit, err error) {
 	from, err := b.Landscape.Manifest.Environment(move.From)
 	if err != nil {
-		return nil, nil // what is wrong with it, Check says
+		return has, nil, nil // what is wrong with it, Check says
 	}
 	has, ok := b.Standing[from.Name]
 	if tip := b.Tip(b.Landscape.Manifest.BranchOf(from)); len(b.Landscape.Into(from.Name)) == 0 && tip.Depth > 0 {
 		has, ok = tip, true // what was committed in a development environment's branch waits too
 	}
 	if !ok {
-		return nil, nil
+		return has, nil, nil
 	}
-	return b.Arrived.Missing(b.Standing[move.To], has)
+	waiting, err = b.Arrived.Missing(b.Standing[move.To], has)
+	return has, waiting, err
 }
 
 // Lanes lists the names of the lanes that stages belong to, shared ones as the empty name

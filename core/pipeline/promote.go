@@ -317,6 +317,17 @@ func (p *Promotion) inTheWay() error {
 	return nil
 }
 
+// InTheWay says what keeps a promotion from being carried out, but for gates; nil for nothing.
+func (p *Promotion) InTheWay(o PromoteOptions) error {
+	if err := p.inTheWay(); err != nil {
+		return err
+	}
+	if len(p.Needs) > 0 && !o.WithNeeded {
+		return missingNeeds(p)
+	}
+	return nil
+}
+
 // with names for people what the work is merged with.
 func (p *Promotion) with() string {
 	if p.beside {
@@ -427,8 +438,8 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) (er
 	}
 }
 
-// pass refuses what stands in the way of a promotion, or is shut.
-func (m *Mover) pass(ctx context.Context, l *landscape.Landscape, p *Promotion, o PromoteOptions) error {
+// movable refuses work that can't move: it is in conflict, it lacks something, there is none, or it may not be published.
+func (m *Mover) movable(ctx context.Context, p *Promotion, o PromoteOptions) error {
 	if err := p.inTheWay(); err != nil {
 		return err
 	}
@@ -439,7 +450,12 @@ func (m *Mover) pass(ctx context.Context, l *landscape.Landscape, p *Promotion, 
 		return fault.New(fault.Refused, "A promotion without --item and paths shows all that would move.",
 			"%s has no such work that %s has not.", p.From.Name, p.To.Name)
 	}
-	if err := m.Project.Chest.Allowed(ctx, p.drafts...); err != nil {
+	return m.Project.Chest.Allowed(ctx, p.drafts...)
+}
+
+// pass refuses what stands in the way of a promotion, or is shut.
+func (m *Mover) pass(ctx context.Context, l *landscape.Landscape, p *Promotion, o PromoteOptions) error {
+	if err := m.movable(ctx, p, o); err != nil {
 		return err
 	}
 	if err := m.holdsTo(ctx, p, o); err != nil {

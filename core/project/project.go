@@ -52,6 +52,11 @@ func New(ctx context.Context, c *chest.Chest, kinds *kind.Table, who chest.Actor
 	return p, err
 }
 
+// As gives the project for another person, in whose name something was asked for; whoever calls still does it.
+func (p *Project) As(person string) *Project {
+	return &Project{Chest: p.Chest, Manifest: p.Manifest, Person: person, Name: p.Name, Kinds: p.Kinds, Now: p.Now}
+}
+
 // Reader reads artifacts as this project declares them.
 func (p *Project) Reader() *state.Reader {
 	p.own.Lock()

@@ -27,6 +27,7 @@ const (
 	Viewer  Sort = "viewer"  // a program that shows two versions
 	Target  Sort = "target"  // an environment's place
 	Scratch Sort = "scratch" // a server on which declared files are tried
+	After   Sort = "after"   // a command that is run after a deployment
 )
 
 // Wish is something that a project wants done on this machine.
@@ -98,6 +99,9 @@ func Of(m *manifest.Manifest) (out []Wish) {
 		if len(g.Command) > 0 {
 			out = append(out, Command(Gate, g.Name, g.Command))
 		}
+	}
+	for _, a := range m.Pipeline.Afters {
+		out = append(out, Command(After, a.Name, a.Command))
 	}
 	for _, c := range m.Review.Checks {
 		out = append(out, Command(Check, c.Name, c.Command))

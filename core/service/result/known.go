@@ -29,6 +29,8 @@ var All = []Known{
 	{Rows{}, "rows track, rows untrack"}, {Verified{}, "verify"}, {Deployments{}, "deployments"}, {Deployment{}, "deployments show"},
 	{Attempts{}, "deployments --attempts"}, {Report{}, "deployments --html, --sheet"},
 	{Overview{}, "pipeline show"}, {PipelineChecked{}, "pipeline check"}, {Promoted{}, "promote"}, {Scheduled{}, "promote --at"},
+	{Promotions{}, "promote --as-far-as, promote --ready"},
+	{PlannedMoves{}, "promote --planned, --cancel, --due"},
 	{Approved{}, "approve"},
 	{Bookings{}, "book"}, {Owed{}, "owed"}, {Backfills{}, "backfill"}, {Lookalikes{}, "lookalikes"}, {Distinct{}, "lookalikes distinct"},
 	{Health{}, "health"}, {GivenUp{}, "health --give-up"}, {Tidied{}, "tidy"}, {Usage{}, "usage"}, {Relocated{}, "relocate"},

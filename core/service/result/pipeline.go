@@ -18,6 +18,17 @@ type Overview struct {
 	Findings     []Finding `json:"findings"`
 	// Files lists pages that were drawn.
 	Files []string `json:"files"`
+	// Planned lists promotions that are to come.
+	Planned []PlannedStage `json:"planned"`
+}
+
+// PlannedStage is a promotion that is to come.
+type PlannedStage struct {
+	Number int64  `json:"number"`
+	From   string `json:"from"`
+	To     string `json:"to"`
+	Person string `json:"person"`
+	Time   string `json:"time"`
 }
 
 // Stage is an environment in it.
@@ -75,6 +86,11 @@ type Move struct {
 	Waiting int      `json:"waiting"`
 	Gates   []string `json:"gates"`
 	About   string   `json:"about"`
+	// Open says that no gate is shut, Stands how each stands, as the records have it; where work waits.
+	Open   bool   `json:"open"`
+	Stands []Gate `json:"stands"`
+	// Mine lists what you can do for it, as calls.
+	Mine []string `json:"mine"`
 }
 
 // Finding is something wrong with a landscape.
@@ -90,11 +106,18 @@ func (Overview) Schema() string { return "oaken.pipeline/1" }
 
 // OverviewOf gives a pipeline, and the pages that were drawn of it.
 func OverviewOf(o *pipeline.Overview, written []string) Overview {
-	out := Overview{Project: o.Project, Environments: []Stage{}, Findings: FindingsOf(o.Findings), Files: List(written)}
+	out := Overview{Project: o.Project, Environments: []Stage{}, Findings: FindingsOf(o.Findings), Files: List(written),
+		Planned: []PlannedStage{}}
 	for i := range o.Stages {
 		out.Environments = append(out.Environments, stage(&o.Stages[i], o.At))
 	}
-	out.Moves = each(o.Moves, func(m pipeline.MoveView) Move { return Move{m.From, m.To, m.Waiting, List(m.Gates), m.About} })
+	out.Moves = each(o.Moves, func(m pipeline.MoveView) Move {
+		return Move{m.From, m.To, m.Waiting, List(m.Gates), m.About, m.Waiting > 0 && m.Stand.Open, GatesOf(m.Stand.Gates),
+			List(m.Stand.Mine)}
+	})
+	for _, p := range o.Planned {
+		out.Planned = append(out.Planned, PlannedStage{p.ID, p.Origin, p.Target, p.Person, Time(p.Due)})
+	}
 	return out
 }
 
@@ -160,6 +183,48 @@ type Promoted struct {
 	Saved    string   `json:"saved"`
 	// Plan is the plan that was written or followed; null for none.
 	Plan *Plan `json:"plan"`
+	// Error is why it was refused or failed; the rest says what it would have done.
+	Error *Failure `json:"error,omitempty"`
+}
+
+// Promotions are several promotions, one after the other.
+type Promotions struct {
+	Promotions []Promoted `json:"promotions"`
+	// Error is why one of them was refused or failed.
+	Error *Failure `json:"error,omitempty"`
+}
+
+// Schema names it.
+func (Promotions) Schema() string { return "oaken.promotions/1" }
+
+// PlannedMoves lists promotions that are planned.
+type PlannedMoves struct {
+	Planned []PlannedMove `json:"planned"`
+}
+
+// Schema names it.
+func (PlannedMoves) Schema() string { return "oaken.planned/1" }
+
+// PlannedMove is a promotion for a time.
+type PlannedMove struct {
+	Number int64  `json:"number"`
+	From   string `json:"from"`
+	To     string `json:"to"`
+	Commit Commit `json:"commit"`
+	Item   string `json:"item"`
+	Lane   string `json:"lane"`
+	Person string `json:"person"`
+	Time   string `json:"time"`
+	// Outcome is empty while it is to come, then done, refused, failed or called off.
+	Outcome string `json:"outcome"`
+	Said    string `json:"said"`
+	Ended   string `json:"ended"`
+}
+
+// PlannedMoveOf gives a planned promotion with the commit that it is of.
+func PlannedMoveOf(p ledger.Planned, c ledger.Commit) PlannedMove {
+	return PlannedMove{Number: p.ID, From: p.Origin, To: p.Target, Commit: CommitOf(c), Item: p.Item, Lane: p.Lane, Person: p.Person,
+		Time: Time(p.Due), Outcome: p.Outcome, Said: p.Said, Ended: Time(p.Ended)}
 }
 
 // Need is work without which other work can't go.
@@ -226,6 +291,9 @@ func PromotedOf(p *pipeline.Promotion) Promoted {
 
 // Scheduled is a promotion for a scheduler.
 type Scheduled struct {
+	// Number is that of the planned promotion.
+	Number int64 `json:"number"`
+	// Time is when it is due, Command what a scheduler runs every few minutes.
 	Time    string `json:"time"`
 	Command string `json:"command"`
 }
@@ -242,6 +310,10 @@ type Approved struct {
 	Withdrawn   bool     `json:"withdrawn"`
 	Settled     []Chosen `json:"settled"`
 	Gates       []Gate   `json:"gates"`
+	// Work lists what comes with it, the oldest first.
+	Work []Commit `json:"work"`
+	// Signal is the gate that it is a signal for; empty for an approval.
+	Signal string `json:"signal"`
 	// Plan is the plan that was approved, and nothing else with it; null where the work was.
 	Plan *Plan `json:"plan"`
 }
