@@ -265,12 +265,13 @@ func (a *App) carryOut(ctx context.Context, d *pipeline.Deployment, source strin
 	default:
 		show := a.Progress()
 		err := do(pipeline.DeployOptions{AllowLoss: o.allowLoss, ReplaceDrift: o.replace, Source: source, Reason: o.reason,
-			Done: func(step int) {
+			After: a.tellsAfter, Done: func(step int) {
 				if show != nil {
 					show("running steps", step, len(d.Plan.Steps))
 				}
 			}})
 		a.EndProgress()
+		a.showAfter(d.After)
 		if err != nil {
 			return err
 		}

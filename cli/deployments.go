@@ -70,7 +70,7 @@ show NUMBER, two are compared with oaken deployments compare NUMBER NUMBER.`,
 	for _, name := range []string{"since", "until", "limit"} {
 		_ = cmd.RegisterFlagCompletionFunc(name, cobra.NoFileCompletions)
 	}
-	cmd.AddCommand(newDeploymentsShow(a), newDeploymentsCompare(a))
+	cmd.AddCommand(newDeploymentsShow(a), newDeploymentsCompare(a), newDeploymentsProve(a))
 	return cmd
 }
 
@@ -316,6 +316,7 @@ func (a *App) showRecord(r *pipeline.Record) {
 		a.Say("  %s", a.Paint(screen.Warm, "taken back by "+r.Undone.Author+" on "+screen.Clock(r.Undone.Time)))
 	}
 	a.showGates(r.Gates)
+	a.showAfter(r.After)
 	for _, g := range r.Gates {
 		if g.Output != "" {
 			a.Say("\n%s\n%s", a.Paint(screen.Strong, "Output of "+g.Name), strings.TrimRight(g.Output, "\n"))

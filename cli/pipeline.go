@@ -216,8 +216,9 @@ func (a *App) laneTitle(o *pipeline.Overview, name string) string {
 // stageRow is one environment of the landscape in a terminal.
 func (a *App) stageRow(o *pipeline.Overview, s *pipeline.StageView) []screen.Cell {
 	word := s.Word()
-	t := map[string]screen.Tone{"level": screen.Good, "drifted": screen.Bad, "unfinished": screen.Bad, "out of reach": screen.Bad,
-		"owed work": screen.Warm, "frozen": screen.Warm}[word]
+	t := map[string]screen.Tone{"level": screen.Good, "drifted": screen.Bad, "in doubt": screen.Bad, "unfinished": screen.Bad,
+		"out of reach": screen.Bad,
+		"owed work":    screen.Warm, "frozen": screen.Warm}[word]
 	has := "nothing deployed yet"
 	if s.Has != nil {
 		has = workspace.Label(*s.Has)
@@ -240,6 +241,9 @@ func (a *App) stageRow(o *pipeline.Overview, s *pipeline.StageView) []screen.Cel
 	}
 	if n := len(s.Owed); n > 0 {
 		notes = append(notes, fmt.Sprintf("%d owed", n))
+	}
+	if s.After != nil && len(s.After.Failed()) > 0 && s.Word() == "in doubt" {
+		notes = append(notes, strings.Join(s.After.Failed(), ", ")+" did not pass")
 	}
 	if s.Drift != nil && s.Drift.Differences > 0 {
 		notes = append(notes, fmt.Sprintf("%d changed by hand", s.Drift.Differences))

@@ -108,7 +108,7 @@ func (a *App) followPlan(ctx context.Context, w *workspace.Workspace, env string
 	o.ask = "Carry this out on " + env + ", as the plan says?"
 	o.allowLoss, o.replace = opts.AllowLoss, opts.ReplaceDrift
 	return a.carryOut(ctx, d, opts.Source, o, func(p pipeline.DeployOptions) error {
-		opts.Done = p.Done
+		opts.Done, opts.After = p.Done, p.After
 		return m.Deploy(ctx, d, opts)
 	})
 }

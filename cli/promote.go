@@ -283,11 +283,14 @@ func (a *App) movePromotion(ctx context.Context, m *pipeline.Mover, p *pipeline.
 	}
 	o.Gate = func(name string) {
 		if a.Live {
-			a.Note("Gate %s is run …", name)
+			a.Note("%s is run …", name)
 		}
 	}
 	err := m.Promote(ctx, p, o)
 	a.EndProgress()
+	if p.Deployment != nil {
+		a.showAfter(p.Deployment.After)
+	}
 	if err != nil {
 		for _, g := range p.Gates {
 			if g.Verdict == pipeline.Shut && g.Output != "" {

@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"os"
 	"os/exec"
 	"strings"
 	"time"
@@ -19,13 +20,16 @@ const patience = 2 * time.Second
 const MostOutput = 16 << 10
 
 // Run runs a command in a folder. The error says that it did not pass: it failed, could
-// not be started, or took longer than within.
-func Run(ctx context.Context, command []string, within time.Duration, dir string) (output string, err error) {
+// not be started, or took longer than within. Variables, NAME=VALUE, are added to those of the process.
+func Run(ctx context.Context, command []string, within time.Duration, dir string, variables ...string) (output string, err error) {
 	limited, cancel := context.WithTimeout(ctx, within)
 	defer cancel()
 	var out bytes.Buffer
 	cmd := exec.CommandContext(limited, command[0], command[1:]...)
 	cmd.Dir, cmd.Stdout, cmd.Stderr = dir, &out, &out
+	if len(variables) > 0 {
+		cmd.Env = append(os.Environ(), variables...)
+	}
 	cmd.WaitDelay = patience
 	err = cmd.Run()
 	if limited.Err() != nil && ctx.Err() == nil {

@@ -120,6 +120,12 @@ type (
 	// PlanRelease writes down which items a release is to have, a new one or one that is planned; with Ended it is
 	// planned no more.
 	PlanRelease struct{ Bundle ledger.Bundle }
+	// NoteAfter notes what the commands said that were run after a deployment, as JSON.
+	NoteAfter struct {
+		Deployment  int64
+		Environment string
+		After       string
+	}
 	// RenameEnvironment lets the records of an environment speak of it by another name.
 	RenameEnvironment struct{ From, To string }
 	// Distinguish says that two elements are different things; Undistinguish takes that back.
@@ -166,6 +172,7 @@ func (Unsettle) Verb() string          { return "unsettle" }
 func (Plan) Verb() string              { return "plan" }
 func (EndPlanned) Verb() string        { return "end-planned" }
 func (PlanRelease) Verb() string       { return "plan-release" }
+func (NoteAfter) Verb() string         { return "after" }
 func (RenameEnvironment) Verb() string { return "rename-environment" }
 func (Distinguish) Verb() string       { return "distinguish" }
 func (Undistinguish) Verb() string     { return "undistinguish" }
@@ -220,6 +227,7 @@ func (a Unsettle) Subject() string          { return "env:" + a.Target }
 func (a Plan) Subject() string              { return "env:" + a.Planned.Target }
 func (a EndPlanned) Subject() string        { return "env:" + a.Planned.Target }
 func (a PlanRelease) Subject() string       { return "release:" + a.Bundle.Name }
+func (a NoteAfter) Subject() string         { return "env:" + a.Environment }
 func (a RenameEnvironment) Subject() string { return "env:" + a.From }
 func (a Distinguish) Subject() string       { return a.Distinct.One }
 func (a Undistinguish) Subject() string     { return a.One }

@@ -2,6 +2,7 @@ package chest
 
 import (
 	"context"
+	"errors"
 
 	"oakenchest/core/ledger"
 )
@@ -32,4 +33,18 @@ func (c *Chest) PlanRelease(ctx context.Context, b ledger.Bundle) error {
 func (c *Chest) Bundles(ctx context.Context) (out []ledger.Bundle, err error) {
 	err = c.View(ctx, func(r ledger.Records) error { out, err = r.Bundles(); return err })
 	return out, Explain(err)
+}
+
+// Account gives what is known of one deployment; false for nothing.
+func (c *Chest) Account(ctx context.Context, deployment int64) (a ledger.Account, ok bool, err error) {
+	err = c.View(ctx, func(r ledger.Records) error { a, err = r.Account(deployment); return err })
+	if errors.Is(err, ledger.ErrNotFound) {
+		return a, false, nil
+	}
+	return a, err == nil, Explain(err)
+}
+
+// NoteAfter notes what was run after a deployment.
+func (c *Chest) NoteAfter(ctx context.Context, environment string, deployment int64, after string) error {
+	return c.just(ctx, NoteAfter{Deployment: deployment, Environment: c.RecordName(environment), After: after})
 }

@@ -46,7 +46,11 @@ type Conclusion struct {
 
 // Concluded are the commits that came of a Conclusion: the deployment's, and the merge's,
 // which is the zero commit when there was none.
-type Concluded struct{ Commit, Merge ledger.Commit }
+type Concluded struct {
+	Commit, Merge ledger.Commit
+	// Number is that of the deployment.
+	Number int64
+}
 
 // Conclude publishes commits and records their deployment, in one transaction: all or
 // nothing. It wraps ledger.ErrMoved when a branch is not where it was.
@@ -72,7 +76,7 @@ func (c *Chest) Conclude(ctx context.Context, x Conclusion) (Concluded, error) {
 	if err != nil {
 		return Concluded{}, err
 	}
-	var done Concluded
+	done := Concluded{Number: out.Number}
 	if n := len(x.Drafts); n > 0 {
 		done.Commit = out.Commits[n-1]
 	} else if done.Commit, err = c.Commit(ctx, x.Deployment.Commit); err != nil {

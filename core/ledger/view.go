@@ -103,6 +103,8 @@ type Stages interface {
 	Deployments(environment string) ([]Deployment, error)
 	// Accounts gives what is known of deployments, by number.
 	Accounts() (map[int64]Account, error)
+	// Account gives what is known of one deployment; ErrNotFound for nothing.
+	Account(deployment int64) (Account, error)
 	// AllUndone gives the deployments that were taken back, by number.
 	AllUndone() (map[int64]Undone, error)
 	// Proofs gives the rules by which a deployment was proven, by folder; empty for one that an older program

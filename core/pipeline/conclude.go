@@ -119,8 +119,14 @@ func (m *Mover) conclude(ctx context.Context, d *Deployment, kept int64, a accou
 	x.Deployment = ledger.Deployment{Environment: d.Environment.Name, Commit: d.Commit.ID, Author: w.Person, Workspace: w.Name,
 		Time: m.Now(), Source: source, Steps: len(d.Plan.Steps)}
 	x.Proofs = m.rulesOf(ctx, d.Environment)
+	if a.action == ActionDeploy || a.action == ActionPromote {
+		if x.Account.After, err = m.pendingAfter(ctx, d.Environment); err != nil {
+			return ledger.Commit{}, err
+		}
+	}
 	done, err := w.Chest.Conclude(ctx, x)
 	if err == nil {
+		d.number = done.Number
 		d.recorded(ctx)
 	}
 	return done.Commit, err

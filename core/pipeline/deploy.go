@@ -33,8 +33,9 @@ type DeployOptions struct {
 	// ReplaceDrift consents to changing what somebody changed in the environment and no commit
 	// knows; it is kept first.
 	ReplaceDrift bool
-	// Done, when set, is told after each step.
-	Done func(step int)
+	// Done, when set, is told after each step; After before each command that must pass afterwards.
+	Done  func(step int)
+	After func(name string)
 
 	follow *PlanFile // the plan that is followed; nil for none
 }
@@ -65,10 +66,14 @@ type Deployment struct {
 	// Unfinished is when an earlier deployment began that did not end; zero for none.
 	Unfinished time.Time
 
-	driver     environment.Driver
-	target     environment.Files // what it is to hold
-	release    func()            // gives the environment back to others; nil when somebody else does
-	unfinished []int64           // the numbers of what such deployments kept
+	// After is what came of the commands that must pass afterwards; nil where there are none.
+	After *Aftermath
+
+	number     int64              // of the record of it
+	driver     environment.Driver // nil once it is let go
+	target     environment.Files  // what it is to hold
+	release    func()             // gives the environment back to others; nil when somebody else does
+	unfinished []int64            // the numbers of what such deployments kept
 }
 
 // Prepare computes what deploying a commit would do; with mine, only to the objects that
@@ -214,8 +219,14 @@ func (m *Mover) onlyMine(ctx context.Context, d *Deployment, declared environmen
 func (d *Deployment) Close() error {
 	if d.release != nil {
 		d.release()
+		d.release = nil
 	}
-	return d.driver.Close()
+	if d.driver == nil {
+		return nil
+	}
+	driver := d.driver
+	d.driver = nil
+	return driver.Close()
 }
 
 // Deploy carries a prepared deployment out, proves that the environment then
@@ -228,8 +239,12 @@ func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) (err
 	if d.Part {
 		return m.deployPart(ctx, d, o)
 	}
-	return m.deployAs(ctx, d, o, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason,
+	err = m.deployAs(ctx, d, o, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason,
 		plan: o.follow})
+	if err != nil {
+		return err
+	}
+	return m.afterwards(ctx, d, o.After)
 }
 
 // deployPart carries out what is deployed of this person's objects alone. The environment's

@@ -21,6 +21,8 @@ type Record struct {
 	// Plan is the plan that was followed, PlanBy who approves it; only Record gives them.
 	Plan   *PlanFile
 	PlanBy []string
+	// After is what came of the commands that must pass afterwards; nil for none.
+	After *Aftermath
 	// Differences say what became different; only Record gives them.
 	Differences []state.Difference
 }
@@ -39,6 +41,11 @@ func (m *Mover) Deployments(ctx context.Context, name string, since, until time.
 			continue
 		}
 		r := Record{Deployed: d}
+		if d.Account != nil {
+			if r.After, err = readAfter(d.Account.After); err != nil {
+				return nil, err
+			}
+		}
 		if d.Account != nil && d.Account.Gates != "" {
 			if err := json.Unmarshal([]byte(d.Account.Gates), &r.Gates); err != nil {
 				return nil, err
@@ -82,6 +89,10 @@ func (m *Mover) readAccount(ctx context.Context, r *Record) error {
 		if err := json.Unmarshal([]byte(r.Account.Gates), &r.Gates); err != nil {
 			return err
 		}
+	}
+	var err error
+	if r.After, err = readAfter(r.Account.After); err != nil {
+		return err
 	}
 	files, err := m.Project.Chest.Stored(r.Account.Tree)
 	if err != nil {

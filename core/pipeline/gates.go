@@ -67,10 +67,11 @@ const (
 	GateAgain   = "again"
 	GateLane    = "lane"
 	GateWindow  = "window"
+	GateProof   = "proof"
 )
 
 // alwaysThere are they; no gate of a project may be called so.
-var alwaysThere = []string{GateOrder, GateDrift, GateFreeze, GateBooking, GateOwed, GateControl, GateAgain, GateLane, GateWindow}
+var alwaysThere = []string{GateOrder, GateDrift, GateFreeze, GateBooking, GateOwed, GateControl, GateAgain, GateLane, GateWindow, GateProof}
 
 // BuiltIn reports whether a gate is one that every move has.
 func BuiltIn(name string) bool { return slices.Contains(alwaysThere, name) }
@@ -109,6 +110,9 @@ func (m *Mover) standingGates(ctx context.Context, l *landscape.Landscape, p *Pr
 			why = ": " + f.Why
 		}
 		add(GateFreeze, p.To.Name+" is frozen"+untilOf(f)+why, "Wait until the freeze is over.")
+	}
+	if err := m.proofGate(ctx, p, add); err != nil {
+		return err
 	}
 	m.windowGate(l, p, add)
 	if err := m.bookingGate(ctx, p, add); err != nil {

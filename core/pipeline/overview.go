@@ -38,6 +38,8 @@ type StageView struct {
 	When    time.Time
 	By      string
 	Release string // the release that it has, if any
+	// After is what came of the commands that must pass after the last deployment; nil for none.
+	After *Aftermath
 	// Unfinished says that a deployment was begun and did not end.
 	Unfinished bool
 	// Waiting lists work that the environments before it have and it has not; Owed what it
@@ -120,6 +122,9 @@ func (m *Mover) Overview(ctx context.Context) (*Overview, error) {
 			return nil, err
 		}
 		o.Stages[i].Unfinished = ok && kept.Deployment == 0
+		if o.Stages[i].After, err = m.afterOf(ctx, o.Stages[i].Name); err != nil {
+			return nil, err
+		}
 	}
 	return o, m.standAll(ctx, o)
 }
@@ -194,6 +199,8 @@ func (s *StageView) Word() string {
 	switch {
 	case s.Unfinished:
 		return "unfinished"
+	case s.After != nil && (s.After.Outcome == AfterDoubt || s.After.Outcome == AfterPending):
+		return "in doubt"
 	case s.Has == nil:
 		return "empty"
 	case s.Drift != nil && s.Drift.Failure != "":

@@ -100,13 +100,19 @@ type Promotion struct {
 
 // Close lets go of the environment and of what was stored for the promotion.
 func (p *Promotion) Close() error {
-	if p.release != nil {
-		p.release()
-	}
+	p.letGo()
 	if p.Deployment == nil {
 		return nil
 	}
 	return p.Deployment.Close()
+}
+
+// letGo lets others at the environment.
+func (p *Promotion) letGo() {
+	if p.release != nil {
+		p.release()
+		p.release = nil
+	}
 }
 
 // Next gives the environment that work goes on to from one, when there is one alone.
@@ -420,7 +426,11 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) (er
 		if p.Commit, err = m.conclude(ctx, p.Deployment, kept, a, x, "env:"+p.From.Name); err == nil {
 			_ = m.Project.Chest.Gather(ctx)
 			m.tellOwners(ctx, p)
-			return m.Desk.Follow(ctx, p.Branch, p.onto)
+			if err := m.Desk.Follow(ctx, p.Branch, p.onto); err != nil {
+				return err
+			}
+			p.letGo()
+			return m.afterwards(ctx, p.Deployment, o.Gate)
 		}
 		if !errors.Is(err, ledger.ErrMoved) || try == tries {
 			return err

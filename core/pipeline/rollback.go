@@ -268,6 +268,11 @@ func (m *Mover) Rollback(ctx context.Context, r *Rollback, o DeployOptions) (err
 	if err := m.mayControl(m.rules(ctx), r.Environment, "roll it back"); err != nil {
 		return err
 	}
+	return m.rollBack(ctx, r, o)
+}
+
+// rollBack is Rollback for what the rules of the project ask for.
+func (m *Mover) rollBack(ctx context.Context, r *Rollback, o DeployOptions) (err error) {
 	kept, err := m.carryOut(ctx, &r.Deployment, o)
 	if err != nil {
 		return err

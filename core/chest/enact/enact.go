@@ -188,6 +188,8 @@ func act(tx *tables.Tx, a chest.Act) (out chest.Outcome, err error) {
 		} else {
 			err = tx.PutBundle(a.Bundle)
 		}
+	case chest.NoteAfter:
+		err = tx.NoteAfter(a.Deployment, a.After)
 	case chest.RenameEnvironment:
 		err = tx.RenameEnvironment(a.From, a.To)
 	case chest.Distinguish:

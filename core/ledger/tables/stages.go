@@ -48,6 +48,21 @@ func (tx *Tx) Accounts() (map[int64]ledger.Account, error) {
 	return out, err
 }
 
+// Account answers ledger.Stages.
+func (tx *Tx) Account(deployment int64) (ledger.Account, error) {
+	return one(tx, accounts, "where deployment = ?", deployment)
+}
+
+// NoteAfter notes what was run after a deployment; ErrNotFound when nothing is known of that.
+func (tx *Tx) NoteAfter(deployment int64, after string) error {
+	a, err := tx.Account(deployment)
+	if err != nil {
+		return err
+	}
+	a.After = after
+	return rewrite(tx, accounts, a, "")
+}
+
 var undone = &table[ledger.Undone]{name: "undone", since: 3, bind: func(u *ledger.Undone) []column {
 	return []column{key("deployment", number(&u.Deployment)), col("author", text(&u.Author)), col("workspace", text(&u.Workspace)),
 		col("time", moment(&u.Time))}

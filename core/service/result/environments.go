@@ -167,7 +167,45 @@ type Deployed struct {
 	Tidied []string `json:"tidied"`
 	// Plan is the plan that was written or followed; null for none.
 	Plan *Plan `json:"plan"`
+	// After is what came of the commands that must pass afterwards; null where there are none.
+	After *After `json:"after"`
 }
+
+// After is what came of the commands that must pass after a deployment.
+type After struct {
+	// Outcome is passed, in doubt, rolled back or pending.
+	Outcome  string         `json:"outcome"`
+	Commands []AfterCommand `json:"commands"`
+}
+
+// AfterCommand is what one of them said.
+type AfterCommand struct {
+	Name         string `json:"name"`
+	Passed       bool   `json:"passed"`
+	Said         string `json:"said"`
+	Milliseconds int64  `json:"milliseconds"`
+	// Output is the end of what it wrote.
+	Output string `json:"output"`
+}
+
+// AfterOf gives what came of them.
+func AfterOf(a *pipeline.Aftermath) *After {
+	if a == nil {
+		return nil
+	}
+	return &After{a.Outcome, each(a.Results, func(r pipeline.AfterResult) AfterCommand {
+		return AfterCommand{r.Name, r.Passed, r.Said, r.Took, r.Output}
+	})}
+}
+
+// Proved is what came of running them once more.
+type Proved struct {
+	Environment string `json:"environment"`
+	After       *After `json:"after"`
+}
+
+// Schema names it.
+func (Proved) Schema() string { return "oaken.prove/1" }
 
 // Plan is a plan as a file.
 type Plan struct {
@@ -195,7 +233,7 @@ func (Deployed) Schema() string { return "oaken.deploy/1" }
 // DeployedOf gives a deployment of a source.
 func DeployedOf(d *pipeline.Deployment, source string) Deployed {
 	out := Deployed{Environment: d.Environment.Name, Source: source, Done: d.Done, Saved: d.Saved, Unknown: List(d.Unknown),
-		Stays: List(d.Plan.Stays), Tidied: List(d.Plan.Tidied)}
+		Stays: List(d.Plan.Stays), Tidied: List(d.Plan.Tidied), After: AfterOf(d.After)}
 	out.Steps = each(d.Plan.Steps, func(s environment.Step) Step {
 		into := s.Into
 		if into == "" {
@@ -290,6 +328,8 @@ type Deployment struct {
 	Outputs map[string]string `json:"outputs"`
 	// Plan is the plan that was followed; null for none.
 	Plan *Plan `json:"plan"`
+	// After is what came of the commands that must pass afterwards; null for none.
+	After *After `json:"after"`
 }
 
 // DeploymentOf gives all that is recorded of a deployment.
@@ -302,6 +342,7 @@ func DeploymentOf(r pipeline.Record) Deployment {
 			out.Outputs[g.Name] = g.Output
 		}
 	}
+	out.After = AfterOf(r.After)
 	if r.Plan != nil {
 		out.Plan = &Plan{Sum: r.Plan.Sum(), Approved: List(r.PlanBy)}
 	}

@@ -27,7 +27,7 @@ var All = []Known{
 	{Captured{}, "capture"},
 	{Deployed{}, "deploy, rollback"}, {Lost{}, "rollback --lost"}, {Drifts{}, "drift"}, {Kept{}, "drift --keep"}, {Settled{}, "settle"},
 	{Rows{}, "rows track, rows untrack"}, {Verified{}, "verify"}, {Deployments{}, "deployments"}, {Deployment{}, "deployments show"},
-	{Attempts{}, "deployments --attempts"}, {Report{}, "deployments --html, --sheet"},
+	{Attempts{}, "deployments --attempts"}, {Proved{}, "deployments prove"}, {Report{}, "deployments --html, --sheet"},
 	{Overview{}, "pipeline show"}, {PipelineChecked{}, "pipeline check"}, {Promoted{}, "promote"}, {Scheduled{}, "promote --at"},
 	{Promotions{}, "promote --as-far-as, promote --ready"},
 	{PlannedMoves{}, "promote --planned, --cancel, --due"},

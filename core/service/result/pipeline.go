@@ -183,6 +183,8 @@ type Promoted struct {
 	Saved    string   `json:"saved"`
 	// Plan is the plan that was written or followed; null for none.
 	Plan *Plan `json:"plan"`
+	// After is what came of the commands that must pass afterwards; null where there are none.
+	After *After `json:"after"`
 	// Error is why it was refused or failed; the rest says what it would have done.
 	Error *Failure `json:"error,omitempty"`
 }
@@ -281,7 +283,7 @@ func PromotedOf(p *pipeline.Promotion) Promoted {
 		out.Needs = append(out.Needs, Need{CommitOf(n.Commit), project.Label(n.For), string(n.How), n.What.String()})
 	}
 	if d := p.Deployment; d != nil {
-		out.Steps, out.Done, out.Saved = DeployedOf(d, "env:"+p.From.Name).Steps, d.Done, d.Saved
+		out.Steps, out.Done, out.Saved, out.After = DeployedOf(d, "env:"+p.From.Name).Steps, d.Done, d.Saved, AfterOf(d.After)
 	}
 	if p.Commit.Depth > 0 {
 		out.Commit = OptionalCommit(&p.Commit)
