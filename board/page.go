@@ -42,9 +42,13 @@ var forms = sync.OnceValue(func() *template.Template {
 			}
 			return fmt.Sprintf("%d steps", n)
 		},
-		"join": func(list []string) string { return strings.Join(list, ", ") },
+		"cell":  CellText,
+		"tone":  cellTone,
+		"minus": func(n int) int { return n - 1 },
+		"join":  func(list []string) string { return strings.Join(list, ", ") },
 	})
 	template.Must(t.Parse(boardForm))
+	template.Must(t.New("items").Parse(itemsForm))
 	return template.Must(t.New("report").Parse(reportForm))
 })
 

@@ -31,7 +31,7 @@ moves that are allowed between them, gates and freezes (docs/pipeline.md).`,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE:              func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(newPipelineShow(a), newPipelineCheck(a))
+	cmd.AddCommand(newPipelineShow(a), newPipelineItems(a), newPipelineCheck(a))
 	return cmd
 }
 

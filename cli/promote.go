@@ -21,6 +21,7 @@ import (
 type promoteOptions struct {
 	deployOptions
 	item, at, expect, lane string
+	release                string
 	paths                  []string
 	withNeeded, again      bool
 	override               []string
@@ -92,6 +93,7 @@ gives the choices up.
 	f := cmd.Flags()
 	f.StringVar(&o.lane, "lane", "", "say for which lane it is done, `NAME`")
 	f.StringVar(&o.item, "item", "", "move only the work for the item `KEY`")
+	f.StringVar(&o.release, "release", "", "move only the work for the items of the planned release `NAME`")
 	f.StringSliceVar(&o.paths, "path", nil, "move only the work that touches `PATH`")
 	f.BoolVar(&o.withNeeded, "with-needed", false, "take along what the chosen work depends on")
 	f.BoolVar(&o.again, "again", false, "bring work again that was taken back from TO")
@@ -118,11 +120,13 @@ gives the choices up.
 	cmd.MarkFlagsMutuallyExclusive("at", "dry-run", "script", "settle", "abandon", "plan", "follow", "as-far-as", "ready", "check",
 		"planned", "due", "cancel")
 	for _, many := range []string{"as-far-as", "ready", "due"} { // these are about one promotion
-		for _, one := range []string{"item", "path", "override", "expect"} {
+		for _, one := range []string{"item", "path", "override", "expect", "release"} {
 			cmd.MarkFlagsMutuallyExclusive(many, one)
 		}
 	}
-	for _, name := range []string{"item", "path", "with-needed", "again", "lane"} { // the plan says it
+	_ = cmd.RegisterFlagCompletionFunc("release", a.completeBundles)
+	cmd.MarkFlagsMutuallyExclusive("release", "item")
+	for _, name := range []string{"item", "path", "with-needed", "again", "lane", "release"} { // the plan says it
 		cmd.MarkFlagsMutuallyExclusive("follow", name)
 	}
 	return cmd
@@ -191,6 +195,11 @@ func (a *App) promotionAsked(ctx context.Context, w *workspace.Workspace, m *pip
 	if opts.Paths, err = a.asked(w).Paths(o.paths); err != nil {
 		return opts, err
 	}
+	if o.release != "" {
+		if opts.Items, err = m.ItemsOf(ctx, o.release); err != nil {
+			return opts, err
+		}
+	}
 	if err = o.tell(m); err != nil || o.expect == "" {
 		return opts, err
 	}
@@ -213,7 +222,7 @@ func (a *App) promoteOnce(ctx context.Context, m *pipeline.Mover, from, to strin
 		return nil, err
 	}
 	defer func() { _ = p.Close() }()
-	nothing := o.follow == "" && p.Nothing() && o.item == "" && len(o.paths) == 0
+	nothing := o.follow == "" && p.Nothing() && o.item == "" && o.release == "" && len(o.paths) == 0
 	if !a.JSON && !a.Quiet && !nothing {
 		a.showPromotion(p, o)
 	}
@@ -307,6 +316,9 @@ func (a *App) movePromotion(ctx context.Context, m *pipeline.Mover, p *pipeline.
 		}
 	}
 	a.showDeployed(d)
+	for _, name := range p.Shipped {
+		a.Say("Release %s is live with all its items: it is %s now.", a.Paint(screen.Strong, name), workspace.Label(p.Commit))
+	}
 	return nil
 }
 

@@ -52,7 +52,7 @@ func newRelease(a *App) *cobra.Command {
 	cmd.Flags().StringVarP(&comment, "message", "m", "", "say what it is for: `TEXT`")
 	cmd.Flags().StringVar(&from, "from", "", "release `STATE`")
 	_ = cmd.RegisterFlagCompletionFunc("from", a.completeStates)
-	cmd.AddCommand(&cobra.Command{
+	cmd.AddCommand(newReleasePlan(a), &cobra.Command{
 		Use: "list", Short: "List the releases, the newest first", Example: "  oaken release list", Args: cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {

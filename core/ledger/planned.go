@@ -9,10 +9,10 @@ type Planned struct {
 	// Commit is what Origin held, and must hold when it is carried out.
 	Commit ID
 	// Lane, Item, Paths, Override and Reason are what was asked for; Options are words for what was consented to.
-	Lane, Item      string
-	Paths, Override []string
-	Reason          string
-	Options         []string
+	Lane, Item             string
+	Items, Paths, Override []string
+	Reason                 string
+	Options                []string
 	// Person and Workspace are whose it is.
 	Person, Workspace string
 	Asked, Due        time.Time

@@ -166,6 +166,16 @@ func (b *Book) Has(e manifest.Environment) (c ledger.Commit, ok bool) {
 	return c, ok
 }
 
+// Offers gives what work could be taken from an environment: what it holds, and, where no move leads in, what was
+// committed to its branch too.
+func (b *Book) Offers(e manifest.Environment) (c ledger.Commit, ok bool) {
+	if tip := b.tips[b.Landscape.Manifest.BranchOf(e)]; len(b.Landscape.Into(e.Name)) == 0 && tip.Depth > 0 {
+		return tip, true
+	}
+	c, ok = b.Standing[e.Name]
+	return c, ok
+}
+
 // All gives what every environment of the pipeline is owed, those that are owed nothing, and
 // from which nothing was taken back, left out.
 func (b *Book) All() ([]Debt, error) {
@@ -374,6 +384,19 @@ func (b *Book) sinceWhen(environment string, c ledger.Commit) (time.Time, error)
 	}
 	b.since[key] = at
 	return at, nil
+}
+
+// Since gives the time from which on an environment has had a work that it has, without a break.
+func (b *Book) Since(environment string, c ledger.Commit) (time.Time, error) {
+	if held, ok := b.Standing[environment]; !ok || !b.Arrived.Has(held, c) {
+		return c.Time, nil // it was committed there
+	}
+	return b.sinceWhen(environment, c)
+}
+
+// TakenBack reports whether a work was taken back from an environment.
+func (b *Book) TakenBack(environment string, c ledger.Commit) bool {
+	return b.absent[environment][b.Arrived.Root(c.ID)]
 }
 
 // HeldBy narrows work to what one environment holds.

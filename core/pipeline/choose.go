@@ -27,6 +27,10 @@ type Need struct {
 // chooseWork takes in only some work: each chosen commit is done again on the branch of
 // To, in their order.
 func (m *Mover) chooseWork(ctx context.Context, p *Promotion, o PromoteOptions) error {
+	if (p.Branch == "" || p.shared) && m.allFits(ctx, p, o) {
+		p.Chosen = p.Moving
+		return m.allWork(ctx, p)
+	}
 	if p.Branch == "" || p.shared {
 		return fault.New(fault.Refused, "Give it a branch of its own: branch = \""+p.To.Name+"\" in oaken.toml.",
 			"%s takes its work from the same branch as %s, so all of it moves or nothing.", p.To.Name, p.From.Name)
@@ -58,11 +62,17 @@ func (m *Mover) chooseWork(ctx context.Context, p *Promotion, o PromoteOptions) 
 	return m.pick(ctx, p, take)
 }
 
+// allFits reports whether all that moves is of what was chosen.
+func (m *Mover) allFits(ctx context.Context, p *Promotion, o PromoteOptions) bool {
+	chosen, err := m.fitting(ctx, p.Moving, o)
+	return err == nil && len(chosen) > 0 && len(chosen) == len(p.Moving)
+}
+
 // fitting lists the commits for an item, or that touch paths.
 func (m *Mover) fitting(ctx context.Context, list []ledger.Commit, o PromoteOptions) ([]ledger.Commit, error) {
 	var out []ledger.Commit
 	for _, c := range list {
-		if o.Item != "" && c.Item != o.Item {
+		if o.Item != "" && c.Item != o.Item || len(o.Items) > 0 && !slices.Contains(o.Items, c.Item) {
 			continue
 		}
 		if len(o.Paths) > 0 {

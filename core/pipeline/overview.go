@@ -167,10 +167,7 @@ func waitingAlong(b *owed.Book, move manifest.Move) (has ledger.Commit, waiting 
 	if err != nil {
 		return has, nil, nil // what is wrong with it, Check says
 	}
-	has, ok := b.Standing[from.Name]
-	if tip := b.Tip(b.Landscape.Manifest.BranchOf(from)); len(b.Landscape.Into(from.Name)) == 0 && tip.Depth > 0 {
-		has, ok = tip, true // what was committed in a development environment's branch waits too
-	}
+	has, ok := b.Offers(from)
 	if !ok {
 		return has, nil, nil
 	}

@@ -60,6 +60,7 @@ type PlannedWork struct {
 type PlanChoice struct {
 	Source     string            `json:"source,omitempty"`
 	Item       string            `json:"item,omitempty"`
+	Items      []string          `json:"items,omitempty"`
 	Paths      []string          `json:"paths,omitempty"`
 	WithNeeded bool              `json:"needed,omitempty"`
 	Again      bool              `json:"again,omitempty"`

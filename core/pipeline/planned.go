@@ -37,8 +37,9 @@ func (m *Mover) PlanAt(ctx context.Context, from, to string, o PromoteOptions, d
 		return nil, err
 	}
 	w := m.Project
-	out := ledger.Planned{Origin: from, Target: to, Commit: p.Source.ID, Lane: o.Lane, Item: o.Item, Paths: o.Paths, Override: o.Override,
-		Reason: o.Reason, Person: w.Person, Workspace: w.Name, Asked: m.Now(), Due: due}
+	out := ledger.Planned{Origin: from, Target: to, Commit: p.Source.ID, Lane: o.Lane, Item: o.Item, Items: o.Items, Paths: o.Paths,
+		Override: o.Override,
+		Reason:   o.Reason, Person: w.Person, Workspace: w.Name, Asked: m.Now(), Due: due}
 	for word, is := range map[string]bool{withNeeded: o.WithNeeded, withAgain: o.Again, withLoss: o.AllowLoss} {
 		if is {
 			out.Options = append(out.Options, word)
@@ -128,7 +129,8 @@ func (m *Mover) CarryOutDue(ctx context.Context, told func(ledger.Planned)) (out
 func (m *Mover) carryOutPlanned(ctx context.Context, p ledger.Planned) error {
 	as := *m
 	as.Project = m.Project.As(p.Person)
-	o := PromoteOptions{Lane: p.Lane, Item: p.Item, Paths: p.Paths, Override: p.Override, Reason: p.Reason, Expect: p.Commit,
+	o := PromoteOptions{Lane: p.Lane, Item: p.Item, Items: p.Items, Paths: p.Paths, Override: p.Override, Reason: p.Reason,
+		Expect:     p.Commit,
 		WithNeeded: slices.Contains(p.Options, withNeeded), Again: slices.Contains(p.Options, withAgain),
 		AllowLoss: slices.Contains(p.Options, withLoss)}
 	x, err := as.PreparePromotion(ctx, p.Origin, p.Target, o)

@@ -22,8 +22,9 @@ import (
 type PromoteOptions struct {
 	// Lane says for which lane it is done, where that is not plain.
 	Lane string
-	// Item and Paths choose some of the work; neither means all of it.
+	// Item, Items and Paths choose some of the work; none of them means all of it.
 	Item  string
+	Items []string
 	Paths []string
 	// WithNeeded takes along what the chosen work depends on.
 	WithNeeded bool
@@ -45,7 +46,7 @@ type PromoteOptions struct {
 }
 
 // some says that the work is chosen.
-func (o PromoteOptions) some() bool { return o.Item != "" || len(o.Paths) > 0 }
+func (o PromoteOptions) some() bool { return o.Item != "" || len(o.Items)+len(o.Paths) > 0 }
 
 // Promotion is a move of work to the next environment: what it would do, or has done.
 type Promotion struct {
@@ -78,8 +79,9 @@ type Promotion struct {
 	Gates     []GateResult
 	// Deployment is the plan; nil while conflicts or needs stand in its way.
 	Deployment *Deployment
-	// Commit is what To holds in the end, once it is done.
-	Commit ledger.Commit
+	// Commit is what To holds in the end, once it is done; Shipped are the planned releases that became releases by it.
+	Commit  ledger.Commit
+	Shipped []string
 
 	tree    content.Digest   // what To is to hold
 	tried   []content.Digest // what it was to hold before others published to its branch
@@ -430,7 +432,11 @@ func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) (er
 				return err
 			}
 			p.letGo()
-			return m.afterwards(ctx, p.Deployment, o.Gate)
+			if err := m.afterwards(ctx, p.Deployment, o.Gate); err != nil {
+				return err
+			}
+			p.Shipped, err = m.shipped(ctx, p.To, p.Commit)
+			return err
 		}
 		if !errors.Is(err, ledger.ErrMoved) || try == tries {
 			return err

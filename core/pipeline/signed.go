@@ -42,7 +42,7 @@ func (m *Mover) PlanOfPromotion(ctx context.Context, p *Promotion, o PromoteOpti
 		return nil, err
 	}
 	f.From, f.Lane, f.State, f.Commit, f.Work = p.From.Name, p.Lane, label(p.Source), p.Source.ID.String(), plannedWork(p.Moving)
-	f.Chosen.Item, f.Chosen.Paths, f.Chosen.WithNeeded, f.Chosen.Again = o.Item, o.Paths, o.WithNeeded, o.Again
+	f.Chosen.Item, f.Chosen.Items, f.Chosen.Paths, f.Chosen.WithNeeded, f.Chosen.Again = o.Item, o.Items, o.Paths, o.WithNeeded, o.Again
 	f.Chosen.Loss = o.AllowLoss
 	return f, nil
 }
@@ -186,7 +186,7 @@ func (m *Mover) FollowingPromotion(ctx context.Context, from, to string, f *Plan
 		return PromoteOptions{}, err
 	}
 	m.Fill, m.DataSteps = f.Chosen.Fill, f.Chosen.DataSteps
-	return PromoteOptions{Lane: f.Lane, Item: f.Chosen.Item, Paths: f.Chosen.Paths, WithNeeded: f.Chosen.WithNeeded,
+	return PromoteOptions{Lane: f.Lane, Item: f.Chosen.Item, Items: f.Chosen.Items, Paths: f.Chosen.Paths, WithNeeded: f.Chosen.WithNeeded,
 		Again: f.Chosen.Again, AllowLoss: f.Chosen.Loss, follow: f}, nil
 }
 

@@ -100,16 +100,10 @@ func (d *Deployments) Title() string {
 func (d *Deployments) Sheet() ([]byte, error) {
 	f := excelize.NewFile()
 	defer f.Close()
-	head, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
+	w, err := newWriter(f)
 	if err != nil {
 		return nil, err
 	}
-	form := "yyyy-mm-dd hh:mm"
-	when, err := f.NewStyle(&excelize.Style{CustomNumFmt: &form})
-	if err != nil {
-		return nil, err
-	}
-	w := &writer{f: f, head: head, when: when}
 	w.sheet("Deployments", []string{"number", "time", "environment", "state", "what", "from", "lane", "by", "items", "steps", "seconds",
 		"gates", "reason", "taken back"}, []float64{8, 18, 16, 14, 12, 14, 14, 12, 24, 8, 9, 40, 30, 18})
 	for _, r := range d.Records {
@@ -190,6 +184,16 @@ type writer struct {
 	name       string
 	rows       int
 	err        error
+}
+
+func newWriter(f *excelize.File) (*writer, error) {
+	head, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
+	if err != nil {
+		return nil, err
+	}
+	form := "yyyy-mm-dd hh:mm"
+	when, err := f.NewStyle(&excelize.Style{CustomNumFmt: &form})
+	return &writer{f: f, head: head, when: when}, err
 }
 
 func (w *writer) sheet(name string, heads []string, widths []float64) {

@@ -650,7 +650,8 @@ func (t *trial) aBookingSeesAllOthers() {
 
 func (t *trial) whatWasPlannedEndsOnce() {
 	at := time.Date(2026, 5, 4, 22, 0, 0, 0, time.UTC)
-	p := ledger.Planned{Origin: "test", Target: "live", Person: "Imke", Asked: at.Add(-time.Hour), Due: at, Paths: []string{"a", "b"}}
+	p := ledger.Planned{Origin: "test", Target: "live", Person: "Imke", Asked: at.Add(-time.Hour), Due: at, Paths: []string{"a", "b"},
+		Items: []string{"AQ-1"}}
 	p.ID = t.do(t.one, chest.Plan{Planned: p}).Number
 	if got := view(t, t.other, func(r ledger.Records) ([]ledger.Planned, error) { return r.Planned() }); !reflect.DeepEqual(got,
 		[]ledger.Planned{p}) {

@@ -7,7 +7,8 @@ import "oakenchest/core/ledger"
 var planned = &table[ledger.Planned]{name: "planned", since: 8, bind: func(p *ledger.Planned) []column {
 	return []column{serial("id", number(&p.ID)), col("origin", text(&p.Origin)), col("target", text(&p.Target)),
 		col("commit_id", id(&p.Commit)),
-		col("lane", text(&p.Lane)), col("item", text(&p.Item)), col("paths", lines(&p.Paths)), col("override", lines(&p.Override)),
+		col("lane", text(&p.Lane)), col("item", text(&p.Item)), col("items", lines(&p.Items)),
+		col("paths", lines(&p.Paths)), col("override", lines(&p.Override)),
 		col("reason", text(&p.Reason)), col("options", lines(&p.Options)), col("person", text(&p.Person)),
 		col("workspace", text(&p.Workspace)), col("asked", moment(&p.Asked)), col("due", moment(&p.Due)), col("ended", moment(&p.Ended)),
 		col("outcome", text(&p.Outcome)), col("ended_by", text(&p.By)), col("said", text(&p.Said))}

@@ -185,6 +185,8 @@ type Promoted struct {
 	Plan *Plan `json:"plan"`
 	// After is what came of the commands that must pass afterwards; null where there are none.
 	After *After `json:"after"`
+	// Shipped lists planned releases that became releases by it.
+	Shipped []string `json:"shipped"`
 	// Error is why it was refused or failed; the rest says what it would have done.
 	Error *Failure `json:"error,omitempty"`
 }
@@ -278,6 +280,7 @@ func PromotedOf(p *pipeline.Promotion) Promoted {
 		Ahead: CommitsOf(p.Ahead), Lost: CommitsOf(p.Lost), Needs: []Need{}, Conflicts: ConflictsOf(p.Conflicts),
 		Settled: ChosenOf(p.Settled),
 		Changes: ChangesOf(p.Differences), Untested: List(p.Untested()), Gates: GatesOf(p.Gates), Steps: []Step{},
+		Shipped: List(p.Shipped),
 	}
 	for _, n := range p.Needs {
 		out.Needs = append(out.Needs, Need{CommitOf(n.Commit), project.Label(n.For), string(n.How), n.What.String()})
