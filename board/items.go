@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"html/template"
 	"io"
+	"time"
 
 	"oakenchest/core/pipeline"
 )
@@ -12,11 +13,14 @@ import (
 //go:embed items.html
 var itemsForm string
 
-// CellText writes how an item of some pieces of work stands in an environment.
-func CellText(c pipeline.ItemCell, works int) string {
-	switch c.State {
+// CellText writes how an item of some pieces of work stands in an environment; days of the year at hand stand without it.
+func CellText(c pipeline.ItemCell, works int, at time.Time) string {
+	switch since := c.Since.Local(); c.State {
 	case pipeline.ItemThere:
-		return c.Since.Local().Format("2 Jan 2006")
+		if since.Year() == at.Local().Year() {
+			return since.Format("2 Jan")
+		}
+		return since.Format("2 Jan 2006")
 	case pipeline.ItemPartly:
 		return fmt.Sprintf("%d of %d", c.Has, works)
 	}

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -109,7 +110,7 @@ func (a *App) drawItems(v *pipeline.ItemsView, limit int) {
 	for _, it := range shown {
 		row := []screen.Cell{screen.Strong.Cell(it.Key), screen.Plain.Cell(screen.OneLine(it.Title(), 34))}
 		for _, c := range it.Cells {
-			row = append(row, itemTone(c).Cell(itemText(c, len(it.Work))))
+			row = append(row, itemTone(c).Cell(itemText(c, len(it.Work), v.At)))
 		}
 		rows = append(rows, row)
 	}
@@ -120,14 +121,11 @@ func (a *App) drawItems(v *pipeline.ItemsView, limit int) {
 }
 
 // itemText is short, so that many environments fit.
-func itemText(c pipeline.ItemCell, works int) string {
-	switch c.State {
-	case pipeline.ItemThere:
-		return c.Since.Local().Format("2 Jan")
-	case pipeline.ItemAbsent:
+func itemText(c pipeline.ItemCell, works int, at time.Time) string {
+	if c.State == pipeline.ItemAbsent {
 		return "·"
 	}
-	return board.CellText(c, works)
+	return board.CellText(c, works, at)
 }
 
 func itemTone(c pipeline.ItemCell) screen.Tone {
