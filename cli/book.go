@@ -23,18 +23,25 @@ type bookOptions struct {
 func newBook(a *App) *cobra.Command {
 	var o bookOptions
 	cmd := &cobra.Command{
-		Use:   "book ENV",
+		Use:   "book [ENV]",
 		Short: "Book an environment for a lane, or show who has it when",
 		Long: `Book an environment for a lane, for a time. Until it ends, the work of other lanes is
 not promoted there; they are told by whom and until when. Who comes later queues up:
 a booking with --for begins when those before it have ended. Without a lane, the
-bookings are shown; --end gives the environment back before its time.`,
+bookings are shown; --end gives the environment back before its time. Without an
+environment, the next two weeks of all environments are shown as a calendar.`,
 		Example: "  oaken book rehearsal --lane Exhibit --until Friday\n  oaken book rehearsal --lane Husbandry --for 2d\n" +
 			"  oaken book rehearsal\n  oaken book rehearsal --end --lane Exhibit",
 		GroupID:           groupPipeline,
-		Args:              cobra.ExactArgs(1),
+		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: a.completeEnvironments,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				if o.lane != "" || o.end || o.until != "" || o.lasts != "" {
+					return usage(cmd, "Name the environment.")
+				}
+				return a.look(cmd.Context(), func(w *workspace.Workspace) error { return a.showCalendar(cmd.Context(), w) })
+			}
 			if o.lane != "" && !o.end && o.until == "" && o.lasts == "" {
 				return usage(cmd, "A booking needs an end: --until Friday, or --for 2d.")
 			}

@@ -36,6 +36,7 @@ func newEnv(a *App) *cobra.Command {
 
 func newEnvAdd(a *App) *cobra.Command {
 	var into, tier, lane, branch string
+	var after, gates []string
 	var stop bool
 	cmd := &cobra.Command{
 		Use:   "add NAME TARGET",
@@ -49,17 +50,18 @@ so far needs --stop-recording, leaves the records with the next commit, and stay
 everybody's disk. A secret is
 not written into TARGET: write ${NAME} for the variable that holds it.
 
---tier, --lane and --branch give it its place in the pipeline; targets that go with
+--tier, --lane and --branch give it its place in the pipeline; --after declares a move
+to it from another environment, and --gate what work must pass on that way; targets that go with
 it, controllers, gates and notes are written in oaken.toml.`,
 		Example: "  oaken env add dev sqlite:dev.db --into database\n  oaken env add test sqlite:test.db\n" +
-			"  oaken env add live sqlite:live.db --tier live --branch live",
+			"  oaken env add live sqlite:live.db --tier live --branch live --after test --gate tested",
 		Args:              cobra.ExactArgs(2),
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				e := manifest.Environment{Name: args[0], Site: manifest.Site{Target: args[1], Into: path.Clean(filepath.ToSlash(into))},
 					Tier: manifest.Tier(tier), Lane: lane, Branch: branch}
-				return a.addEnvironment(w, e, cmd.Flags().Changed("into"), stop)
+				return a.addEnvironment(w, e, after, gates, cmd.Flags().Changed("into"), stop)
 			})
 		},
 	}
@@ -69,6 +71,10 @@ it, controllers, gates and notes are written in oaken.toml.`,
 	cmd.Flags().StringVar(&branch, "branch", "", "the branch that work is merged into for it, `NAME`")
 	cmd.Flags().BoolVar(&stop, "stop-recording", false,
 		"let a database file that is recorded be an environment from now on, and no file of the project")
+	cmd.Flags().StringSliceVar(&after, "after", nil, "let a move lead to it from the environment `ENV`")
+	cmd.Flags().StringSliceVar(&gates, "gate", nil, "a `GATE` that work must pass on its way there")
+	_ = cmd.RegisterFlagCompletionFunc("after", a.completeEnvironments)
+	_ = cmd.RegisterFlagCompletionFunc("gate", a.completeGates)
 	_ = cmd.MarkFlagDirname("into")
 	_ = cmd.RegisterFlagCompletionFunc("tier", completeTiers)
 	_ = cmd.RegisterFlagCompletionFunc("lane", a.completeLanes)
@@ -85,7 +91,15 @@ func completeTiers(*cobra.Command, []string, string) ([]string, cobra.ShellCompD
 	return out, cobra.ShellCompDirectiveNoFileComp
 }
 
-func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, chosen, stop bool) error {
+func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, after, gates []string, chosen, stop bool) error {
+	if len(gates) > 0 && len(after) == 0 {
+		return fault.New(fault.Usage, "Name where work comes from: --after ENV.", "A gate is one of a move.")
+	}
+	for _, from := range after {
+		if _, err := w.Manifest.Environment(from); err != nil {
+			return err
+		}
+	}
 	if file, disk, ok := e.Place(); ok && !disk.Folder && manifest.Inside(file) && !w.Offline {
 		recorded, err := w.Recorded(file)
 		if err != nil {
@@ -120,6 +134,12 @@ func (a *App) addEnvironment(w *workspace.Workspace, e manifest.Environment, cho
 			"There is an environment %s already.", e.Name)
 	}
 	err = w.EditManifest(func(data []byte) ([]byte, error) {
+		for _, from := range after {
+			var err error
+			if data, err = declare.Move(data, manifest.Move{From: from, To: e.Name, Gates: gates}); err != nil {
+				return nil, err
+			}
+		}
 		if other, ok := w.Manifest.Declared(e.Into); kindName == "" {
 			return declare.Environment(data, e) // files of any kind
 		} else if ok && other.Kind != kindName {

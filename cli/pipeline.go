@@ -31,7 +31,7 @@ moves that are allowed between them, gates and freezes (docs/pipeline.md).`,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE:              func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(newPipelineShow(a), newPipelineItems(a), newPipelineCheck(a))
+	cmd.AddCommand(newPipelineShow(a), newPipelineItems(a), newPipelineCheck(a), newPipelineAdd(a))
 	return cmd
 }
 
@@ -139,6 +139,9 @@ func (a *App) drawPipeline(o *pipeline.Overview, about bool) {
 	a.Table(a.Out, "", rows)
 	a.showStands(o)
 	a.showComing(o)
+	if names := o.Landscape.Outside(); len(names) > 0 {
+		a.Say("\n%s", a.Paint(screen.Faint, "Outside of the pipeline, with no move to or from them: "+strings.Join(names, ", ")))
+	}
 	grave := 0
 	for _, f := range o.Findings {
 		if f.Grave {
@@ -295,14 +298,15 @@ func newPipelineCheck(a *App) *cobra.Command {
 		Long: `Find what is wrong with the landscape: names that nothing has, environments that no
 move leads to or on from, moves in a circle, two who control one environment, a lane
 with several developers and no integration environment, lanes that nothing leads back
-to from live. It ends with status 1 when one of the findings is grave.`,
+to from live, two environments at one place, databases that would be compared as mere
+text, gates that no move uses, freezes and windows that make no sense. It ends with status 1 when one of the findings is grave.`,
 		Example:           "  oaken pipeline check",
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				l := landscape.Of(w.Manifest)
-				findings := l.Check()
+				findings := a.mover(w).Check(l)
 				grave := slices.ContainsFunc(findings, func(f landscape.Finding) bool { return f.Grave })
 				switch {
 				case a.JSON:

@@ -243,6 +243,8 @@ type Sort struct {
 	Kind string
 	// Server says that an address names a server, and a database on it.
 	Server bool
+	// Port is the one of servers where an address names none.
+	Port string
 	// Disk says that an address is a path on this machine; nil for none.
 	Disk *manifest.Disk
 	// Endings are those that files have which are such targets, and Begins their first bytes; none where that can't
@@ -417,6 +419,37 @@ func Open(ctx context.Context, h Host, target string, settings Settings) (Driver
 		return nil, err
 	}
 	return s.Open(ctx, h, rest, settings)
+}
+
+// Place gives the place that a target is, so that two ways to write one are told as one: paths from the host's root, servers
+// by the machine that they are on, without who asks.
+func (h Host) Place(target string) string {
+	s, rest, err := split(target)
+	if err != nil {
+		return target
+	}
+	if s.Disk != nil {
+		file := h.File(rest)
+		if real, err := filepath.EvalSymlinks(file); err == nil {
+			file = real
+		} else if folder, err := filepath.EvalSymlinks(filepath.Dir(file)); err == nil {
+			file = filepath.Join(folder, filepath.Base(file))
+		}
+		return s.Scheme + ":" + filepath.Clean(file)
+	}
+	u, err := url.Parse(target)
+	if err != nil || u.Host == "" {
+		return target
+	}
+	host := strings.ToLower(u.Hostname())
+	if slices.Contains([]string{"localhost", "127.0.0.1", "::1"}, host) {
+		host = "localhost"
+	}
+	port := u.Port()
+	if port == "" {
+		port = s.Port
+	}
+	return s.Scheme + "://" + host + ":" + port + u.Path
 }
 
 // File gives the place that a target names on this machine, from the host's root.

@@ -21,7 +21,16 @@ type Finding struct {
 // checker gathers findings.
 type checker struct {
 	*Landscape
-	out []Finding
+	known *Targets
+	out   []Finding
+}
+
+// Targets is what is known of targets beside how they are written.
+type Targets struct {
+	// Place gives the place that a target is, whatever way it is written; KindOf the kind of artifact that it holds,
+	// empty for files of any kind.
+	Place  func(target string) string
+	KindOf func(target string) string
 }
 
 func (c *checker) grave(where, what, do string) {
@@ -35,11 +44,15 @@ func (c *checker) doubt(where, what, do string) {
 // Check finds what is wrong: names that nothing has, stages that nothing leads to or on
 // from, circles, stages that two control, lanes whose people meet too late, and lanes that
 // nothing leads back to.
-func (l *Landscape) Check() []Finding {
-	c := &checker{Landscape: l}
+// known is nil where nothing is known of targets.
+func (l *Landscape) Check(known *Targets) []Finding {
+	c := &checker{Landscape: l, known: known}
 	c.names()
 	c.targets()
+	c.kinds()
 	c.gates()
+	c.unused()
+	c.times()
 	c.paths()
 	c.circles()
 	c.control()
@@ -120,12 +133,90 @@ func (c *checker) targets() {
 	at := map[string]string{}
 	for _, e := range c.Manifest.Environments {
 		for _, s := range e.Sites() {
-			if other := at[s.Target]; other != "" && other != e.Name {
+			place := s.Target
+			if c.known != nil {
+				place = c.known.Place(place)
+			}
+			if other := at[place]; other != "" && other != e.Name {
 				c.grave(e.Name, fmt.Sprintf("It is the same place as %s: %s.", other, s.Target),
 					"Give each environment a target of its own.")
 			}
-			at[s.Target] = e.Name
+			at[place] = e.Name
 		}
+	}
+}
+
+// kinds finds databases that would be compared as mere text.
+func (c *checker) kinds() {
+	if c.known == nil {
+		return
+	}
+	for _, e := range c.Manifest.Environments {
+		for _, s := range e.Sites() {
+			kind := c.known.KindOf(s.Target)
+			if kind == "" {
+				continue
+			}
+			a, ok := c.Manifest.Declared(s.Into)
+			switch do := "Declare it in oaken.toml: [[artifact]] path = \"" + s.Into + "\", kind = \"" + kind + "\"."; {
+			case !ok:
+				c.grave(e.Name, "The folder "+s.Into+" is not declared as a database, so its files are compared as mere text.", do)
+			case a.Kind != kind:
+				c.grave(e.Name, fmt.Sprintf("The folder %s is declared as %s, and its target holds a %s.", s.Into, a.Kind, kind), do)
+			}
+		}
+	}
+}
+
+// unused finds gates that no move uses, and those that bear a name which every move has already.
+func (c *checker) unused() {
+	used := map[string]bool{}
+	for _, m := range c.Manifest.Pipeline.Moves {
+		for _, g := range c.Gates(m) {
+			used[g] = true
+		}
+	}
+	for _, g := range c.Manifest.Pipeline.Gates {
+		switch {
+		case BuiltIn(g.Name):
+			c.grave("gate "+g.Name, "Every move has a gate of that name already.", "Give it another name.")
+		case !used[g.Name]:
+			c.doubt("gate "+g.Name, "No move uses it.", "Name it under gates of a move or of an environment, or take it out.")
+		}
+	}
+}
+
+// times finds freezes that end before they begin, and windows that never open.
+func (c *checker) times() {
+	for i, f := range c.Manifest.Pipeline.Freezes {
+		if f.Backwards() {
+			c.grave(fmt.Sprintf("freeze %d", i+1), fmt.Sprintf("It ends on %s, before it begins on %s.", f.Until, f.From),
+				"Correct one of the two.")
+		}
+	}
+	for i, w := range c.Manifest.Pipeline.Windows {
+		where := fmt.Sprintf("window %d", i+1)
+		if w.Never() {
+			c.grave(where, "It never opens: it ends when it begins.", "Correct from or until.")
+		}
+		for _, name := range w.Environments {
+			if _, err := c.Manifest.Environment(name); err != nil {
+				c.grave(where, "It names "+name+", and there is no such environment.", "Correct the name.")
+			}
+		}
+	}
+	for _, a := range c.Manifest.Pipeline.Afters {
+		for _, name := range a.Environments {
+			if _, err := c.Manifest.Environment(name); err != nil {
+				c.grave("after "+a.Name, "It names "+name+", and there is no such environment.", "Correct the name.")
+			}
+		}
+	}
+	for _, name := range c.Outside() {
+		if e, err := c.Manifest.Environment(name); err != nil || e.Tier != "" || e.Lane != "" {
+			continue // of one that belongs to the pipeline it is told that nothing leads there
+		}
+		c.doubt(name, "It is outside of the pipeline: no move leads to it or on from it.", "Declare a move, if it is a part of it.")
 	}
 }
 
@@ -220,7 +311,8 @@ func (c *checker) control() {
 	for _, e := range c.Staged() {
 		switch {
 		case len(e.Controllers) > 1:
-			c.grave(e.Name, "Two control it: "+strings.Join(e.Controllers, " and ")+".", "Name one person, or one role under [team.roles].")
+			c.grave(e.Name, "Two control it: "+strings.Join(e.Controllers, " and ")+".",
+				"Name one person, or one role under [team.roles]; those who decide in their stead go under on-call.")
 		case len(e.Controllers) == 0 && e.Tier.Rank() >= manifest.Tier("test").Rank():
 			c.doubt(e.Name, "Nobody is said to control it.", "Name who decides under controllers.")
 		}

@@ -97,6 +97,33 @@ func (l *Landscape) Members(lane string) []manifest.Environment {
 	return out
 }
 
+// OnPath reports whether work of a lane gets to an environment: it is one of the lane's, or moves lead there. Where no moves
+// are declared, all may go everywhere.
+func (l *Landscape) OnPath(lane, environment string) bool {
+	if l.Free() {
+		return true
+	}
+	for _, e := range l.Members(lane) {
+		if e.Name == environment || l.reached(e.Name)[environment] {
+			return true
+		}
+	}
+	return len(l.Members(lane)) == 0
+}
+
+// Outside lists the environments that are no part of the pipeline, where there is one.
+func (l *Landscape) Outside() (names []string) {
+	if l.Free() {
+		return nil
+	}
+	for _, e := range l.Manifest.Environments {
+		if len(l.on[e.Name])+len(l.into[e.Name]) == 0 {
+			names = append(names, e.Name)
+		}
+	}
+	return names
+}
+
 // LaneOf gives the lane whose work a branch holds; empty for none. What was captured in an
 // environment is work of its lane.
 func (l *Landscape) LaneOf(branch string) string {

@@ -78,13 +78,22 @@ func TestWhatIsWrongWithALandscapeIsFound(t *testing.T) {
 		{"an empty lane", line, good + lane("B", "b"), []string{"lane B: No environment is in it"}},
 		{"an unknown gate", line, good + "gates = [\"tests\"]\n", []string{"test → live: There is no gate tests"}},
 		{"a gate that nobody opens", line,
-			good + "[[pipeline.gate]]\nname = \"yes\"\napprovals = 2\nby = [\"leads\"]\n[team.roles]\nleads = [\"Ravi\"]\n",
+			good + "gates = [\"yes\"]\n[[pipeline.gate]]\nname = \"yes\"\napprovals = 2\nby = [\"leads\"]\n[team.roles]\nleads = [\"Ravi\"]\n",
 			[]string{"gate yes: It asks for 2 approvals, and only 1"}},
+		{"a gate that no move uses", line, good + "[[pipeline.gate]]\nname = \"yes\"\nrest = \"1d\"\n", []string{"gate yes: No move uses it"}},
+		{"a gate by a name that is taken", line, good + "gates = [\"freeze\"]\n[[pipeline.gate]]\nname = \"freeze\"\nrest = \"1d\"\n",
+			[]string{"gate freeze: Every move has a gate of that name"}},
+		{"a freeze that ends before it begins", line, good + "[[pipeline.freeze]]\nfrom = \"2026-12-24\"\nuntil = \"2026-12-20\"\n",
+			[]string{"freeze 1: It ends on 2026-12-20, before it begins"}},
+		{"a freeze of a day", line, good + "[[pipeline.freeze]]\nfrom = \"2026-12-24\"\nuntil = \"2026-12-24\"\n", nil},
+		{"a window that never opens", line, good + "[[pipeline.window]]\nenvironments = [\"moon\"]\nfrom = \"20:00\"\nuntil = \"20:00\"\n",
+			[]string{"window 1: It never opens", "window 1: It names moon"}},
+		{"an environment outside", line + "\nscratch", good, []string{"scratch: It is outside of the pipeline"}},
 		{"no live", "dev development\ntest test", moves("dev>test"),
 			[]string{"test: No move leads on", "dev: No path leads", "No environment is live"}},
 	} {
 		var got []string
-		for _, f := range parse(t, c.environments, c.rest).Check() {
+		for _, f := range parse(t, c.environments, c.rest).Check(nil) {
 			got = append(got, f.Where+": "+f.What)
 			if f.Do == "" {
 				t.Errorf("%s: %s does not say what to do", c.name, f.What)
@@ -100,9 +109,16 @@ func TestWhatIsWrongWithALandscapeIsFound(t *testing.T) {
 		}
 	}
 	l := parse(t, line, good)
+	l.Manifest.Environments[1].Controllers, l.Manifest.Environments[1].OnCall = []string{"Ravi"}, []string{"Odalys"}
+	known := &Targets{Place: func(target string) string { return strings.TrimPrefix(target, "x:./") },
+		KindOf: func(string) string { return "schema" }}
+	if got := l.Check(known); len(got) == 0 || !strings.Contains(got[0].What, "compared as mere text") {
+		t.Errorf("databases that nothing declares: %v", got)
+	}
+	l = parse(t, line, good)
 	l.Manifest.Environments[2].Controllers = []string{"Ravi", "Odalys"}
 	l.Manifest.Environments[3].Target = l.Manifest.Environments[2].Target
-	if got := l.Check(); len(got) != 2 || !strings.Contains(got[0].What, "same place as test") ||
+	if got := l.Check(nil); len(got) != 2 || !strings.Contains(got[0].What, "same place as test") ||
 		!strings.Contains(got[1].What, "Two control it: Ravi and Odalys") {
 		t.Errorf("two controllers, one target: %v", got)
 	}

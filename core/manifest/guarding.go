@@ -35,7 +35,7 @@ func (m *Manifest) guards(about map[string]bool) map[string]string {
 		if !about[e.Name] {
 			continue
 		}
-		set("environment "+e.Name, []any{e.Sites(), e.Tier, e.Lane, e.Branch, e.Controllers, e.Gates})
+		set("environment "+e.Name, []any{e.Sites(), e.Tier, e.Lane, e.Branch, e.Deciders(), e.Gates})
 		for _, f := range e.Folders() {
 			folders[f] = true
 		}
@@ -70,6 +70,7 @@ func (m *Manifest) guards(about map[string]bool) map[string]string {
 		set("role "+name, people)
 	}
 	set("may-override", m.Pipeline.MayOverride)
+	set("may-end-bookings", m.Pipeline.MayEndBookings)
 	set("owed-limit", m.Pipeline.OwedLimit)
 	set("may-rule", m.Team.MayRule)
 	set("may-free-locks", m.Team.MayFreeLocks)

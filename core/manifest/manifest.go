@@ -179,6 +179,8 @@ type Environment struct {
 	Branch string `toml:"branch"`
 	// Controllers are the people or roles who decide what goes into it.
 	Controllers []string `toml:"controllers"`
+	// OnCall are people or roles who decide in their stead.
+	OnCall []string `toml:"on-call"`
 	// Gates hold for each move into it.
 	Gates []string `toml:"gates"`
 	// About says what it is for; Integrations and Volume note what it is connected with
@@ -303,6 +305,14 @@ func (m *Manifest) check() error {
 		seen[e.Name] = true
 	}
 	return nil
+}
+
+// Deciders are those who decide what goes into it, and those who do in their stead; none means everybody.
+func (e Environment) Deciders() []string {
+	if len(e.Controllers) == 0 {
+		return nil
+	}
+	return slices.Concat(e.Controllers, e.OnCall)
 }
 
 // environmentName is made when the first name is checked: its classes of letters

@@ -62,6 +62,8 @@ type Pipeline struct {
 	// MayOverride lists people and roles who may let a promotion through a gate that it
 	// does not pass.
 	MayOverride []string `toml:"may-override"`
+	// MayEndBookings lists people and roles who may end bookings of every lane.
+	MayEndBookings []string `toml:"may-end-bookings"`
 	// OwedLimit is how long a lane may owe what live has: "10d". Its work is then not
 	// promoted further. Empty for no limit.
 	OwedLimit string `toml:"owed-limit"`
@@ -237,6 +239,13 @@ func (f Freeze) Holds(e Environment, at time.Time) bool {
 		return err == nil &&
 			w == at.Weekday()
 	})
+}
+
+// Backwards reports whether the freeze ends before it begins.
+func (f Freeze) Backwards() bool {
+	from, err1 := moment(f.From, time.UTC, false)
+	until, err2 := moment(f.Until, time.UTC, true)
+	return err1 == nil && err2 == nil && !until.After(from)
 }
 
 func (f Freeze) check() error {

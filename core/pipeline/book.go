@@ -8,6 +8,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
+	"oakenchest/core/manifest"
 )
 
 // Bookings gives the bookings of an environment that have not ended, in order.
@@ -17,6 +18,21 @@ func (m *Mover) Bookings(ctx context.Context, name string) ([]landscape.Slot, er
 	}
 	all, err := m.Project.Chest.Bookings(ctx)
 	return landscape.Coming(all, name, m.Now()), err
+}
+
+// Calendar gives the bookings of every environment of the pipeline that have not ended, those of one in order.
+func (m *Mover) Calendar(ctx context.Context) (environments []string, slots map[string][]landscape.Slot, err error) {
+	all, err := m.Project.Chest.Bookings(ctx)
+	slots = map[string][]landscape.Slot{}
+	l := m.rules(ctx)
+	column := l.Column()
+	staged := l.Staged()
+	slices.SortStableFunc(staged, func(a, b manifest.Environment) int { return column[a.Name] - column[b.Name] })
+	for _, e := range staged {
+		environments = append(environments, e.Name)
+		slots[e.Name] = landscape.Coming(all, e.Name, m.Now())
+	}
+	return environments, slots, err
 }
 
 // BookOptions are the choices of a booking.
@@ -43,9 +59,14 @@ func (m *Mover) Book(ctx context.Context, o BookOptions) (landscape.Slot, error)
 	if !ok {
 		return slot, fault.New(fault.Usage, "Lanes are declared in oaken.toml, under [[pipeline.lane]].", "There is no lane %s.", o.Lane)
 	}
-	if len(lane.Developers) > 0 && !l.Manifest.Team.Plays(m.Project.Person, append(slices.Clone(lane.Developers), env.Controllers...)) {
+	if len(lane.Developers) > 0 && !l.Manifest.Team.Plays(m.Project.Person, append(slices.Clone(lane.Developers), env.Deciders()...)) {
 		return slot, fault.New(fault.Refused, "Ask one of them: "+listAnd(lane.Developers)+".", "%s does not work in the lane %s.",
 			m.Project.Person, lane.Name)
+	}
+	if !l.OnPath(lane.Name, env.Name) {
+		return slot, fault.New(fault.Refused, "oaken pipeline show draws the moves.", "No move brings work of the lane %s to %s.",
+			lane.Name,
+			env.Name)
 	}
 	if o.From.IsZero() {
 		o.From = m.Now()
@@ -85,8 +106,8 @@ func (m *Mover) EndBooking(ctx context.Context, name, lane string) (landscape.Sl
 			continue
 		}
 		declared, _ := l.Manifest.Pipeline.Lane(s.Lane)
-		if m.Project.Person != s.Person &&
-			!l.Manifest.Team.Plays(m.Project.Person, append(slices.Clone(declared.Developers), env.Controllers...)) {
+		if m.Project.Person != s.Person && !l.Manifest.Team.Plays(m.Project.Person,
+			slices.Concat(declared.Developers, env.Deciders(), l.Manifest.Pipeline.MayEndBookings)) {
 			return s, fault.New(fault.Refused, "Ask "+s.Person+", who booked it.", "The booking is one of the lane %s.", s.Lane)
 		}
 		// One that waits has ended before it begins, whenever that would be.

@@ -58,23 +58,17 @@ func (r *GateResult) judge() {
 
 // The names of the gates that every move has.
 const (
-	GateOrder   = "order"
-	GateDrift   = "drift"
-	GateFreeze  = "freeze"
-	GateBooking = "booking"
-	GateOwed    = "owed"
-	GateControl = "control"
-	GateAgain   = "again"
-	GateLane    = "lane"
-	GateWindow  = "window"
-	GateProof   = "proof"
+	GateOrder   = landscape.GateOrder
+	GateDrift   = landscape.GateDrift
+	GateFreeze  = landscape.GateFreeze
+	GateBooking = landscape.GateBooking
+	GateOwed    = landscape.GateOwed
+	GateControl = landscape.GateControl
+	GateAgain   = landscape.GateAgain
+	GateLane    = landscape.GateLane
+	GateWindow  = landscape.GateWindow
+	GateProof   = landscape.GateProof
 )
-
-// alwaysThere are they; no gate of a project may be called so.
-var alwaysThere = []string{GateOrder, GateDrift, GateFreeze, GateBooking, GateOwed, GateControl, GateAgain, GateLane, GateWindow, GateProof}
-
-// BuiltIn reports whether a gate is one that every move has.
-func BuiltIn(name string) bool { return slices.Contains(alwaysThere, name) }
 
 // ownGates judges the gates that every move has.
 func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
@@ -121,7 +115,7 @@ func (m *Mover) standingGates(ctx context.Context, l *landscape.Landscape, p *Pr
 	if err := m.owedGate(l, p, add); err != nil {
 		return err
 	}
-	if len(p.To.Controllers) > 0 && !l.Manifest.Team.Plays(m.Project.Person, p.To.Controllers) {
+	if len(p.To.Controllers) > 0 && !l.Manifest.Team.Plays(m.Project.Person, p.To.Deciders()) {
 		add(GateControl, fmt.Sprintf("%s controls %s", listAnd(p.To.Controllers), p.To.Name), "Ask them to promote it.")
 	}
 	return nil
@@ -293,7 +287,7 @@ func (m *Mover) declaredGates(ctx context.Context, l *landscape.Landscape, p *Pr
 		r := GateResult{Name: name}
 		var err error
 		switch {
-		case !ok || slices.Contains(alwaysThere, name):
+		case !ok || landscape.BuiltIn(name):
 			r.Verdict, r.Said, r.Do = Shut, "there is no gate of that name",
 				"Declare it under [[pipeline.gate]] in oaken.toml, with a name of its own."
 		case len(g.Command) > 0:

@@ -70,7 +70,7 @@ type MoveView struct {
 func (m *Mover) Overview(ctx context.Context) (*Overview, error) {
 	l := m.rules(ctx)
 	c := m.Project.Chest
-	o := &Overview{Project: l.Manifest.Project, Landscape: l, Findings: l.Check(), At: m.Now()}
+	o := &Overview{Project: l.Manifest.Project, Landscape: l, Findings: l.Check(m.targets()), At: m.Now()}
 	looks, err := c.Looks(ctx)
 	if err != nil {
 		return nil, err
@@ -128,6 +128,23 @@ func (m *Mover) Overview(ctx context.Context) (*Overview, error) {
 	}
 	return o, m.standAll(ctx, o)
 }
+
+// targets is what is known of targets, whose relative paths begin in the workspace's folder.
+func (m *Mover) targets() *landscape.Targets {
+	return &landscape.Targets{Place: m.Host.Place, KindOf: func(target string) string {
+		kind, _ := environment.KindOf(target) // what reaches it is another finding
+		return kind
+	}}
+}
+
+// LandscapeOf gives the landscape that a manifest declares, whether it counts or not.
+func LandscapeOf(m *manifest.Manifest) *landscape.Landscape { return landscape.Of(m) }
+
+// BuiltIn reports whether a name is that of a gate that every move has.
+func BuiltIn(name string) bool { return landscape.BuiltIn(name) }
+
+// Check finds what is wrong with the landscape that a manifest declares.
+func (m *Mover) Check(l *landscape.Landscape) []landscape.Finding { return l.Check(m.targets()) }
 
 // stageHas fills in what one environment has, waits for and is owed.
 func stageHas(b *owed.Book, s *StageView, looks map[string]ledger.Look, releases []ledger.Release) error {

@@ -110,7 +110,7 @@ func (m *Mover) mayControl(l *landscape.Landscape, env manifest.Environment, wha
 		return err
 	}
 	declared, err := l.Manifest.Environment(env.Name)
-	if err != nil || len(declared.Controllers) == 0 || l.Manifest.Team.Plays(m.Project.Person, declared.Controllers) {
+	if err != nil || len(declared.Controllers) == 0 || l.Manifest.Team.Plays(m.Project.Person, declared.Deciders()) {
 		return nil
 	}
 	return fault.New(fault.Refused, "Ask them to do it, or to approve it with oaken approve "+fault.Word(env.Name)+".",

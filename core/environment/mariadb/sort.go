@@ -12,7 +12,8 @@ import (
 
 // Sort is what there is to know of such targets.
 var Sort = environment.Sort{
-	Scheme: "mysql", About: "a MariaDB or MySQL database: mysql://USER@HOST:PORT/DATABASE", Kind: "mariadb-schema", Server: true,
+	Scheme: "mysql", About: "a MariaDB or MySQL database: mysql://USER@HOST:PORT/DATABASE", Kind: "mariadb-schema",
+	Server: true, Port: "3306",
 	Open: open, Create: func(ctx context.Context, _ environment.Host, rest string) (func(context.Context) error, error) {
 		return create(ctx, "mysql:"+rest)
 	},

@@ -13,7 +13,8 @@ import (
 
 // Sort is what there is to know of such targets.
 var Sort = environment.Sort{
-	Scheme: "postgres", About: "a PostgreSQL database: postgres://USER@HOST:PORT/DATABASE", Kind: "postgres-schema", Server: true,
+	Scheme: "postgres", About: "a PostgreSQL database: postgres://USER@HOST:PORT/DATABASE", Kind: "postgres-schema",
+	Server: true, Port: "5432",
 	Open: open, Create: func(ctx context.Context, _ environment.Host, rest string) (func(context.Context) error, error) {
 		return create(ctx, "postgres:"+rest)
 	},

@@ -157,6 +157,15 @@ type PipelineChecked struct {
 // Schema names it.
 func (PipelineChecked) Schema() string { return "oaken.pipeline-check/1" }
 
+// Declared is something that was declared.
+type Declared struct {
+	Declared string    `json:"declared"`
+	Findings []Finding `json:"findings"`
+}
+
+// Schema names it.
+func (Declared) Schema() string { return "oaken.declared/1" }
+
 // Promoted is a promotion, or the plan of one.
 type Promoted struct {
 	From        string `json:"from"`
@@ -336,11 +345,13 @@ type Bookings struct {
 
 // Booking is one of them.
 type Booking struct {
-	Number int64  `json:"number"`
-	Lane   string `json:"lane"`
-	Person string `json:"person"`
-	From   string `json:"from"`
-	Until  string `json:"until"`
+	Number int64 `json:"number"`
+	// Environment is the one that is booked.
+	Environment string `json:"environment"`
+	Lane        string `json:"lane"`
+	Person      string `json:"person"`
+	From        string `json:"from"`
+	Until       string `json:"until"`
 	// Holds says that it is now.
 	Holds bool   `json:"holds"`
 	Note  string `json:"note"`
@@ -351,7 +362,7 @@ func (Bookings) Schema() string { return "oaken.bookings/1" }
 
 // BookingOf gives a booking, as it stands at a time.
 func BookingOf(s landscape.Slot, now time.Time) Booking {
-	return Booking{s.ID, s.Lane, s.Person, Time(s.From), Time(s.Until), s.Holds(now), s.Note}
+	return Booking{s.ID, s.Environment, s.Lane, s.Person, Time(s.From), Time(s.Until), s.Holds(now), s.Note}
 }
 
 // Owed is what is owed.
