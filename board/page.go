@@ -96,6 +96,16 @@ func (b *Board) debts() []laneDebt {
 	return out
 }
 
+// waitingMoves lists the moves that work waits for.
+func (b *Board) waitingMoves() (out []pipeline.MoveView) {
+	for _, m := range b.Moves {
+		if m.Waiting > 0 && len(m.Has.Message) > 0 {
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
 // tally counts stages by their word.
 func (b *Board) tally() (drifted, owedTo, waiting, booked int) {
 	for _, s := range b.Stages {
@@ -125,7 +135,7 @@ func Page(w io.Writer, b *Board) error {
 	return forms().ExecuteTemplate(w, "board", map[string]any{
 		// both are made here, and what is put into them is escaped
 		"Board": b, "Style": template.CSS(style), "Picture": template.HTML(picture.String()),
-		"Debts": b.debts(), "Drifted": drifted, "Owed": owedTo, "Waiting": waiting, "Booked": booked, "Anchor": anchors(b.Stages),
+		"Moves": b.waitingMoves(), "Debts": b.debts(), "Drifted": drifted, "Owed": owedTo, "Waiting": waiting, "Booked": booked, "Anchor": anchors(b.Stages),
 	})
 }
 

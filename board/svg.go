@@ -24,7 +24,7 @@ const svgStyle = `
 .oak .bubble{fill:var(--cool)}.oak .count{fill:var(--box);font-weight:bold;font-size:10px}
 `
 
-// SVG draws the landscape as a picture of its own.
+// SVG draws the landscape as a picture for a page, in its colours, light and dark.
 func SVG(w io.Writer, o *pipeline.Overview) error {
 	p := &picture{w: w, o: o, at: map[string]box{}}
 	l := place(o)
@@ -199,7 +199,7 @@ func accent(word string) string {
 	switch word {
 	case "level":
 		return "good"
-	case "drifted", "unfinished", "out of reach":
+	case "drifted", "unfinished", "out of reach", "in doubt":
 		return "bad"
 	case "owed work", "frozen":
 		return "warm"

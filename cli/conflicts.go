@@ -108,9 +108,7 @@ func (a *App) showConflicts(all []element.Conflict) {
 			keep = append(keep, string(k))
 		}
 		a.Say("%s  %s", a.Paint(screen.Bad, c.Address.String()), a.Paint(screen.Faint, "keep "+strings.Join(keep, ", ")))
-		a.Say("    base    %s", screen.OneLine(c.Base.String(), 100))
-		a.Say("    mine    %s", screen.OneLine(c.Mine.String(), 100))
-		a.Say("    theirs  %s", screen.OneLine(c.Theirs.String(), 100))
+		a.Table(a.Out, "    ", sideRows(c, "base", "mine", "theirs"))
 	}
 }
 

@@ -224,31 +224,59 @@ func (a *App) owedByLane(list []owed.Debt, kept func(lane string) map[string]str
 			a.Say("")
 		}
 		a.Say("%s  %s", a.Paint(screen.Strong, title), a.Paint(screen.Faint, screen.Count(len(works), "commit")+" owed"))
-		a.Table(a.Out, "  ", a.owedRows(works))
+		held := map[string]string{}
 		if name != "" {
-			a.Say("  %s", a.Paint(screen.Faint, waysBack(name, works, kept(name))))
+			held = kept(name)
 		}
+		a.owedGroups(name, works, held)
 	}
 }
 
-// waysBack says how a lane gets what it is owed; kept are the environments that nothing can be
-// deployed to now, with the reasons.
-func waysBack(lane string, works []*debtOf, kept map[string]string) string {
-	goes := false
-	var waits []string
+// owedGroups lists what a lane is owed by what has to be done; kept are the environments that nothing can be deployed to now,
+// with the reasons.
+func (a *App) owedGroups(lane string, works []*debtOf, kept map[string]string) {
+	var merge, deploy, wait []*debtOf
 	for _, x := range works {
-		goes = goes || len(x.to) > 0
+		switch {
+		case len(x.to) > 0:
+			merge = append(merge, x)
+		case slices.ContainsFunc(x.merged, func(env string) bool { _, is := kept[env]; return !is }):
+			deploy = append(deploy, x)
+		default:
+			wait = append(wait, x)
+		}
+	}
+	call := ""
+	if lane != "" {
+		call = ": oaken backfill " + quoteWord(lane)
+	}
+	for _, g := range []struct {
+		title string
+		works []*debtOf
+	}{{"To bring back" + call, merge}, {"Merged, to be deployed" + call, deploy}, {"It waits for " + waitsFor(wait, kept), wait}} {
+		if len(g.works) == 0 {
+			continue
+		}
+		a.Say("  %s", a.Paint(screen.Faint, g.title))
+		a.Table(a.Out, "    ", a.owedRows(g.works))
+	}
+}
+
+// waitsFor names the environments that nothing can be deployed to now, with the reasons.
+func waitsFor(works []*debtOf, kept map[string]string) string {
+	var out []string
+	for _, x := range works {
 		for _, env := range x.merged {
-			why, is := kept[env]
-			if goes = goes || !is; is && !slices.Contains(waits, env+" ("+why+")") {
-				waits = append(waits, env+" ("+why+")")
+			text := env
+			if why, is := kept[env]; is {
+				text += " (" + why + ")"
+			}
+			if !slices.Contains(out, text) {
+				out = append(out, text)
 			}
 		}
 	}
-	if !goes && len(waits) > 0 {
-		return "It waits for " + strings.Join(waits, ", ") + "."
-	}
-	return "oaken backfill " + quoteWord(lane) + " brings it back."
+	return strings.Join(out, ", ")
 }
 
 func (a *App) owedRows(works []*debtOf) [][]screen.Cell {

@@ -84,7 +84,7 @@ func (a *App) showPipeline(ctx context.Context, w *workspace.Workspace, svg, htm
 		written = append(written, name)
 		return nil
 	}
-	if err := write(svg, func(b *strings.Builder) error { return board.SVG(b, o) }); err != nil {
+	if err := write(svg, func(b *strings.Builder) error { return board.Plain(b, o) }); err != nil {
 		return err
 	}
 	err = write(html, func(b *strings.Builder) error {

@@ -375,10 +375,36 @@ func (a *App) showPromotion(p *pipeline.Promotion, o promoteOptions) {
 func (a *App) showClash(list []element.Conflict, indent, mine, theirs string) {
 	for _, c := range list {
 		a.Say("%s%s", indent, a.Paint(screen.Bad, "in conflict: "+c.Address.String()))
-		a.Table(a.Out, indent+"  ", [][]screen.Cell{{screen.Faint.Cell("before"), screen.Plain.Cell(screen.OneLine(c.Base.String(), 90))},
-			{screen.Faint.Cell(mine), screen.Plain.Cell(screen.OneLine(c.Mine.String(), 90))}, {screen.Faint.Cell(theirs),
-				screen.Plain.Cell(screen.OneLine(c.Theirs.String(), 90))}})
+		a.Table(a.Out, indent+"  ", sideRows(c, "before", mine, theirs))
 	}
+}
+
+// sideRows tells what two sides made of a thing: texts of several lines around what differs.
+func sideRows(c element.Conflict, before, mine, theirs string) (rows [][]screen.Cell) {
+	names := []string{before, mine, theirs}
+	sides := []element.Side{c.Base, c.Mine, c.Theirs}
+	texts := make([]string, len(sides))
+	long := false
+	for i, side := range sides {
+		texts[i] = sideFull(side)
+		long = long || strings.Contains(strings.TrimSpace(texts[i]), "\n")
+	}
+	if !long {
+		for i, side := range sides {
+			rows = append(rows, []screen.Cell{screen.Faint.Cell(names[i]), screen.Plain.Cell(screen.OneLine(side.String(), 90))})
+		}
+		return rows
+	}
+	for i, lines := range screen.Around(texts...) {
+		for n, line := range lines {
+			name := ""
+			if n == 0 {
+				name = names[i]
+			}
+			rows = append(rows, []screen.Cell{screen.Faint.Cell(name), screen.Plain.Cell(strings.ReplaceAll(line, "\t", "  "))})
+		}
+	}
+	return rows
 }
 
 func countOr(n int, noun, none string) string {

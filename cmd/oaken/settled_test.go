@@ -194,7 +194,7 @@ func TestNoLaneCarriesWorkPastItsGates(t *testing.T) {
 // TestABackfillIsNotPromisedWhereItWillNotGo has work merged, and an environment that is frozen.
 func TestABackfillIsNotPromisedWhereItWillNotGo(t *testing.T) {
 	p := twoLanes(t)
-	p.says(p.ok("owed", "--lane", "south"), "oaken backfill south brings it back.")
+	p.says(p.ok("owed", "--lane", "south"), "To bring back: oaken backfill south")
 	p.ok("go", "main")
 	p.write("oaken.toml", p.read("oaken.toml")+
 		"\n[[pipeline.freeze]]\nenvironments = [\"b\"]\nfrom = \"2020-01-01\"\nwhy = \"inventory\"\n")
@@ -207,7 +207,7 @@ func TestABackfillIsNotPromisedWhereItWillNotGo(t *testing.T) {
 	p.ok("commit", "-m", "North's depth here")
 	out := p.ok("owed", "--lane", "south")
 	p.says(out, "merged, to be deployed to b", "It waits for b (it is frozen")
-	if strings.Contains(out, "brings it back") {
+	if strings.Contains(out, "oaken backfill") {
 		t.Errorf("a promise:\n%s", out)
 	}
 }

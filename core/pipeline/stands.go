@@ -121,6 +121,9 @@ func (m *Mover) canDo(ctx context.Context, l *landscape.Landscape, p *Promotion,
 			out = append(out, "oaken approve "+to+fromFlag(l, p))
 		}
 	}
+	if shut := s.Shut(); len(shut) == 1 && shut[0] == GateAgain && m.mayControl(l, p.To, "") == nil {
+		out = append(out, "oaken promote "+fault.Word(p.From.Name)+" "+to+" --again")
+	}
 	if s.Open && m.mayControl(l, p.To, "") == nil {
 		out = append(out, "oaken promote "+fault.Word(p.From.Name)+" "+to)
 	}
