@@ -127,6 +127,8 @@ func wayOf(r pipeline.Record) string {
 		return "brought back"
 	case pipeline.ActionWithdraw:
 		return strings.TrimPrefix(r.Source, pipeline.ActionWithdraw+" ") + " withdrawn"
+	case pipeline.ActionRefresh:
+		return "refreshed" + strings.TrimPrefix(r.Source, pipeline.ActionRefresh)
 	case pipeline.ActionSettle:
 		return "settled"
 	}

@@ -30,7 +30,7 @@ func newEnv(a *App) *cobra.Command {
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE:              func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(newEnvAdd(a), newEnvList(a), newEnvRename(a), newEnvRemove(a), newEnvPrepare(a))
+	cmd.AddCommand(newEnvAdd(a), newEnvList(a), newEnvRename(a), newEnvRemove(a), newEnvPrepare(a), newEnvRefresh(a))
 	return cmd
 }
 

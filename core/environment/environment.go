@@ -257,6 +257,8 @@ type Sort struct {
 	// with all that it holds; nil where that is done by hand.
 	Create func(ctx context.Context, h Host, rest string) (undo func(context.Context) error, err error)
 	Drop   func(ctx context.Context, h Host, rest string) error
+	// Copy makes a target a copy of another; nil where there is no such thing. What stands behind the schemes is given.
+	Copy func(ctx context.Context, h Host, from, to string, c Copying) error
 	// Tables gives the tables that files declare; nil where there are none.
 	Tables func(ctx context.Context, files Files) ([]rows.Table, error)
 	// NothingDone says that after a deployment which failed so everything is as it was; nil where that is never so.

@@ -17,7 +17,7 @@ var Sort = environment.Sort{
 	Open: open, Create: func(ctx context.Context, _ environment.Host, rest string) (func(context.Context) error, error) {
 		return create(ctx, "mysql:"+rest)
 	},
-	Drop: drop, Tables: tables, NothingDone: nothingDone,
+	Drop: drop, Tables: tables, Copy: copyDatabase, NothingDone: nothingDone,
 }
 
 func drop(ctx context.Context, _ environment.Host, rest string) error {

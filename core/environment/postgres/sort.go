@@ -18,7 +18,7 @@ var Sort = environment.Sort{
 	Open: open, Create: func(ctx context.Context, _ environment.Host, rest string) (func(context.Context) error, error) {
 		return create(ctx, "postgres:"+rest)
 	},
-	Drop: drop, Tables: tables,
+	Drop: drop, Tables: tables, Copy: copyDatabase,
 }
 
 func drop(ctx context.Context, _ environment.Host, rest string) error {

@@ -13,7 +13,7 @@ import (
 
 // Sort is what there is to know of such targets.
 var Sort = environment.Sort{
-	Scheme: "sqlite", About: "an SQLite database file: sqlite:PATH", Kind: "schema", Open: open, Tables: tables,
+	Scheme: "sqlite", About: "an SQLite database file: sqlite:PATH", Kind: "schema", Open: open, Tables: tables, Copy: copyFile,
 	Disk: &manifest.Disk{Beside: []string{"-journal", "-wal", "-shm"}}, Endings: []string{".db", ".sqlite", ".sqlite3"},
 	Begins: "SQLite format 3\x00",
 	Drop:   func(_ context.Context, h environment.Host, rest string) error { return os.Remove(h.File(rest)) },

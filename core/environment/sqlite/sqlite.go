@@ -29,6 +29,8 @@ type driver struct {
 	db       *sql.DB // nil while the file does not exist
 }
 
+type table = rows.Table
+
 var _ environment.Driver = (*driver)(nil)
 
 func open(ctx context.Context, h environment.Host, rest string, s environment.Settings) (environment.Driver, error) {

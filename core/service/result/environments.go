@@ -508,3 +508,30 @@ type Pair struct {
 
 // Schema names it.
 func (Verified) Schema() string { return "oaken.verify/1" }
+
+// Refreshed is what came of making an environment a copy of another.
+type Refreshed struct {
+	Environment string `json:"environment"`
+	From        string `json:"from"`
+	// Commit is what it held then, Again what was deployed to it once more; null for nothing.
+	Commit Commit  `json:"commit"`
+	Again  *Commit `json:"again"`
+	// Lacks lists work that it had and has no more.
+	Lacks []Commit `json:"lacks"`
+	// Masked lists the columns whose values were masked, Saved the folder in which what it held is kept.
+	Masked []string `json:"masked"`
+	Saved  string   `json:"saved"`
+}
+
+// Schema names it.
+func (Refreshed) Schema() string { return "oaken.refresh/1" }
+
+// RefreshedOf gives what came of it.
+func RefreshedOf(r *pipeline.Refreshed) Refreshed {
+	out := Refreshed{Environment: r.To.Name, From: r.From.Name, Commit: CommitOf(r.Has), Lacks: CommitsOf(r.Lacks), Masked: List(r.Masked),
+		Saved: r.Saved}
+	if r.Again.Depth > 0 {
+		out.Again = OptionalCommit(&r.Again)
+	}
+	return out
+}
