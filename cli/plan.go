@@ -8,6 +8,7 @@ import (
 	"os"
 
 	"oakenchest/cli/screen"
+	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/pipeline"
 	"oakenchest/core/service/result"
@@ -83,13 +84,24 @@ func (a *App) approvePlan(ctx context.Context, w *workspace.Workspace, env, name
 	for _, loss := range f.Losses {
 		a.Say("  %s", a.Paint(screen.Bad, "it loses "+loss))
 	}
+	number := 0
 	for _, t := range f.Targets {
-		for i, s := range t.Steps {
-			a.Say("  %d. %s  %s  %s", i+1, s.Address, screen.OneLine(s.What, 80), a.Paint(screen.Faint, "["+s.Effect+"]"))
+		for _, s := range t.Steps {
+			number++
+			a.Say("  %d. %s  %s  %s", number, planAddress(s.Address), screen.OneLine(s.What, 80), a.Paint(screen.Faint, "["+s.Effect+"]"))
 		}
 	}
 	a.Note("It is for just this plan. Next: %s --follow %s", planCall(f), quoteWord(name))
 	return nil
+}
+
+// planAddress writes the address of a step; a file of a plain folder is its path.
+func planAddress(text string) string {
+	at, err := element.ParseAddress(text)
+	if err == nil && len(at.Steps) == 1 && at.Steps[0].Type == "file" {
+		return at.Path + "/" + at.Steps[0].Key
+	}
+	return text
 }
 
 // followPlan carries out a deployment just as a plan says.

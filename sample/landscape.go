@@ -118,6 +118,16 @@ self-approval = true
 name = "a night's rest"
 rest = "12h"
 
+[[pipeline.after]]
+name = "no loose ends"
+environments = ["test"]
+command = ["sh", "-c", "! grep TODO notes/release.txt"]
+otherwise = "rollback"
+
+[[mask]]
+column = "feeding.food"
+with = "shuffle"
+
 [[pipeline.freeze]]
 tiers = ["live"]
 from = "2026-06-29"
