@@ -2,6 +2,7 @@ package main
 
 import (
 	"strings"
+	"sync"
 	"testing"
 	"time"
 )
@@ -135,4 +136,34 @@ func TestWindows(t *testing.T) {
 	p.ok("promote", "test", "live", "--at", when+" 21:00")
 	p.fails(4, "takes no work at this time", "promote", "test", "live", "--at", when+" 22:00")
 	p.says(p.ok("pipeline", "show"), "shut: window")
+}
+
+// TestWhatIsDueIsCarriedOutOnce has many schedulers at once.
+func TestWhatIsDueIsCarriedOutOnce(t *testing.T) {
+	p := lane(t, noGates)
+	p.change("alter table tank add column keeper text", "Keepers")
+	p.ok("promote", "dev", "test", "--at", "1s")
+	time.Sleep(1100 * time.Millisecond)
+	var wait sync.WaitGroup
+	results := make([]result, 5)
+	for i := range results {
+		wait.Go(func() { results[i] = p.run("promote", "--due") })
+	}
+	wait.Wait()
+	done := 0
+	for _, r := range results {
+		if strings.Contains(r.out, "done") {
+			done++
+		}
+		if r.status != 0 && (r.status != 4 || !strings.Contains(r.err, "is carrying out what is planned")) {
+			t.Errorf("one of many: %d %s%s", r.status, r.out, r.err)
+		}
+	}
+	if done != 1 {
+		t.Errorf("%d of them carried it out", done)
+	}
+	p.says(p.ok("promote", "--planned"), "done")
+	if n := strings.Count(p.ok("deployments", "test", "--limit", "0"), "promoted from dev"); n != 1 {
+		t.Errorf("it was promoted %d times", n)
+	}
 }

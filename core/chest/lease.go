@@ -224,6 +224,25 @@ func (c *Chest) leaseNow(ctx context.Context, name string) (ledger.Lease, error)
 // reserveWait bounds how long Reserve waits for others.
 const reserveWait = time.Minute
 
+// dueLease is the one of who carries out what is planned.
+const dueLease = "due"
+
+// ReserveDue lets one process alone carry out what is planned, among all that use the chest: two that did it at once would
+// each say what became of the same thing.
+func (c *Chest) ReserveDue(ctx context.Context) (release func(), err error) {
+	wait, cancel := context.WithTimeout(ctx, reserveWait)
+	defer cancel()
+	l, err := c.take(wait, dueLease)
+	switch {
+	case err == nil:
+		return l.release, nil
+	case ctx.Err() == nil && errors.Is(err, context.DeadlineExceeded):
+		return nil, fault.New(fault.Refused, "Nothing has to be done: what is due is being carried out.",
+			"Somebody else is carrying out what is planned.")
+	}
+	return nil, Explain(err)
+}
+
 // Reserve lets one process alone change an environment, among all that use the chest. It waits for others for
 // a while. A process that is killed loses it after a few seconds; one that sleeps for longer finds its acts
 // refused.

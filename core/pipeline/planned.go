@@ -96,6 +96,14 @@ func (m *Mover) endPlanned(ctx context.Context, p *ledger.Planned, outcome, said
 // CarryOutDue carries the promotions out that are due, each as who planned it, and tells each that ended. One that is
 // refused or fails keeps no other from going. told, when set, hears of each before it begins.
 func (m *Mover) CarryOutDue(ctx context.Context, told func(ledger.Planned)) (out []ledger.Planned, err error) {
+	if due, err := m.anyDue(ctx); err != nil || !due {
+		return nil, err
+	}
+	release, err := m.Project.Chest.ReserveDue(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	list, err := m.Planned(ctx, false)
 	if err != nil {
 		return nil, err
@@ -124,6 +132,12 @@ func (m *Mover) CarryOutDue(ctx context.Context, told func(ledger.Planned)) (out
 		out = append(out, p)
 	}
 	return out, nil
+}
+
+// anyDue reports whether something is due.
+func (m *Mover) anyDue(ctx context.Context) (bool, error) {
+	list, err := m.Planned(ctx, false)
+	return slices.ContainsFunc(list, func(p ledger.Planned) bool { return !p.Due.After(m.Now()) }), err
 }
 
 func (m *Mover) carryOutPlanned(ctx context.Context, p ledger.Planned) error {

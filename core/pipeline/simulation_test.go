@@ -240,7 +240,7 @@ func (x *world) deploy(ctx context.Context, name string, c ledger.Commit, done f
 // play does one thing by chance.
 func (x *world) play() {
 	ctx := x.t.Context()
-	switch n := x.r.IntN(22); {
+	switch n := x.r.IntN(26); {
 	case n < 7:
 		x.commit(x.pick(x.lanes))
 	case n < 9:
@@ -258,6 +258,10 @@ func (x *world) play() {
 		x.settleMerge(x.pick(x.lanes), x.pick(x.lanes))
 	case n < 20:
 		x.copyByHand(x.pick(x.lanes), x.pick(x.lanes))
+	case n < 22:
+		x.plan()
+	case n < 24:
+		x.carryOutDue()
 	default:
 		x.backfill(x.pick(x.lanes))
 	}
@@ -277,7 +281,16 @@ func (x *world) commit(branch string) {
 // record commits files on a branch.
 func (x *world) record(branch string, files map[string][]byte) {
 	tip := x.tip(branch)
-	c, err := x.w.CommitFiles(x.t.Context(), branch, tip, files, "x")
+	ctx := x.t.Context()
+	var c ledger.Commit
+	err := x.w.Chest.Storing(ctx, func() error {
+		tree, err := x.w.TreeWith(ctx, tip.Tree, files)
+		if err == nil {
+			c, err = x.w.Chest.Publish(ctx, chest.Draft{Branch: branch, Tip: tip.ID, Tree: tree, Author: x.w.Person, Workspace: x.w.Name,
+				Time: x.m.Now(), Message: "x", Item: x.pick([]string{"", "AQ-1", "AQ-2", "AQ-3"})})
+		}
+		return err
+	})
 	if err != nil {
 		x.t.Fatal(err)
 	}
@@ -285,6 +298,77 @@ func (x *world) record(branch string, files map[string][]byte) {
 		return
 	}
 	x.acts["commit"]++
+}
+
+// plan plans a promotion for a while from now.
+func (x *world) plan() {
+	moves := x.m.rules(x.t.Context()).Manifest.Pipeline.Moves
+	move := moves[x.r.IntN(len(moves))]
+	due := x.m.Now().Add(time.Duration(1+x.r.IntN(90)) * time.Minute)
+	_, err := x.m.PlanAt(x.t.Context(), move.From, move.To, PromoteOptions{AllowLoss: true, Again: x.r.IntN(2) == 0}, due)
+	x.mayFail("plan", err)
+}
+
+// carryOutDue carries out what is due. What is said to be done is there, what is not says why, and none is due any more.
+func (x *world) carryOutDue() {
+	ctx := x.t.Context()
+	list, err := x.m.CarryOutDue(ctx, nil)
+	if err != nil {
+		x.t.Fatal(err)
+	}
+	for _, p := range list {
+		x.acts["planned "+p.Outcome]++
+		if p.Outcome != ledger.PlannedDone && p.Said == "" {
+			x.t.Fatalf("the planned promotion %d is %s, and nothing says why", p.ID, p.Outcome)
+		}
+		if at := x.standing(p.Target); p.Outcome == ledger.PlannedDone && len(list) == 1 && len(x.readGraph().missing(at, p.Commit)) > 0 {
+			x.t.Fatalf("the planned promotion %d is done, and %s lacks work", p.ID, p.Target)
+		}
+	}
+	left, err := x.m.Planned(ctx, false)
+	if err != nil {
+		x.t.Fatal(err)
+	}
+	began := x.m.Now().Add(-time.Hour)
+	for _, p := range left {
+		if p.Due.Before(began) {
+			x.t.Fatalf("the promotion %d was due on %v and is planned still", p.ID, p.Due)
+		}
+	}
+}
+
+// checkItems holds the table of items against a search of the whole graph.
+func (x *world) checkItems(after string, g *graph) {
+	x.t.Helper()
+	view, err := x.m.Items(x.t.Context())
+	if err != nil {
+		x.t.Fatal(err)
+	}
+	m := x.w.Manifest
+	for _, v := range view.Items {
+		for i, e := range view.Environments {
+			at := x.standing(e.Name)
+			if tip := x.tip(m.BranchOf(e)); tip.Depth > 0 &&
+				!slices.ContainsFunc(m.Pipeline.Moves, func(o manifest.Move) bool { return o.To == e.Name }) {
+				at = tip.ID
+			}
+			has := 0
+			for _, w := range v.Work {
+				missing := map[ledger.ID]bool{g.one(w.ID): true}
+				if at != (ledger.ID{}) {
+					missing = g.missing(at, w.ID)
+				}
+				if !missing[g.one(w.ID)] {
+					has++
+				}
+			}
+			if has != v.Cells[i].Has {
+				x.t.Fatalf("after %s: %s has %d of %d works of %s, the search of everything says %d", after, e.Name,
+					v.Cells[i].Has, len(v.Work),
+					v.Key, has)
+			}
+		}
+	}
 }
 
 // copyByHand makes the very same change on another branch that the tip of one made.
@@ -709,6 +793,7 @@ func (x *world) check(after string) {
 		}
 		x.checkHolds(after, e)
 	}
+	x.checkItems(after, g)
 }
 
 func (x *world) standing(name string) ledger.ID {
