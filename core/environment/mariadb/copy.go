@@ -206,15 +206,13 @@ func shuffle(ctx context.Context, db *sql.DB, m manifest.Mask, of, column string
 		return environment.Unmaskable(m, "the table has no primary key")
 	}
 	return onOne(ctx, db, []string{
-		"create temporary table oaken_rows as select " + strings.Join(key, ", ") + ", row_number() over (order by " +
-			strings.Join(key, ", ") +
-			") as oaken_n from " + of,
-		"create temporary table oaken_values as select " + column + " as oaken_v, row_number() over (order by rand()) as oaken_n from " +
-			of,
+		"create temporary table oaken_rows as select " + strings.Join(key, ", ") + ", " + column + " as oaken_v, " +
+			"row_number() over (order by rand()) as oaken_n, count(*) over () as oaken_k from " + of,
+		"create temporary table oaken_values as select oaken_v, oaken_n from oaken_rows",
 		"alter table oaken_values add index (oaken_n)", "alter table oaken_rows add index (oaken_n)",
-		"update " + of + " t join oaken_rows k on " + strings.Join(same, " and ") + " join oaken_values v on v.oaken_n = k.oaken_n set t." +
-			column +
-			" = v.oaken_v",
+		// each gets that of the next one in a random order, so that none keeps its own
+		"update " + of + " t join oaken_rows k on " + strings.Join(same, " and ") +
+			" join oaken_values v on v.oaken_n = k.oaken_n % k.oaken_k + 1 set t." + column + " = v.oaken_v",
 		"drop temporary table oaken_rows", "drop temporary table oaken_values",
 	})
 }

@@ -193,9 +193,10 @@ func mask(ctx context.Context, conn *pgx.Conn, m manifest.Mask, salt string) (st
 		}
 		sql = fmt.Sprintf("update %s set %s = left(%s, %d) where %s is not null", of, column, hash, longest, column)
 	default:
-		sql = "with a as (select ctid as place, tableoid as part, row_number() over () as n from " + of + "), b as (select " + column +
-			" as v, row_number() over (order by random()) as n from " + of + ") update " + of + " as t set " + column +
-			" = b.v from a join b using (n) where t.ctid = a.place and t.tableoid = a.part"
+		// each gets that of the next one in a random order, so that none keeps its own
+		sql = "with a as materialized (select ctid as place, tableoid as part, " + column + " as v, row_number() over (order by random()) as n, " +
+			"count(*) over () as k from " + of + ") update " + of + " as t set " + column +
+			" = b.v from a join a b on b.n = a.n % a.k + 1 where t.ctid = a.place and t.tableoid = a.part"
 	}
 	_, err = conn.Exec(ctx, sql, args...)
 	return of, catalog.EngineError(err)

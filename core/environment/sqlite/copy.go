@@ -180,11 +180,12 @@ func masking(ctx context.Context, db *sql.DB, t table, m manifest.Mask, salt str
 		return nil, environment.Unmaskable(m, "the table has no row numbers")
 	}
 	return []string{
-		"create temp table oaken_values as select " + column + " as v, row_number() over (order by random()) as n from " + of,
-		"create temp table oaken_rows as select rowid as r, row_number() over (order by rowid) as n from " + of,
-		"create index temp.oaken_by_row on oaken_rows (r)", "create index temp.oaken_by_number on oaken_values (n)",
-		"update " + of + " set " + column + " = (select v from oaken_rows join oaken_values using (n) where r = " + of + ".rowid)",
-		"drop table temp.oaken_values", "drop table temp.oaken_rows",
+		"create temp table oaken_rows as select rowid as r, " + column + " as v, row_number() over (order by random()) as n, " +
+			"count(*) over () as k from " + of,
+		"create index temp.oaken_by_row on oaken_rows (r)", "create index temp.oaken_by_number on oaken_rows (n)",
+		"update " + of + " set " + column + " = (select b.v from oaken_rows a join oaken_rows b on b.n = a.n % a.k + 1 where a.r = " + of +
+			".rowid)", // each gets that of the next one in a random order, so that none keeps its own
+		"drop table temp.oaken_rows",
 	}, nil
 }
 
