@@ -135,7 +135,8 @@ func Page(w io.Writer, b *Board) error {
 	return forms().ExecuteTemplate(w, "board", map[string]any{
 		// both are made here, and what is put into them is escaped
 		"Board": b, "Style": template.CSS(style), "Picture": template.HTML(picture.String()),
-		"Moves": b.waitingMoves(), "Debts": b.debts(), "Drifted": drifted, "Owed": owedTo, "Waiting": waiting, "Booked": booked, "Anchor": anchors(b.Stages),
+		"Moves": b.waitingMoves(), "Debts": b.debts(), "Drifted": drifted, "Owed": owedTo, "Waiting": waiting, "Booked": booked,
+		"Anchor": anchors(b.Stages),
 	})
 }
 

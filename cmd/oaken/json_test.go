@@ -64,11 +64,14 @@ func TestEveryResultOccurs(t *testing.T) {
 	ask("review", "list")
 	ask("review", "show", "1")
 	(&project{t: t, dir: p.dir}).ok("revert", "main")
-	r := lane(t, noGates)
+	r := lane(t, noGates+"\n[[pipeline.after]]\nname = \"doors\"\nenvironments = [\"test\"]\ncommand = [\"true\"]\n")
 	p = r
-	p.change("alter table tank add column keeper text", "Keepers")
+	p.change("alter table tank add column keeper text", "Keepers", "--item", "AQ-1")
 	for _, call := range []string{"pipeline show", "pipeline check", "promote dev --dry-run", "promote dev --at 3d", "promote dev",
 		"approve live", "book live --lane Reef --for 2h", "owed", "backfill Reef --dry-run", "deployments", "deployments --attempts",
+		"promote --planned", "promote --cancel 1", "promote --due", "promote --ready", "promote dev --as-far-as live", "pipeline items",
+		"release plan june --item AQ-1", "release plan", "release plan june --drop", "deployments prove test",
+		"env refresh test --from live --allow-loss", "pipeline add gate seen --rest 1d",
 		"deployments --html ../page.html --sheet ../sheet.xlsx", "deployments show " + p.newest(), "deployments compare 2 " + p.newest()} {
 		ask(strings.Fields(call)...)
 	}

@@ -78,9 +78,11 @@ func TestWhatIsWrongWithALandscapeIsFound(t *testing.T) {
 		{"an empty lane", line, good + lane("B", "b"), []string{"lane B: No environment is in it"}},
 		{"an unknown gate", line, good + "gates = [\"tests\"]\n", []string{"test → live: There is no gate tests"}},
 		{"a gate that nobody opens", line,
-			good + "gates = [\"yes\"]\n[[pipeline.gate]]\nname = \"yes\"\napprovals = 2\nby = [\"leads\"]\n[team.roles]\nleads = [\"Ravi\"]\n",
+			good + "gates = [\"yes\"]\n[[pipeline.gate]]\nname = \"yes\"\napprovals = 2\nby = [\"leads\"]\n[team.roles]\n" +
+				"leads = [\"Ravi\"]\n",
 			[]string{"gate yes: It asks for 2 approvals, and only 1"}},
-		{"a gate that no move uses", line, good + "[[pipeline.gate]]\nname = \"yes\"\nrest = \"1d\"\n", []string{"gate yes: No move uses it"}},
+		{"a gate that no move uses", line, good + "[[pipeline.gate]]\nname = \"yes\"\nrest = \"1d\"\n",
+			[]string{"gate yes: No move uses it"}},
 		{"a gate by a name that is taken", line, good + "gates = [\"freeze\"]\n[[pipeline.gate]]\nname = \"freeze\"\nrest = \"1d\"\n",
 			[]string{"gate freeze: Every move has a gate of that name"}},
 		{"a freeze that ends before it begins", line, good + "[[pipeline.freeze]]\nfrom = \"2026-12-24\"\nuntil = \"2026-12-20\"\n",
