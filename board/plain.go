@@ -37,6 +37,9 @@ func plain(picture string) string {
 	})
 	return classes.ReplaceAllStringFunc(picture, func(attribute string) string {
 		named := strings.Fields(classes.FindStringSubmatch(attribute)[1])
+		if len(named) == 0 {
+			named = []string{"text"}
+		}
 		set := map[string]string{}
 		var order []string
 		for _, class := range named { // what a later class says counts

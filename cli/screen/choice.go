@@ -76,6 +76,7 @@ func (c *Choice) On(s *Screen, width, height int) *Choice {
 	c.list.SetShowHelp(false)
 	c.list.SetShowPagination(false)
 	c.list.DisableQuitKeybindings()
+	c.list.FilterInput.SetVirtualCursor(false) // nothing of it is drawn here
 	c.list.KeyMap.PrevPage.SetKeys("pgup")
 	c.list.KeyMap.NextPage.SetKeys("pgdown")
 	c.list.KeyMap.CursorUp.SetKeys("up")

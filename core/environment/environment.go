@@ -439,7 +439,7 @@ func (h Host) Place(target string) string {
 		}
 		return s.Scheme + ":" + filepath.Clean(file)
 	}
-	u, err := url.Parse(target)
+	u, err := url.Parse(h.reached(target))
 	if err != nil || u.Host == "" {
 		return target
 	}
@@ -452,6 +452,20 @@ func (h Host) Place(target string) string {
 		port = s.Port
 	}
 	return s.Scheme + "://" + host + ":" + port + u.Path
+}
+
+// reached gives the address of a server without who asks, with the values of the variables in it that are set; the others
+// stand as names.
+func (h Host) reached(target string) string {
+	scheme, rest, _ := strings.Cut(target, "://")
+	machine, database, _ := strings.Cut(rest, "/")
+	machine = machine[strings.LastIndexByte(machine, '@')+1:]
+	return scheme + "://" + variable.ReplaceAllStringFunc(machine+"/"+database, func(m string) string {
+		if value, err := h.expand(target, m); err == nil {
+			return value
+		}
+		return variable.FindStringSubmatch(m)[1]
+	})
 }
 
 // File gives the place that a target names on this machine, from the host's root.
