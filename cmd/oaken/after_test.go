@@ -63,3 +63,48 @@ func TestWhatDoesNotPassIsTakenBack(t *testing.T) {
 	p.ok("promote", "test", "live", "--again")
 	p.ok("verify", "env:test", "env:live")
 }
+
+func TestWhatMustPassIsAgreedToBefore(t *testing.T) {
+	p := lane(t, noGates+smokes)
+	p.change("alter table tank add column keeper text", "Keepers")
+	p.ok("promote", "dev", "test")
+	p.ok("go", "main") // whose rules count
+	p.write("oaken.toml", strings.NewReplacer("echo looking", "echo once more looking",
+		`environments = ["test"]`, `environments = ["dev", "test"]`).Replace(p.read("oaken.toml")))
+	p.ok("commit", "-m", "Look again")
+	p.ok("go", "reef")
+	p.write("signs/tank.txt", "The new reef\n")
+	p.ok("commit", "-m", "New")
+	p.wary = true
+	before := p.ok("deployments")
+	for _, call := range [][]string{{"promote", "dev", "test"}, {"deploy", "dev", "reef"}} {
+		r := p.run(call...)
+		if r.status != 4 || !strings.Contains(r.err, "once more looking") || strings.Contains(r.out, "After it") {
+			t.Errorf("%v: %d %s%s", call, r.status, r.out, r.err)
+		}
+	}
+	if after := p.ok("deployments"); after != before {
+		t.Errorf("it was deployed before anybody agreed to what must pass:\n%s", after)
+	}
+	if text := p.read("../test-signs/tank.txt"); text != "The reef\n" {
+		t.Errorf("test has %q", text)
+	}
+	p.wary = false
+	p.says(p.ok("promote", "dev", "test"), "After it: passed")
+}
+
+// TestWhatMustPassSeesWhatWasDeployed has a branch with work of its own, so that what is deployed is in no other place.
+func TestWhatMustPassSeesWhatWasDeployed(t *testing.T) {
+	p := lane(t, noGates+"\n[[pipeline.after]]\nname = \"doors\"\nenvironments = [\"test\"]\n"+
+		"command = [\"sh\", \"-c\", \"case $OAKEN_STATE in main:2|test:3) exit 0;; test:*) ;; *) exit 1;; esac; "+
+		"grep -q own signs/own.txt && grep -q new signs/tank.txt\"]\n")
+	p.change("alter table tank add column keeper text", "Keepers")
+	p.ok("promote", "dev", "test")
+	p.ok("go", "test")
+	p.write("signs/own.txt", "own\n")
+	p.ok("commit", "-m", "Own")
+	p.ok("go", "reef")
+	p.write("signs/tank.txt", "The new reef\n")
+	p.ok("commit", "-m", "New")
+	p.says(p.ok("promote", "dev", "test"), "After it: passed")
+}

@@ -232,8 +232,13 @@ func TestOneSharedDatabase(t *testing.T) {
 	p.ok("lock", "database::table:tank")
 	p.write("database/public/tables/tank.sql", strings.Replace(p.read("database/public/tables/tank.sql"), "  depth integer",
 		"  depth bigint", 1))
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[pipeline.after]]\nname = \"doors\"\nenvironments = [\"dev\"]\n"+
+		"command = [\"grep\", \"-q\", \"depth bigint\", \"database/public/tables/tank.sql\"]\n")
 	p.ok("commit", "--keep-locks", "-m", "Deep")
-	p.says(p.ok("deploy", "dev", "--mine"), "Your objects in dev are as main:3 declares them")
+	p.says(p.ok("deploy", "dev", "--mine"), "Your objects in dev are as main:3 declares them", "After it: passed")
+	if out := p.ok("pipeline", "show"); strings.Contains(out, "in doubt") {
+		t.Errorf("after a part of dev:\n%s", out)
+	}
 	out := p.ok("compare", "main", "env:dev")
 	if strings.Contains(out, "depth") || !strings.Contains(out, "column:grams") {
 		t.Errorf("after deploying one's own:\n%s", out)

@@ -209,7 +209,8 @@ func Parse(data []byte) (*Manifest, error) {
 	dec := toml.NewDecoder(strings.NewReader(string(data)))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(m); err != nil {
-		return nil, fault.New(fault.Usage, "Correct that line of "+Name+".", "%s can't be read: %s.", Name, reason(err))
+		said, hint := reason(err)
+		return nil, fault.New(fault.Usage, "Correct that line of "+Name+"."+hint, "%s can't be read: %s.", Name, said)
 	}
 	for _, way := range m.Pipeline.Ways {
 		moves, err := way.moves()
@@ -225,18 +226,20 @@ func Parse(data []byte) (*Manifest, error) {
 	return m, nil
 }
 
-func reason(err error) string {
+// reason says what is wrong with a line, and what could stand there, as a sentence after another.
+func reason(err error) (said, hint string) {
 	var strict *toml.StrictMissingError
 	if errors.As(err, &strict) && len(strict.Errors) > 0 {
 		row, _ := strict.Errors[0].Position()
-		return fmt.Sprintf("line %d: there is no key %s", row, strings.Join(strict.Errors[0].Key(), "."))
+		key := strict.Errors[0].Key()
+		return fmt.Sprintf("line %d: there is no key %s", row, strings.Join(key, ".")), keysHint(key)
 	}
 	var decode *toml.DecodeError
 	if errors.As(err, &decode) {
 		row, col := decode.Position()
-		return fmt.Sprintf("line %d, column %d: %s", row, col, strings.TrimPrefix(decode.Error(), "toml: "))
+		return fmt.Sprintf("line %d, column %d: %s", row, col, strings.TrimPrefix(decode.Error(), "toml: ")), ""
 	}
-	return err.Error()
+	return err.Error(), ""
 }
 
 func (m *Manifest) check() error {

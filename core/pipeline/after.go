@@ -81,7 +81,7 @@ func (m *Mover) afterwards(ctx context.Context, d *Deployment, told func(name st
 		return err
 	}
 	var err error
-	d.After, err = m.prove(ctx, provenOne{d.Environment, d.number, d.Commit}, list, told)
+	d.After, err = m.prove(ctx, provenOne{d.Environment, d.number, d.deployed}, list, told)
 	return err
 }
 
@@ -102,6 +102,7 @@ func (m *Mover) prove(ctx context.Context, one provenOne, list []manifest.After,
 		}
 		r, err := m.runAfter(ctx, one, a)
 		if err != nil {
+			out.Outcome = AfterPending
 			return out, err
 		}
 		out.Results = append(out.Results, r)
@@ -153,12 +154,22 @@ func (m *Mover) noteAfter(ctx context.Context, one provenOne, a *Aftermath) erro
 	return m.Project.Chest.NoteAfter(context.WithoutCancel(ctx), one.env.Name, one.number, string(data))
 }
 
+// mayRun refuses commands that nobody has agreed to. It is asked before a deployment, which is in doubt without them.
+func (m *Mover) mayRun(ctx context.Context, list ...manifest.After) error {
+	if m.Trust == nil || len(list) == 0 {
+		return nil
+	}
+	var wishes []trust.Wish
+	for _, a := range list {
+		wishes = append(wishes, trust.Command(trust.After, a.Name, a.Command))
+	}
+	return m.Trust.Allow(ctx, wishes...)
+}
+
 // runAfter runs one command in a folder with what was deployed. An error is one of running it at all.
 func (m *Mover) runAfter(ctx context.Context, one provenOne, a manifest.After) (AfterResult, error) {
-	if m.Trust != nil {
-		if err := m.Trust.Allow(ctx, trust.Command(trust.After, a.Name, a.Command)); err != nil {
-			return AfterResult{}, err
-		}
+	if err := m.mayRun(ctx, a); err != nil {
+		return AfterResult{}, err
 	}
 	dir, done, err := m.afterFolder(ctx, one.commit, a)
 	if err != nil {

@@ -126,7 +126,7 @@ func (m *Mover) conclude(ctx context.Context, d *Deployment, kept int64, a accou
 	}
 	done, err := w.Chest.Conclude(ctx, x)
 	if err == nil {
-		d.number = done.Number
+		d.number, d.deployed = done.Number, done.Commit
 		d.recorded(ctx)
 	}
 	return done.Commit, err

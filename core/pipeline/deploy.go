@@ -70,6 +70,7 @@ type Deployment struct {
 	After *Aftermath
 
 	number     int64              // of the record of it
+	deployed   ledger.Commit      // that the record is of: a promotion may have made it
 	driver     environment.Driver // nil once it is let go
 	target     environment.Files  // what it is to hold
 	release    func()             // gives the environment back to others; nil when somebody else does
@@ -235,12 +236,16 @@ func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) (err
 	if err := m.Stands(ctx, d, o); err != nil {
 		return err
 	}
+	if err := m.mayRun(ctx, m.aftersOf(ctx, d.Environment)...); err != nil {
+		return err
+	}
 	defer func() { m.attempted(ctx, d.Environment.Name, ActionDeploy, err) }()
 	if d.Part {
-		return m.deployPart(ctx, d, o)
+		err = m.deployPart(ctx, d, o)
+	} else {
+		err = m.deployAs(ctx, d, o, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason,
+			plan: o.follow})
 	}
-	err = m.deployAs(ctx, d, o, account{action: ActionDeploy, lane: d.Environment.Lane, source: d.Commit.ID, reason: o.Reason,
-		plan: o.follow})
 	if err != nil {
 		return err
 	}

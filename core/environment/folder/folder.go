@@ -82,7 +82,8 @@ func (d *driver) files(ctx context.Context) (environment.Files, error) {
 // Capture reads the files.
 func (d *driver) Capture(ctx context.Context, have environment.Files) (*environment.Captured, error) {
 	if _, err := os.Stat(d.root); err != nil {
-		return nil, environment.Missing("Correct the target in oaken.toml, or make it with oaken deploy.", "There is no folder %s.", d.root)
+		return nil, environment.Missing("Correct the target in oaken.toml, or make it with oaken deploy. For one that several people "+
+			"share, the target is the whole path: others are taken from the folder of each workspace.", "There is no folder %s.", d.root)
 	}
 	there, err := d.files(ctx)
 	if err != nil {

@@ -78,7 +78,8 @@ func (d *driver) live(ctx context.Context) (*element.Element, error) {
 // Capture reads the schema.
 func (d *driver) Capture(ctx context.Context, have environment.Files) (*environment.Captured, error) {
 	if d.db == nil {
-		return nil, environment.Missing("Correct the target in oaken.toml, or make the database with oaken deploy.",
+		return nil, environment.Missing("Correct the target in oaken.toml, or make the database with oaken deploy. For one that several people "+
+			"share, the target is the whole path: others are taken from the folder of each workspace.",
 			"There is no database %s.", d.file)
 	}
 	live, err := d.live(ctx)
@@ -111,7 +112,8 @@ func (d *driver) tracked(q catalog.Querier) database.Tracked {
 // Rows gives the files of the rows of tables.
 func (d *driver) Rows(ctx context.Context, names []string) (environment.Files, error) {
 	if d.db == nil {
-		return nil, environment.Missing("Correct the target in oaken.toml, or make the database with oaken deploy.",
+		return nil, environment.Missing("Correct the target in oaken.toml, or make the database with oaken deploy. For one that several people "+
+			"share, the target is the whole path: others are taken from the folder of each workspace.",
 			"There is no database %s.", d.file)
 	}
 	live, err := d.live(ctx)
