@@ -103,7 +103,7 @@ func (a *App) showTaken(r *pipeline.Rollback) {
 	case r.Made != nil:
 		a.Say("%s takes it back from the branch.", a.Paint(screen.Strong, workspace.Label(*r.Made)))
 	case r.StillOn != "":
-		a.Note("Branch %s has it still: other work stands on it there. A promotion asks before it brings it again.", r.StillOn)
+		a.Note("Branch %s has it still. A promotion asks before it brings it again.", r.StillOn)
 	}
 }
 

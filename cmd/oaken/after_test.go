@@ -108,3 +108,29 @@ func TestWhatMustPassSeesWhatWasDeployed(t *testing.T) {
 	p.ok("commit", "-m", "New")
 	p.says(p.ok("promote", "dev", "test"), "After it: passed")
 }
+
+// TestTheFirstDeploymentIsTakenBack has nothing to go back to but nothing.
+func TestTheFirstDeploymentIsTakenBack(t *testing.T) {
+	p := empty(t)
+	p.ok("begin")
+	p.ok("env", "add", "dev", "sqlite:dev.db", "--into", "database")
+	p.ok("env", "add", "live", "sqlite:live.db", "--branch", "live", "--after", "dev")
+	p.write("database/tables/tank.sql", "create table tank (id integer primary key);\n")
+	p.ok("commit", "-m", "Tanks", "--item", "AQ-1")
+	p.ok("deploy", "dev")
+	p.ok("promote", "dev", "live")
+	p.says(p.ok("rollback", "live", "--yes"), "Takes back from live", "Tanks")
+	p.says(p.ok("pipeline", "items"), "taken back")
+	p.says(p.ok("pipeline", "show"), "shut: again")
+	p.fails(4, "was taken back from live", "promote", "dev", "live")
+	p.ok("promote", "dev", "live", "--again")
+	p.ok("verify", "env:dev", "env:live")
+	// What was there before anybody knew of it is no work of ours that goes.
+	p.sql("old.db", "create table tank (id integer primary key); create table other (id integer)")
+	p.ok("env", "add", "old", "sqlite:old.db", "--branch", "old", "--after", "dev")
+	p.ok("commit", "-m", "Old")
+	p.ok("deploy", "old", "--replace-drift", "--allow-loss")
+	if out := p.ok("rollback", "old", "--yes"); strings.Contains(out, "Takes back") {
+		t.Errorf("back to what nobody knows:\n%s", out)
+	}
+}

@@ -162,9 +162,11 @@ func (m *Mover) againGate(ctx context.Context, p *Promotion, add func(name, said
 		what += " (" + c.Item + ")"
 	}
 	if n := len(p.Deployment.Again) - 1; n > 0 {
-		what = fmt.Sprintf("%s and %d more", what, n)
+		what = fmt.Sprintf("%s and %d more were", what, n)
+	} else {
+		what += " was"
 	}
-	said := fmt.Sprintf("%s was taken back from %s by %s on %s", what, p.To.Name, a.Person, a.Time.Local().Format("2006-01-02 15:04"))
+	said := fmt.Sprintf("%s taken back from %s by %s on %s", what, p.To.Name, a.Person, a.Time.Local().Format("2006-01-02 15:04"))
 	if a.Reason != "" {
 		said += ": " + a.Reason
 	}

@@ -205,14 +205,16 @@ func (m *Mover) takenBack(ctx context.Context, name string, to int64, r *Rollbac
 			r.is = d.Commit
 		}
 	}
-	if r.was.Depth == 0 || r.is.Depth == 0 {
-		return nil
-	}
-	works, err := m.lacks(ctx, r.is, r.was)
-	if err != nil {
+	env, err := m.declaration(ctx, name)
+	if err != nil || r.was.Depth == 0 {
 		return err
 	}
-	env, err := m.declaration(ctx, name)
+	if r.is.Depth == 0 { // nothing is known of what it holds again, but where that is nothing at all
+		if before, _, err := m.backTo(r.kept, env); err != nil || len(before) > 0 {
+			return err
+		}
+	}
+	works, err := m.lacks(ctx, r.is, r.was)
 	if err != nil {
 		return err
 	}

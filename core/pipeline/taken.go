@@ -77,6 +77,10 @@ func (m *Mover) takingCommit(ctx context.Context, r *Rollback, reason string) (d
 	if err != nil || len(there) == 0 {
 		return d, err
 	}
+	if r.is.Depth == 0 { // a branch of nothing would be no place for work to come
+		r.StillOn = branch
+		return d, nil
+	}
 	tree, fits, err := m.treeWithout(ctx, tip, r)
 	if err != nil {
 		return d, err
