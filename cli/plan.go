@@ -79,7 +79,7 @@ func (a *App) approvePlan(ctx context.Context, w *workspace.Workspace, env, name
 		a.Say("Your approval of the plan %s for %s is taken back.", shortSum(f.Sum()), env)
 		return nil
 	}
-	a.Say("You approved the plan %s for %s: %s that bring %s.", a.Paint(screen.Strong, shortSum(f.Sum())), env,
+	a.Say("You approved the plan %s for %s: %s, to bring %s.", a.Paint(screen.Strong, shortSum(f.Sum())), env,
 		screen.Count(f.Steps(), "step"), f.State)
 	for _, loss := range f.Losses {
 		a.Say("  %s", a.Paint(screen.Bad, "it loses "+loss))

@@ -131,3 +131,15 @@ func TestADeploymentFollowsAPlanWithConsent(t *testing.T) {
 		t.Fatal(err)
 	}
 }
+
+// TestOnePersonIsOne approves a plan and the work in it, which are not the approvals of two.
+func TestOnePersonIsOne(t *testing.T) {
+	p := lane(t, strings.Replace(noGates, "command = [\"true\"]", "approvals = 2", 1))
+	p.change("alter table tank add column keeper text", "Keepers")
+	p.ok("promote", "dev", "test", "--plan", "../plan.json")
+	p.ok("--as", "Ravi", "approve", "test", "--plan", "../plan.json")
+	p.ok("--as", "Ravi", "approve", "test")
+	p.fails(4, "approved by Ravi, which is not enough", "promote", "dev", "test", "--follow", "../plan.json")
+	p.ok("--as", "Nadia", "approve", "test")
+	p.ok("promote", "dev", "test", "--follow", "../plan.json")
+}

@@ -385,18 +385,23 @@ func (m *Mover) approvalGate(ctx context.Context, l *landscape.Landscape, p *Pro
 		return err
 	}
 	var yes, own, lapsed []string
+	once := func(list *[]string, person string) { // who approves a plan and its work too is one person still
+		if !slices.Contains(*list, person) {
+			*list = append(*list, person)
+		}
+	}
 	for _, a := range given {
 		author := slices.ContainsFunc(p.Moving, func(c ledger.Commit) bool { return c.Author == a.Person }) ||
 			slices.Contains(people(p.Settled), a.Person)
 		switch {
 		case a.Gate != "" || a.Plan != "" && a.Plan != p.plan: // it is for something else
 		case a.Plan == "" && a.Tree != p.approvedTree(): // what was approved has become something else
-			lapsed = append(lapsed, a.Person)
+			once(&lapsed, a.Person)
 		case len(g.By) > 0 && !l.Manifest.Team.Plays(a.Person, g.By):
 		case author && !g.SelfApproval:
-			own = append(own, a.Person)
+			once(&own, a.Person)
 		default:
-			yes = append(yes, a.Person)
+			once(&yes, a.Person)
 		}
 	}
 	need := max(g.Approvals, 1)
