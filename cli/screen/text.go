@@ -1,10 +1,11 @@
 package screen
 
 import (
-	"fmt"
 	"strconv"
 	"strings"
 	"time"
+
+	"oakenchest/core/element"
 
 	"github.com/mattn/go-runewidth"
 )
@@ -34,12 +35,7 @@ func Gist(s string, most int) string {
 func Clock(t time.Time) string { return t.Local().Format("2006-01-02 15:04") }
 
 // Count writes a number with its noun.
-func Count(n int, noun string) string {
-	if n == 1 {
-		return "1 " + noun
-	}
-	return fmt.Sprintf("%d %ss", n, noun)
-}
+func Count(n int, noun string) string { return element.Counted(n, noun) }
 
 // FirstLine gives a message's first line.
 func FirstLine(s string) string {

@@ -98,13 +98,21 @@ func (m *Mover) DropBundle(ctx context.Context, name string) error {
 		return err
 	}
 	if !there {
-		return noBundle(name)
+		return m.noBundle(ctx, name)
 	}
 	b.Ended, b.Outcome = m.Now(), ledger.BundleDropped
 	return m.Project.Chest.PlanRelease(ctx, b)
 }
 
-func noBundle(name string) error {
+func (m *Mover) noBundle(ctx context.Context, name string) error {
+	if all, err := m.Bundles(ctx, true); err == nil {
+		for _, b := range all {
+			if b.Name == name && b.Outcome == ledger.BundleReleased {
+				return fault.New(fault.Refused, "oaken release list shows it, and oaken history release:"+name+" what it has.",
+					"%s is planned no more: it was released on %s.", name, b.Ended.Local().Format("2006-01-02 15:04"))
+			}
+		}
+	}
 	return fault.New(fault.Usage, "oaken release plan lists those that are.", "No release %s is planned.", name)
 }
 
@@ -115,7 +123,7 @@ func (m *Mover) Bundle(ctx context.Context, name string) (*BundleView, error) {
 		return nil, err
 	}
 	if !there {
-		return nil, noBundle(name)
+		return nil, m.noBundle(ctx, name)
 	}
 	all, err := m.Items(ctx)
 	if err != nil {
@@ -162,6 +170,14 @@ func liveHas(all *ItemsView, v ItemView) bool {
 	return any
 }
 
+// gist says on a line what a planned release is for, or else what it has.
+func (v *BundleView) gist() string {
+	if v.Text != "" {
+		return v.Text
+	}
+	return strings.Join(v.Bundle.Items, ", ")
+}
+
 // Notes writes what a planned release brings, from the messages of its work: Markdown (CommonMark).
 func (v *BundleView) Notes() string {
 	var b strings.Builder
@@ -191,7 +207,7 @@ func (v *BundleView) Notes() string {
 func (m *Mover) ItemsOf(ctx context.Context, name string) ([]string, error) {
 	b, there, err := m.bundle(ctx, name)
 	if err == nil && !there {
-		err = noBundle(name)
+		err = m.noBundle(ctx, name)
 	}
 	return b.Items, err
 }
@@ -216,7 +232,8 @@ func (m *Mover) shipped(ctx context.Context, env manifest.Environment, c ledger.
 			continue
 		}
 		w := m.Project
-		err = w.Chest.AddRelease(ctx, ledger.Release{Name: b.Name, Commit: c.ID, Author: w.Person, Time: m.Now(), Comment: v.Notes()})
+		err = w.Chest.AddRelease(ctx, ledger.Release{Name: b.Name, Commit: c.ID, Author: w.Person, Time: m.Now(),
+			Comment: v.gist() + "\n\n" + v.Notes()})
 		if err == nil {
 			b.Ended, b.Outcome = m.Now(), ledger.BundleReleased
 			err = w.Chest.PlanRelease(ctx, b)

@@ -14,6 +14,7 @@ import (
 	"strings"
 	"time"
 
+	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/overlap"
 	"oakenchest/core/workspace"
@@ -270,7 +271,7 @@ func (s *Session) news(ctx context.Context, w *workspace.Workspace) error {
 		return err
 	}
 	if newer > s.newer {
-		s.tell(Arrived, "", "%s by %s: %s", count(newer, "newer commit"), last.Author, firstLine(last.Message))
+		s.tell(Arrived, "", "%s by %s: %s", element.Counted(newer, "newer commit"), last.Author, firstLine(last.Message))
 	}
 	s.newer = newer
 	if len(s.edited) == 0 {
@@ -294,17 +295,9 @@ func (s *Session) commit(ctx context.Context, w *workspace.Workspace) error {
 		return nil
 	}
 	if c.Held > 0 {
-		s.tell(Committed, "", "%s unsent: %s", count(len(c.Changes), "file"), firstLine(s.Message))
+		s.tell(Committed, "", "%s unsent: %s", element.Counted(len(c.Changes), "file"), firstLine(s.Message))
 	} else {
-		s.tell(Committed, "", "%s as %s: %s", count(len(c.Changes), "file"), workspace.Label(c.Commit), firstLine(s.Message))
+		s.tell(Committed, "", "%s as %s: %s", element.Counted(len(c.Changes), "file"), workspace.Label(c.Commit), firstLine(s.Message))
 	}
 	return s.look(ctx, w)
-}
-
-// count writes a number with its noun.
-func count(n int, noun string) string {
-	if n == 1 {
-		return "1 " + noun
-	}
-	return fmt.Sprintf("%d %ss", n, noun)
 }

@@ -3,7 +3,6 @@ package document
 import (
 	"errors"
 	"slices"
-	"strconv"
 	"strings"
 
 	"oakenchest/core/element"
@@ -88,16 +87,9 @@ func (l textLayout) sections(raw *element.Element, body []*element.Element) *ele
 	}
 	element.Distinguish(text.Children)
 	for _, s := range text.Children {
-		s.Gist = count(len(s.Children), "paragraph")
+		s.Gist = element.Counted(len(s.Children), "paragraph")
 	}
 	return text
-}
-
-func count(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return strconv.Itoa(n) + " " + what + "s"
 }
 
 func (l textLayout) raw(raw, want *element.Element) (*element.Element, error) {

@@ -207,6 +207,6 @@ func (Kind) Read(src kind.Source) (*kind.Reading, error) {
 			}
 		}
 	}
-	root.Gist = fmt.Sprintf("%d columns", len(t.columns))
+	root.Gist = element.Counted(len(t.columns), "column")
 	return &kind.Reading{Root: root}, nil
 }

@@ -41,10 +41,7 @@ func (r *reader) table(st declaration, _ heading) error {
 	if err := r.options(e, c); err != nil {
 		return err
 	}
-	n := len(kids(e, "column"))
-	if e.Gist = fmt.Sprintf("%d columns", n); n == 1 {
-		e.Gist = "1 column"
-	}
+	e.Gist = element.Counted(len(kids(e, "column")), "column")
 	return r.put(st, e)
 }
 

@@ -74,9 +74,7 @@ func Parse(files declared.Files) (*Declared, error) {
 // gistOfSchemas says of each schema how much is in it.
 func gistOfSchemas(root *element.Element) {
 	for _, s := range kids(root, "schema") {
-		if s.Gist = fmt.Sprintf("%d objects", len(s.Children)); len(s.Children) == 1 {
-			s.Gist = "1 object"
-		}
+		s.Gist = element.Counted(len(s.Children), "object")
 	}
 }
 

@@ -43,11 +43,7 @@ func tableGist(e *element.Element) string {
 	if p := textOf(e, "partition of"); p != "" {
 		return "partition of " + p + " " + textOf(e, "bound")
 	}
-	n := len(kids(e, "column"))
-	if n == 1 {
-		return "1 column"
-	}
-	return fmt.Sprintf("%d columns", n)
+	return element.Counted(len(kids(e, "column")), "column")
 }
 
 func tableClause(c *sqltext.Cursor) bool {

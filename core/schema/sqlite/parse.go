@@ -147,7 +147,7 @@ func parseTable(sql string) (*element.Element, error) {
 			return nil, errTable
 		}
 	}
-	table.Gist = fmt.Sprintf("%d columns", len(kidsOf(table, "column")))
+	table.Gist = element.Counted(len(kidsOf(table, "column")), "column")
 	return table, nil
 }
 
