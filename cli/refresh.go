@@ -64,7 +64,7 @@ func (a *App) refresh(ctx context.Context, w *workspace.Workspace, env, from str
 	if len(r.Masked) > 0 {
 		a.Say("Masked: %s", strings.Join(r.Masked, ", "))
 	} else {
-		a.Say("%s", a.Paint(screen.Warm, "Nothing is masked: oaken.toml has no [[mask]]."))
+		a.Say("%s", a.Paint(screen.Warm, "Nothing is masked: no rule of the project says that anything is ([[mask]] in oaken.toml)."))
 	}
 	a.Say("What it held is kept in %s.", r.Saved)
 	switch {

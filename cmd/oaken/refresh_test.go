@@ -66,6 +66,8 @@ func TestAMaskThatHidesNothingIsRefused(t *testing.T) {
 	p.sql("../live.db", "insert into tank (name, litres) values ('Secret', 1)")
 	p.sql("../test.db", "insert into tank (name, litres) values ('Own', 1)")
 	p.fails(4, "There is no column tank.nam", "env", "refresh", "test", "--from", "live", "--allow-loss")
+	p.write("oaken.toml", p.read("oaken.toml")+"\n[[mask]]\ncolumn = \"tank.name\"\nwith = \"hash\"\n")
+	p.fails(4, "declared in this workspace alone", "env", "refresh", "test", "--from", "live", "--allow-loss")
 	p.sql("../test.db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from tank; drop table proof")
 }
 

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"oakenchest/core/arrival"
+	"oakenchest/core/chest"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -113,6 +114,12 @@ func (m *Mover) refreshable(rules *manifest.Manifest, r *Refreshed, o RefreshOpt
 	if !o.AllowLoss {
 		return nil, fault.New(fault.Refused, "Run it again with --allow-loss if that is meant; all of it is kept first.",
 			"Everything that %s holds would go.", to)
+	}
+	for _, mask := range m.Project.Manifest.Masks {
+		if !slices.Contains(rules.Masks, mask) {
+			return nil, fault.New(fault.Refused, "Commit it to branch "+chest.FirstBranch+", whose rules count, and run it again.",
+				"The mask of %s is declared in this workspace alone, and would hide nothing yet.", mask.Column)
+		}
 	}
 	if len(rules.Masks) == 0 && len(r.From.Controllers) > 0 && !rules.Team.Plays(m.Project.Person, r.From.Deciders()) {
 		return nil, fault.New(fault.Refused, "Declare what is masked under [[mask]] in oaken.toml, or ask them.",
