@@ -77,7 +77,8 @@ func TestWhatMustPassIsAgreedToBefore(t *testing.T) {
 	p.ok("commit", "-m", "New")
 	p.wary = true
 	before := p.ok("deployments")
-	for _, call := range [][]string{{"promote", "dev", "test"}, {"deploy", "dev", "reef"}} {
+	for _, call := range [][]string{{"promote", "dev", "test"}, {"deploy", "dev", "reef"},
+		{"promote", "dev", "test", "--at", "2099-01-01 10:00"}} {
 		r := p.run(call...)
 		if r.status != 4 || !strings.Contains(r.err, "once more looking") || strings.Contains(r.out, "After it") {
 			t.Errorf("%v: %d %s%s", call, r.status, r.out, r.err)

@@ -154,21 +154,9 @@ func (m *Mover) noteAfter(ctx context.Context, one provenOne, a *Aftermath) erro
 	return m.Project.Chest.NoteAfter(context.WithoutCancel(ctx), one.env.Name, one.number, string(data))
 }
 
-// mayRun refuses commands that nobody has agreed to. It is asked before a deployment, which is in doubt without them.
-func (m *Mover) mayRun(ctx context.Context, list ...manifest.After) error {
-	if m.Trust == nil || len(list) == 0 {
-		return nil
-	}
-	var wishes []trust.Wish
-	for _, a := range list {
-		wishes = append(wishes, trust.Command(trust.After, a.Name, a.Command))
-	}
-	return m.Trust.Allow(ctx, wishes...)
-}
-
 // runAfter runs one command in a folder with what was deployed. An error is one of running it at all.
 func (m *Mover) runAfter(ctx context.Context, one provenOne, a manifest.After) (AfterResult, error) {
-	if err := m.mayRun(ctx, a); err != nil {
+	if err := m.mayRun(ctx, []trust.Wish{trust.Command(trust.After, a.Name, a.Command)}); err != nil {
 		return AfterResult{}, err
 	}
 	dir, done, err := m.afterFolder(ctx, one.commit, a)

@@ -236,7 +236,7 @@ func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) (err
 	if err := m.Stands(ctx, d, o); err != nil {
 		return err
 	}
-	if err := m.mayRun(ctx, m.aftersOf(ctx, d.Environment)...); err != nil {
+	if err := m.mayRun(ctx, m.runsAfter(ctx, d.Environment)); err != nil {
 		return err
 	}
 	defer func() { m.attempted(ctx, d.Environment.Name, ActionDeploy, err) }()

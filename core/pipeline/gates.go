@@ -17,7 +17,6 @@ import (
 	"oakenchest/core/manifest"
 	"oakenchest/core/owed"
 	"oakenchest/core/state"
-	"oakenchest/core/trust"
 )
 
 // Verdict is the word for how a gate stands.
@@ -496,11 +495,6 @@ func (m *Mover) runGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 			told(r.Name)
 		}
 		g, _ := l.Manifest.Pipeline.Gate(r.Name)
-		if m.Trust != nil {
-			if err := m.Trust.Allow(ctx, trust.Command(trust.Gate, g.Name, g.Command)); err != nil {
-				return err
-			}
-		}
 		in := dir
 		if len(g.Files) > 0 {
 			judged, done, err := m.withJudge(ctx, p, g)

@@ -62,6 +62,9 @@ func (m *Mover) passable(ctx context.Context, p *Promotion, o PromoteOptions) er
 	if shut := p.shut(); len(shut) > 0 {
 		return shutError(p, shut)
 	}
+	if err := m.mayRun(ctx, m.runs(ctx, l, p)); err != nil { // nobody will be there to be asked
+		return err
+	}
 	return p.Deployment.losing(DeployOptions{AllowLoss: o.AllowLoss})
 }
 

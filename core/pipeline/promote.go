@@ -483,7 +483,7 @@ func (m *Mover) pass(ctx context.Context, l *landscape.Landscape, p *Promotion, 
 	if shut := p.shut(); len(shut) > 0 {
 		return shutError(p, shut)
 	}
-	if err := m.mayRun(ctx, m.aftersOf(ctx, p.To)...); err != nil {
+	if err := m.mayRun(ctx, m.runs(ctx, l, p)); err != nil {
 		return err
 	}
 	if err := m.runGates(ctx, l, p, o.Gate); err != nil {
