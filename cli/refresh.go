@@ -52,7 +52,11 @@ func (a *App) refresh(ctx context.Context, w *workspace.Workspace, env, from str
 			a.Note("%s …", what)
 		}
 	}
+	o.After = a.tellsAfter
 	r, err := a.mover(w).Refresh(ctx, env, from, o)
+	if r != nil && r.After != nil && err != nil { // the copy is made all the same
+		a.showAfter(r.After)
+	}
 	if err != nil {
 		return err
 	}
@@ -74,5 +78,6 @@ func (a *App) refresh(ctx context.Context, w *workspace.Workspace, env, from str
 		a.Say("It lacks %s that it had, because %s has other work that it lacked: bring that back (oaken owed), and promote again.",
 			labelsOf(r.Lacks, 4), from)
 	}
+	a.showAfter(r.After)
 	return nil
 }

@@ -14,7 +14,7 @@ const keepers = "create table keeper (id integer not null primary key, name text
 	"create table visit (id integer not null primary key, keeper_id integer references keeper (id)); "
 
 func TestAStageIsRefreshedAndMasked(t *testing.T) {
-	p := lane(t, noGates+masks)
+	p := lane(t, noGates+masks+"\n[[pipeline.after]]\nname = \"doors\"\nenvironments = [\"test\"]\ncommand = [\"true\"]\n")
 	p.sql("../dev.db", keepers)
 	p.ok("capture", "dev", "--commit", "-m", "Keepers")
 	p.ok("promote", "dev", "--as-far-as", "live")
@@ -32,7 +32,10 @@ func TestAStageIsRefreshedAndMasked(t *testing.T) {
 	p.sql("../live.db", "drop trigger seen")
 	p.says(p.ok("env", "refresh", "test", "--from", "live", "--allow-loss"), "test is a copy of live", "Masked: keeper.name",
 		"was deployed to it again",
-		"What it held is kept in")
+		"What it held is kept in", "After it: passed")
+	if out := p.ok("pipeline", "show"); strings.Contains(out, "in doubt") {
+		t.Errorf("after a refresh:\n%s", out)
+	}
 	check := func(name, sql string) {
 		t.Helper()
 		p.sql("../test.db", "create table proof (n integer check (n = 1)); insert into proof select "+sql+"; drop table proof")

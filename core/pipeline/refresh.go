@@ -15,6 +15,7 @@ import (
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
+	"oakenchest/core/trust"
 )
 
 // ActionRefresh is the word for a deployment that made an environment a copy of another.
@@ -28,6 +29,8 @@ type RefreshOptions struct {
 	AllowLoss bool
 	// Told, when set, hears what is being done.
 	Told func(what string)
+	// After, when set, hears of each command that must pass afterwards before it runs.
+	After func(name string)
 }
 
 // Refreshed is what came of it.
@@ -40,6 +43,8 @@ type Refreshed struct {
 	// Masked lists the columns whose values were not taken as they are; Saved the folder in which what was there is kept.
 	Masked []string
 	Saved  string
+	// After is what came of the commands that must pass after what was deployed again; nil for none.
+	After *Aftermath
 }
 
 // Refresh makes the databases of an environment copies of those of a later one, with columns masked by the rules of the
@@ -61,6 +66,9 @@ func (m *Mover) Refresh(ctx context.Context, to, from string, o RefreshOptions) 
 	if out.Has, err = m.Has(ctx, from); err != nil {
 		return nil, err
 	}
+	if err := m.mayRefresh(ctx, out.To, pairs, from); err != nil {
+		return nil, err
+	}
 	release, err := m.Project.Chest.Reserve(ctx, to)
 	if err != nil {
 		return nil, err
@@ -77,13 +85,13 @@ func (m *Mover) Refresh(ctx context.Context, to, from string, o RefreshOptions) 
 	if err := m.proved(ctx, out.To, out.Has, evidence{ActionRefresh, ActionRefresh + " from " + from, 0}); err != nil {
 		return out, err
 	}
-	if err := m.deployRefreshed(ctx, out, out.Has); err != nil {
+	if err := m.deployRefreshed(ctx, out, out.Has, o); err != nil {
 		return out, err
 	}
 	if !had {
 		return out, nil
 	}
-	return out, m.again(ctx, out, before.Commit)
+	return out, m.again(ctx, out, before.Commit, o)
 }
 
 // refreshable finds the targets that are copied, and refuses what must not be.
@@ -128,6 +136,18 @@ func (m *Mover) refreshable(rules *manifest.Manifest, r *Refreshed, o RefreshOpt
 	return pairs, nil
 }
 
+// mayRefresh asks for all that a refresh reaches and runs before it changes anything.
+func (m *Mover) mayRefresh(ctx context.Context, to manifest.Environment, pairs [][2]manifest.Site, from string) error {
+	wishes := m.runsAfter(ctx, to)
+	for _, s := range to.Sites() {
+		wishes = append(wishes, trust.Reach(to.Name, s)...)
+	}
+	for _, pair := range pairs {
+		wishes = append(wishes, trust.Reach(from, pair[0])...)
+	}
+	return m.mayRun(ctx, wishes)
+}
+
 // copyAll copies the databases, one after the other.
 func (m *Mover) copyAll(ctx context.Context, rules *manifest.Manifest, r *Refreshed, pairs [][2]manifest.Site, o RefreshOptions) error {
 	r.Saved = filepath.Join(m.Desk.SavesRows(), m.Now().UTC().Format("2006-01-02T150405.000Z"), r.To.Name)
@@ -141,7 +161,7 @@ func (m *Mover) copyAll(ctx context.Context, rules *manifest.Manifest, r *Refres
 	}
 	for i, pair := range pairs {
 		for side, name := range []string{r.From.Name, r.To.Name} {
-			d, err := m.reach(ctx, name, pair[side]) // it asks whether that is agreed to
+			d, err := m.reach(ctx, name, pair[side])
 			if err == nil {
 				err = d.Close()
 			}
@@ -164,7 +184,7 @@ func (m *Mover) copyAll(ctx context.Context, rules *manifest.Manifest, r *Refres
 }
 
 // deployRefreshed brings an environment to a commit, where it is not there already.
-func (m *Mover) deployRefreshed(ctx context.Context, r *Refreshed, c ledger.Commit) error {
+func (m *Mover) deployRefreshed(ctx context.Context, r *Refreshed, c ledger.Commit, o RefreshOptions) error {
 	d, err := m.Prepare(ctx, r.To.Name, c, false)
 	if err != nil {
 		return err
@@ -172,12 +192,16 @@ func (m *Mover) deployRefreshed(ctx context.Context, r *Refreshed, c ledger.Comm
 	if len(d.Plan.Steps) > 0 || c.ID != r.Has.ID {
 		err = m.deployAs(ctx, d, DeployOptions{AllowLoss: true, ReplaceDrift: true, Source: ActionRefresh + " from " + r.From.Name},
 			account{action: ActionDeploy, source: c.ID, lane: r.To.Lane})
+		if err == nil {
+			err = m.afterwards(ctx, d, o.After)
+			r.After = d.After
+		}
 	}
 	return errors.Join(err, d.Close())
 }
 
 // again deploys what the environment had before, where that has all that it holds now.
-func (m *Mover) again(ctx context.Context, r *Refreshed, before ledger.Commit) error {
+func (m *Mover) again(ctx context.Context, r *Refreshed, before ledger.Commit, o RefreshOptions) error {
 	var missing, more []ledger.Commit
 	err := arrival.View(ctx, m.Project.Chest, func(a *arrival.Reader) (err error) {
 		if missing, err = a.Missing(before, r.Has); err == nil {
@@ -193,5 +217,5 @@ func (m *Mover) again(ctx context.Context, r *Refreshed, before ledger.Commit) e
 		return nil
 	}
 	r.Again = before
-	return m.deployRefreshed(ctx, r, before)
+	return m.deployRefreshed(ctx, r, before, o)
 }

@@ -521,6 +521,8 @@ type Refreshed struct {
 	// Masked lists the columns whose values were masked, Saved the folder in which what it held is kept.
 	Masked []string `json:"masked"`
 	Saved  string   `json:"saved"`
+	// After is what came of the commands that must pass after a deployment; null where nothing was deployed again, or there are none.
+	After *After `json:"after"`
 }
 
 // Schema names it.
@@ -529,7 +531,7 @@ func (Refreshed) Schema() string { return "oaken.refresh/1" }
 // RefreshedOf gives what came of it.
 func RefreshedOf(r *pipeline.Refreshed) Refreshed {
 	out := Refreshed{Environment: r.To.Name, From: r.From.Name, Commit: CommitOf(r.Has), Lacks: CommitsOf(r.Lacks), Masked: List(r.Masked),
-		Saved: r.Saved}
+		Saved: r.Saved, After: AfterOf(r.After)}
 	if r.Again.Depth > 0 {
 		out.Again = OptionalCommit(&r.Again)
 	}
