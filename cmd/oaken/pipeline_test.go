@@ -690,3 +690,23 @@ func TestNothingGoesBackUnseen(t *testing.T) {
 	p.ok("deploy", "test", "main", "--allow-loss", "--reason", "a mistake")
 	p.ok("verify", "main", "env:test")
 }
+
+// TestAStageThatWasOutOfReachIsSeenAgain by whoever reaches it next, not only by who looks for drift.
+func TestAStageThatWasOutOfReachIsSeenAgain(t *testing.T) {
+	p := lane(t, noGates)
+	p.change("alter table tank add column keeper text", "Keepers")
+	p.ok("promote", "dev", "test")
+	for _, names := range [][2]string{{"test.db", "away.db"}, {"away.db", "test.db"}} {
+		if err := os.Rename(p.path("../"+names[0]), p.path("../"+names[1])); err != nil {
+			t.Fatal(err)
+		}
+		if names[0] == "test.db" {
+			p.fails(5, "There is no database", "drift", "test")
+			p.says(p.ok("pipeline", "show"), "out of reach")
+		}
+	}
+	p.ok("promote", "test", "live", "--dry-run")
+	if out := p.ok("pipeline", "show"); strings.Contains(out, "out of reach") {
+		t.Errorf("it was reached:\n%s", out)
+	}
+}

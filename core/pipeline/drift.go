@@ -47,6 +47,18 @@ func (m *Mover) Drift(ctx context.Context, name string) (*Drift, error) {
 	return d, err
 }
 
+// seenWhole notes that an environment was found as it was deployed, where the last look at it says otherwise: somebody
+// could not reach it, say, from another machine.
+func (m *Mover) seenWhole(ctx context.Context, name string, c ledger.Commit) {
+	looks, err := m.Project.Chest.Looks(ctx)
+	if look, ok := looks[name]; err != nil || !ok || look.Failure == "" && look.Differences == 0 {
+		return
+	}
+	if last, ok, err := m.Project.Chest.LastDeployment(ctx, name); err == nil && ok && last.Commit == c.ID {
+		_ = m.Project.Chest.Looked(ctx, ledger.Look{Environment: name, Time: m.Now(), Person: m.Project.Person, Commit: c.ID})
+	}
+}
+
 // tellOfDrift leaves a notice for whoever deployed to an environment last, when it is seen
 // for the first time that somebody has changed it; development environments change all the
 // time.

@@ -144,6 +144,7 @@ func (m *Mover) Has(ctx context.Context, name string) (ledger.Commit, error) {
 			return none, err
 		}
 		if holds {
+			m.seenWhole(ctx, name, c)
 			return c, nil
 		}
 	}
