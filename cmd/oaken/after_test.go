@@ -55,7 +55,7 @@ func TestWhatDoesNotPassIsTakenBack(t *testing.T) {
 	p.sql("../live.db", "create table proof (n integer check (n = 0)); insert into proof select count(*) from pragma_table_info('tank') "+
 		"where name = 'keeper'; drop table proof")
 	p.says(p.ok("deployments", "live"), "taken back by Imke")
-	p.fails(4, "was taken back from live", "promote", "test", "live")
+	p.fails(4, "were taken back from live", "promote", "test", "live")
 	p.ok("drift", "live", "--check")
 	p.write("signs/tank.txt", "The reef\n")
 	p.ok("commit", "-m", "Clean", "--item", "AQ-7")

@@ -116,7 +116,7 @@ func TestAnItemIsWithdrawn(t *testing.T) {
 	p.says(p.read("database/tables/tank.sql"), "depth")
 	p.ok("go", "reef")
 
-	p.fails(4, "was taken back from live by Imke", "promote", "test", "live")
+	p.fails(4, "were taken back from live by Imke", "promote", "test", "live")
 	p.ok("promote", "test", "live", "--again")
 	p.holds("live", "tank", "depth")
 	p.sql("../live.db", "create table proof (n integer check (n = 1)); insert into proof select count(*) from tank where depth = 7; drop "+
