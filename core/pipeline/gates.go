@@ -69,20 +69,28 @@ const (
 	GateProof   = landscape.GateProof
 )
 
-// ownGates judges the gates that every move has.
-func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
-	add := func(name, said, do string) {
-		r := GateResult{Name: name, Said: said, Do: do}
-		r.judge()
-		p.Gates = append(p.Gates, r)
-	}
+// addGate adds a gate, judged by whether there is something to do.
+func (p *Promotion) addGate(name, said, do string) {
+	r := GateResult{Name: name, Said: said, Do: do}
+	r.judge()
+	p.Gates = append(p.Gates, r)
+}
+
+// firstGates are shut where nobody can tell what the rules let pass, and where work would go.
+func (m *Mover) firstGates(p *Promotion) {
 	if m.unread != nil {
-		add(GateControl, "the rules can't be read: "+m.unread.Error(), "Mend oaken.toml on branch "+chest.FirstBranch+" first.")
+		p.addGate(GateControl, "the rules can't be read: "+m.unread.Error(), "Mend oaken.toml on branch "+chest.FirstBranch+" first.")
 	}
 	if len(p.Lost) > 0 {
-		add(GateOrder, fmt.Sprintf("%s has work that would go from it: %s", p.To.Name, labels(p.Lost, 3)),
+		p.addGate(GateOrder, fmt.Sprintf("%s has work that would go from it: %s", p.To.Name, labels(p.Lost, 3)),
 			"Bring it back first: oaken owed shows what is missing where, oaken backfill brings it.")
 	}
+}
+
+// ownGates judges the gates that every move has.
+func (m *Mover) ownGates(ctx context.Context, l *landscape.Landscape, p *Promotion) error {
+	add := p.addGate
+	m.firstGates(p)
 	if err := m.againGate(ctx, p, add); err != nil {
 		return err
 	}

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"slices"
 
-	"oakenchest/core/chest"
 	"oakenchest/core/fault"
 	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
@@ -63,18 +62,8 @@ func (m *Mover) stand(ctx context.Context, l *landscape.Landscape, move manifest
 
 // recordGates judges all gates that the records say something of.
 func (m *Mover) recordGates(ctx context.Context, l *landscape.Landscape, p *Promotion, look *ledger.Look, unfinished bool) error {
-	add := func(name, said, do string) {
-		r := GateResult{Name: name, Said: said, Do: do}
-		r.judge()
-		p.Gates = append(p.Gates, r)
-	}
-	if m.unread != nil {
-		add(GateControl, "the rules can't be read: "+m.unread.Error(), "Mend oaken.toml on branch "+chest.FirstBranch+" first.")
-	}
-	if len(p.Lost) > 0 {
-		add(GateOrder, fmt.Sprintf("%s has work that would go from it: %s", p.To.Name, labels(p.Lost, 3)),
-			"Bring it back first: oaken owed shows what is missing where, oaken backfill brings it.")
-	}
+	add := p.addGate
+	m.firstGates(p)
 	again, _, err := m.comesAgain(ctx, p.To, p.Moving)
 	if err != nil {
 		return err

@@ -1,8 +1,6 @@
 package report
 
 import (
-	"bytes"
-
 	"github.com/xuri/excelize/v2"
 
 	"oakenchest/core/pipeline"
@@ -40,13 +38,5 @@ func ItemsSheet(v *pipeline.ItemsView) ([]byte, error) {
 			w.row([]any{it.Key, workspace.Label(c), c.Author, c.Time.Local(), c.Message})
 		}
 	}
-	if w.err != nil {
-		return nil, w.err
-	}
-	if err := f.DeleteSheet("Sheet1"); err != nil {
-		return nil, err
-	}
-	var out bytes.Buffer
-	err = f.Write(&out)
-	return out.Bytes(), err
+	return w.bytes()
 }

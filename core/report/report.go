@@ -123,15 +123,7 @@ func (d *Deployments) Sheet() ([]byte, error) {
 			}
 		}
 	}
-	if w.err != nil {
-		return nil, w.err
-	}
-	if err := f.DeleteSheet("Sheet1"); err != nil {
-		return nil, err
-	}
-	var out bytes.Buffer
-	err = f.Write(&out)
-	return out.Bytes(), err
+	return w.bytes()
 }
 
 // From writes the side of a change that was before; empty for nothing.
@@ -230,4 +222,17 @@ func (w *writer) row(cells []any) {
 			}
 		}
 	}
+}
+
+// bytes gives the file, without the sheet that a new one begins with.
+func (w *writer) bytes() ([]byte, error) {
+	if w.err != nil {
+		return nil, w.err
+	}
+	if err := w.f.DeleteSheet("Sheet1"); err != nil {
+		return nil, err
+	}
+	var out bytes.Buffer
+	err := w.f.Write(&out)
+	return out.Bytes(), err
 }
