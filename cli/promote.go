@@ -124,6 +124,9 @@ gives the choices up.
 			cmd.MarkFlagsMutuallyExclusive(many, one)
 		}
 	}
+	for _, none := range []string{"dry-run", "script", "plan", "check", "at", "settle", "abandon", "planned", "due", "cancel"} {
+		cmd.MarkFlagsMutuallyExclusive("approve", none) // these move nothing now, and an approval is no part of them
+	}
 	_ = cmd.RegisterFlagCompletionFunc("release", a.completeBundles)
 	cmd.MarkFlagsMutuallyExclusive("release", "item")
 	for _, name := range []string{"item", "path", "with-needed", "again", "lane", "release"} { // the plan says it

@@ -86,6 +86,9 @@ func TestWorkMovesOnWhileGatesAreOpen(t *testing.T) {
 	p.ok("verify", "env:test", "env:live")
 	p.change("alter table tank add column depth real", "Depths")
 	p.ok("promote", "dev", "test")
+	for _, none := range [][]string{{"--dry-run"}, {"--check"}, {"--plan", "../x.json"}, {"--script", "../x.sql"}, {"--at", "2099-01-01"}} {
+		p.fails(2, "exclude each other", append([]string{"--as", "Ravi", "promote", "test", "live", "--approve"}, none...)...)
+	}
 	p.ok("--as", "Ravi", "promote", "test", "live", "--approve", "-m", "Seen")
 	p.ok("verify", "env:test", "env:live")
 	if r := p.run("promote", "test", "live", "--check"); r.status != 0 {

@@ -13,6 +13,7 @@ import (
 	"oakenchest/core/chest"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
+	"oakenchest/core/landscape"
 	"oakenchest/core/ledger"
 	"oakenchest/core/manifest"
 	"oakenchest/core/trust"
@@ -59,7 +60,7 @@ func (m *Mover) Refresh(ctx context.Context, to, from string, o RefreshOptions) 
 	if out.To, err = m.environment(l, to); err != nil {
 		return nil, err
 	}
-	pairs, err := m.refreshable(l.Manifest, out, o)
+	pairs, err := m.refreshable(l, out, o)
 	if err != nil {
 		return nil, err
 	}
@@ -95,9 +96,9 @@ func (m *Mover) Refresh(ctx context.Context, to, from string, o RefreshOptions) 
 }
 
 // refreshable finds the targets that are copied, and refuses what must not be.
-func (m *Mover) refreshable(rules *manifest.Manifest, r *Refreshed, o RefreshOptions) (pairs [][2]manifest.Site, err error) {
-	to := r.To.Name
-	if err := m.mayControl(m.rules(context.Background()), r.To, "refresh it"); err != nil {
+func (m *Mover) refreshable(l *landscape.Landscape, r *Refreshed, o RefreshOptions) (pairs [][2]manifest.Site, err error) {
+	rules, to := l.Manifest, r.To.Name
+	if err := m.mayControl(l, r.To, "refresh it"); err != nil {
 		return nil, err
 	}
 	if r.To.Tier == manifest.Live {
