@@ -62,7 +62,10 @@ func (w Window) opens(day time.Weekday) bool {
 func (w Window) Open(at time.Time) bool {
 	from, until := w.bounds()
 	now := 60*at.Hour() + at.Minute()
-	if from < until {
+	switch {
+	case from == until:
+		return false
+	case from < until:
 		return w.opens(at.Weekday()) && from <= now && now < until
 	}
 	return w.opens(at.Weekday()) && now >= from || w.opens((at.Weekday()+6)%7) && now < until
@@ -83,7 +86,7 @@ func (w Window) Next(after time.Time) time.Time {
 	return time.Time{}
 }
 
-// Never reports whether it never opens.
+// Never reports whether it never opens: it ends when it begins.
 func (w Window) Never() bool {
 	from, until := w.bounds()
 	return from == until
@@ -100,6 +103,9 @@ func (w Window) check() error {
 		if _, err := dayTime(text); err != nil {
 			return fmt.Errorf("a window can't be read: %w", err)
 		}
+	}
+	if w.From == "24:00" {
+		return errors.New("a window can't begin at 24:00: write 00:00 and the day after")
 	}
 	for _, d := range w.Days {
 		if _, err := weekday(d); err != nil {

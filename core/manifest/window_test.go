@@ -66,14 +66,23 @@ func TestWindowsOpenAsTheyAreWritten(t *testing.T) {
 			}
 		}
 	}
-	if w := (Window{From: "20:00", Until: "20:00"}); !w.Never() || !w.Next(time.Now()).IsZero() {
-		t.Error("a window that ends when it begins opens")
+	for _, at := range times {
+		w := Window{From: at, Until: at}
+		if !w.Never() || !w.Next(time.Now()).IsZero() {
+			t.Error("a window that ends when it begins is said to open")
+		}
+		for minute := range 24 * 60 {
+			if now := time.Date(2026, 11, 30, 0, minute, 0, 0, time.UTC); w.Open(now) {
+				t.Fatalf("%+v is open at %s", w, now.Format("15:04"))
+			}
+		}
 	}
 }
 
 func TestWhatWindowsMasksAndChecksCantSayIsRefused(t *testing.T) {
 	for text, want := range map[string]string{
 		"[[pipeline.window]]\nwhy = \"x\"":                                             "needs days",
+		"[[pipeline.window]]\nfrom = \"24:00\"":                                        "can't begin at 24:00",
 		"[[pipeline.window]]\nfrom = \"25:00\"":                                        "no time of the day",
 		"[[pipeline.window]]\nfrom = \"20:00\"\nuntil = \"late\"":                      "no time of the day",
 		"[[pipeline.window]]\ndays = [\"Someday\"]":                                    "no day such as",
