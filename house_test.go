@@ -19,7 +19,7 @@ import (
 var floors = [][]string{
 	{"docs", "core/element", "core/fault", "core/check", "core/lookalike", "core/rights", "core/trace", "core/content/cut",
 		"core/kind/jsondoc", "core/schema/sqltext"},
-	{"core/content", "core/kind", "core/schema/scope", "core/schema/shape", "core/schema/step", "core/schema/schematest"},
+	{"core/access", "core/content", "core/kind", "core/schema/scope", "core/schema/shape", "core/schema/step", "core/schema/schematest"},
 	{"core/kind/media", "core/kind/partfile", "core/kind/charset", "core/lines", "core/manifest"},
 	{"core/schema/declared", "core/spelling"},
 	{"core/schema/rows", "core/schema/datastep"},
@@ -29,8 +29,8 @@ var floors = [][]string{
 		"core/kind/table", "core/kind/jsontree", "core/kind/xmltree", "core/kind/yamltree", "core/kind/settings"},
 	{"core/kind/pack", "core/kind/scene", "core/schema/sqlite", "core/schema/postgres", "core/schema/mariadb", "core/ledger/tables",
 		"core/chest"},
-	{"core/chest/enact"},
-	{"core/chest/local"},
+	{"core/chest/enact", "core/chest/wire"},
+	{"core/chest/local", "core/chest/remote"},
 	{"core/chest/chesttest"},
 	{"core/kind/sqlfolder", "core/kind/sqlitefile", "core/kind/workbook", "core/kind/document"},
 	{"core/kind/all", "core/state", "core/environment", "core/preset", "core/landscape", "core/declare"},
@@ -48,7 +48,7 @@ var floors = [][]string{
 	{"core/report"},
 	{"core/service/result"},
 	{"core/service"},
-	{"page", "board", "cli/screen"},
+	{"page", "board", "cli/screen", "server"},
 	{"cli"},
 	{"cmd/oaken", "bench/commits", "tools/man"},
 }

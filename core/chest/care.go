@@ -15,6 +15,9 @@ import (
 // Gather keeps the chest's files few: it is called after a commit. While another process gathers, or tidies,
 // nothing is done.
 func (c *Chest) Gather(ctx context.Context) error {
+	if _, ok := c.store.(Keeper); ok {
+		return nil // it sees to that itself
+	}
 	if many, err := c.Contents.Many(); err != nil || !many {
 		return Explain(err)
 	}
@@ -144,6 +147,10 @@ func (c *Chest) environmentsBusy(ctx context.Context, watched map[string]*leaseW
 // Tidy removes what no commit reaches, older than grace. Nobody can store contents meanwhile, and whoever had
 // begun to finds out when it acts.
 func (c *Chest) Tidy(ctx context.Context, now time.Time, grace time.Duration) (content.Tidied, error) {
+	if k, ok := c.store.(Keeper); ok {
+		t, err := k.Tidy(ctx)
+		return t, Explain(err)
+	}
 	release, err := c.Alone(ctx)
 	if err != nil {
 		return content.Tidied{}, err
@@ -243,6 +250,10 @@ func (c *Chest) Transfer(tree content.Digest) (int64, error) {
 // Usage measures what takes the space. Content that several paths share counts
 // for the one that had it first.
 func (c *Chest) Usage(ctx context.Context) (*Usage, error) {
+	if k, ok := c.store.(Keeper); ok {
+		u, err := k.Usage(ctx)
+		return u, Explain(err)
+	}
 	u := &Usage{}
 	at, counted := map[string]*Use{}, map[content.Digest]bool{}
 	take := func(d content.Digest) int64 {

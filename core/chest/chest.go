@@ -31,13 +31,18 @@ type Chest struct {
 	Actor Actor
 
 	store  Store
+	guided Guided // nil for a store that need not know
 	trees  treeCache
 	leases heldLeases
 	sight  sight
 }
 
 // New makes a chest of what stands behind it.
-func New(s Store) *Chest { return &Chest{store: s, Contents: s.Contents()} }
+func New(s Store) *Chest {
+	c := &Chest{store: s, Contents: s.Contents()}
+	c.guided, _ = s.(Guided)
+	return c
+}
 
 // Place says for people where the chest is.
 func (c *Chest) Place() string { return c.store.Place() }
@@ -96,11 +101,15 @@ func Explain(err error) error {
 	var damage *content.DamageError
 	var moved *ledger.MovedError
 	var refusal *Refusal
+	var uncertain *UncertainError
 	switch {
 	case err == nil || errors.As(err, &known):
 		return err
 	case errors.As(err, &refusal):
 		return explainRefusal(refusal)
+	case errors.As(err, &uncertain):
+		return fault.New(fault.Unreachable, "When the server is back, see how it stands before you do it again.",
+			"The server was asked, and no answer came: whether it was done is not known. %w.", uncertain.Err)
 	case errors.As(err, &moved):
 		return fault.New(fault.Unreachable,
 			"Run the command again. If it is not found there, name the place as it is called here: oaken relocate LOCATION in a "+
@@ -177,6 +186,11 @@ func explainRefusal(r *Refusal) error {
 	case NotSettling:
 		return say(fault.Refused, "See how it stands: oaken promote "+fault.Word(r.Subject)+" "+fault.Word(r.Other)+" --dry-run.",
 			"The promotion from %s to %s is not being settled any more.", r.Subject, r.Other)
+	case Unsent:
+		return say(fault.Damaged, "Run oaken health: this machine does not hold them either.",
+			"The server lacks contents that this would name, %s among them.", r.Lacking[0].Short())
+	case OtherRequest:
+		return say(fault.Refused, "See how it stands, and run the command again.", "This was given up before it arrived.")
 	case BookingsMoved:
 		return say(fault.Refused, "Look at the bookings, and run the command again.", "Somebody has booked %s at this moment.", r.Subject)
 	case Taken:

@@ -41,6 +41,37 @@ type Store interface {
 	Close() error
 }
 
+// Keeper is a Store that does itself what needs all of its bytes at hand.
+type Keeper interface {
+	Examine(ctx context.Context, progress func(what string, done, total int)) (*Examination, error)
+	Tidy(ctx context.Context) (content.Tidied, error)
+	Usage(ctx context.Context) (*Usage, error)
+}
+
+// Guided is a Store that has to know where contents lie: it is told what each folder holds that is read.
+type Guided interface {
+	Guide(folder content.Digest, entries []File)
+}
+
+type newly struct{}
+
+// AskNewly marks a context in which the records are asked for as they are now, whatever was remembered of them.
+func AskNewly(ctx context.Context) context.Context { return context.WithValue(ctx, newly{}, true) }
+
+// Newly reports whether AskNewly marked a context.
+func Newly(ctx context.Context) bool { return ctx.Value(newly{}) != nil }
+
+// UncertainError says that an act was asked for, and no answer came: it may have been done.
+type UncertainError struct{ Err error }
+
+// Error says so.
+func (e *UncertainError) Error() string {
+	return "it is not known whether it was done: " + e.Err.Error()
+}
+
+// Unwrap gives what happened to the answer.
+func (e *UncertainError) Unwrap() error { return e.Err }
+
 // KeptAnswers is how long an answer can be asked for again.
 const KeptAnswers = 30 * 24 * time.Hour
 
@@ -82,6 +113,8 @@ type Outcome struct {
 	// Locks are those that were freed, or taken over from others; Had are addresses that were held before.
 	Locks []ledger.Lock `json:",omitempty"`
 	Had   []string      `json:",omitempty"`
+	// Done says, of GiveUp, that the other act was carried out before; the rest is its outcome then.
+	Done bool `json:",omitempty"`
 }
 
 // LeaseStep is one step with a lease.

@@ -22,7 +22,7 @@ type Finding struct {
 	// BRANCH:NUMBER`, the oldest commit that holds each.
 	Touches []string
 
-	contents []content.Digest // of those versions
+	Contents []content.Digest `json:",omitempty"` // of those versions
 }
 
 // Examination is what Examine has come to.
@@ -37,6 +37,10 @@ type Examination struct {
 // its digest, each commit against its id, each tree and file that a commit
 // names, each branch and release.
 func (c *Chest) Examine(ctx context.Context, progress func(what string, done, total int)) (*Examination, error) {
+	if k, ok := c.store.(Keeper); ok {
+		x, err := k.Examine(ctx, progress)
+		return x, Explain(err)
+	}
 	x := &Examination{}
 	const kib = 1 << 10
 	flaws, err := c.Contents.Verify(ctx, func(read, total int64) {
@@ -306,7 +310,7 @@ func (e *examiner) touch(n int, path string, d content.Digest, commit ledger.Com
 	line := fmt.Sprintf("%s in %s:%d", path, commit.Branch, commit.Depth)
 	if !slices.Contains(f.Touches, line) {
 		f.Touches = append(f.Touches, line)
-		f.contents = append(f.contents, d)
+		f.Contents = append(f.Contents, d)
 	}
 }
 
@@ -335,7 +339,7 @@ func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf
 	}
 	mended := map[content.Digest]bool{}
 	for _, f := range x.Findings {
-		for _, want := range f.contents {
+		for _, want := range f.Contents {
 			if err := ctx.Err(); err != nil {
 				return 0, err
 			}

@@ -167,7 +167,11 @@ func (w *leaseWatch) look(ctx context.Context, c *Chest, name string) (free bool
 		now, known = c.sight.lease(name)
 	}
 	if !known {
-		if now, err = c.leaseNow(ctx, name); err != nil {
+		ask := ctx
+		if w.watched { // whoever waits looks at it anew
+			ask = AskNewly(ctx)
+		}
+		if now, err = c.leaseNow(ask, name); err != nil {
 			return false, err
 		}
 	}

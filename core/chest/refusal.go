@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 )
@@ -44,6 +45,8 @@ const (
 	BookingsMoved Reason = "bookings-moved"
 	// OtherRequest: the key was used for something else.
 	OtherRequest Reason = "other-request"
+	// Unsent: the act names contents, Lacking among them, that who acts neither sent nor may see where it was made from.
+	Unsent Reason = "unsent"
 )
 
 // Refusal says that an act was not carried out, and nothing changed.
@@ -53,6 +56,8 @@ type Refusal struct {
 	Lock           *ledger.Lock
 	// Seen is when the workspace of Lock was last at work.
 	Seen time.Time
+	// Lacking are contents that have to be sent first.
+	Lacking []content.Digest `json:",omitempty"`
 }
 
 // Error is for programmers; people are told by Explain.

@@ -10,6 +10,7 @@ import (
 
 	"oakenchest/core/content"
 	"oakenchest/core/fault"
+	"oakenchest/core/ledger"
 )
 
 // Hold notes on what contents are going to be stored: acts until its release name those contents, and are
@@ -55,6 +56,9 @@ func (c *Chest) Storing(ctx context.Context, store func() error) error {
 		}
 	}
 }
+
+// Untidied waits until nobody tidies the chest, and gives how often that was done.
+func (c *Chest) Untidied(ctx context.Context) (int64, error) { return c.untidied(ctx) }
 
 // untidied waits until nobody tidies the chest, and gives how often that was done.
 func (c *Chest) untidied(ctx context.Context) (int64, error) {
@@ -113,8 +117,8 @@ func (c *Chest) standAgain(ctx context.Context, a Act) (fence int64, err error) 
 	if err := c.Contents.Refresh(); err != nil {
 		return 0, err
 	}
-	for _, tree := range treesOf(a) {
-		whole, err := c.whole(ctx, tree)
+	for _, n := range TreesOf(a) {
+		whole, err := c.whole(ctx, n.Tree)
 		if err != nil && !gone(err) {
 			return 0, err
 		}
@@ -144,30 +148,37 @@ func (c *Chest) overtaken(ctx context.Context, err error) error {
 	return err
 }
 
-// treesOf gives the trees that an act names.
-func treesOf(a Act) (out []content.Digest) {
-	written := func(tree string) {
+// Named is a tree that an act names.
+type Named struct {
+	Tree content.Digest
+	// Like are commits that it was made from; zero ones are none.
+	Like []ledger.ID
+}
+
+// TreesOf gives the trees that an act names.
+func TreesOf(a Act) (out []Named) {
+	written := func(tree string, like ...ledger.ID) {
 		if d, err := hex.DecodeString(tree); err == nil && len(d) == len(content.Digest{}) {
-			out = append(out, content.Digest(d))
+			out = append(out, Named{content.Digest(d), like})
 		}
 	}
 	switch a := a.(type) {
 	case Publish:
 		for _, d := range a.Drafts {
-			out = append(out, d.Tree)
+			out = append(out, Named{d.Tree, []ledger.ID{d.Tip, d.Merged, d.Picks}})
 		}
 		if a.Merge != nil {
-			out = append(out, a.Merge.Tree)
+			out = append(out, Named{a.Merge.Tree, []ledger.ID{a.Merge.Tip}})
 		}
 		if a.Deployment != nil {
-			written(a.Deployment.Account.Tree)
+			written(a.Deployment.Account.Tree, a.Deployment.Commit)
 		}
 	case Keep:
 		written(a.Kept.Tree)
 	case Park:
-		written(a.Parked.Tree)
+		written(a.Parked.Tree, a.Parked.Base)
 	case Assent:
-		written(a.Assent.Tree)
+		written(a.Assent.Tree, a.Assent.Commit)
 	}
 	return out
 }
@@ -200,6 +211,9 @@ func (c *Chest) whole(ctx context.Context, tree content.Digest) (bool, error) {
 	}
 	return true, nil
 }
+
+// Holds reports whether content is in the chest with all that it is made of.
+func (c *Chest) Holds(d content.Digest) bool { return c.there(d) }
 
 // there reports whether content is in the chest with all that it is made of.
 func (c *Chest) there(d content.Digest) bool {

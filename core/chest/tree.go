@@ -212,6 +212,9 @@ func (c *Chest) readFolder(d content.Digest) ([]File, error) {
 	if err != nil {
 		return nil, &content.DamageError{Digest: d, File: c.Place(), Reason: err.Error()}
 	}
+	if c.guided != nil {
+		c.guided.Guide(d, entries)
+	}
 	return entries, nil
 }
 

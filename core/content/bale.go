@@ -60,6 +60,12 @@ func (w *baleWriter) write(dir string, d Digest, content int64, parts ...[]byte)
 	return nil
 }
 
+// name gives the bale's name.
+func (w *baleWriter) name() string {
+	sum := sha256.Sum256(w.names)
+	return hex.EncodeToString(sum[:16])
+}
+
 // finish makes the bale durable, and gives its name: it is written and
 // synchronised, then its keys, then the folder.
 func (w *baleWriter) finish(dir string) (string, error) {
@@ -67,8 +73,7 @@ func (w *baleWriter) finish(dir string) (string, error) {
 	if err := errors.Join(w.out.Flush(), w.file.Sync()); err != nil {
 		return "", err
 	}
-	sum := sha256.Sum256(w.names)
-	name := hex.EncodeToString(sum[:16])
+	name := w.name()
 	temp := w.file.Name()
 	if err := errors.Join(w.file.Chmod(rights.File(dir)&0o444), w.file.Close()); err != nil {
 		return "", err

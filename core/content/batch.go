@@ -5,6 +5,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/binary"
+	"errors"
 	"io"
 	"path/filepath"
 	"slices"
@@ -29,7 +30,8 @@ type Batch struct {
 
 	// What follows belongs to the pipeline's writer, until that has ended.
 	out   baleWriter
-	bytes int64 // in the bales that are finished
+	bytes int64   // in the bales that are finished
+	sends *sender // of a near store; nil before its first bale
 }
 
 // fullBale is the size in bytes at which a bale is finished and another begun,
@@ -223,8 +225,12 @@ func (b *Batch) send(j *job) (*job, error) {
 
 // write appends a finished job's record; it runs on the writer alone. full says
 // that it was the last of its bale.
-func (b *Batch) write(j *job) (full bool, err error) {
-	if err := b.out.record(b.store.dir, j.kind, j.digest, j.size, j.content, j.stored); err != nil || b.out.at < fullBale {
+func (b *Batch) write(j *job) (isFull bool, err error) {
+	full := fullBale
+	if b.store.far != nil {
+		full = min(full, nearBale)
+	}
+	if err := b.out.record(b.store.dir, j.kind, j.digest, j.size, j.content, j.stored); err != nil || b.out.at < full {
 		return false, b.store.condition(err)
 	}
 	return true, b.finishBale()
@@ -234,6 +240,14 @@ func (b *Batch) write(j *job) (full bool, err error) {
 func (b *Batch) finishBale() error {
 	defer trace.Begin(b.ctx, trace.Bale, element.SizeText(b.out.at)+" into "+filepath.Base(b.store.dir))()
 	b.bytes += b.out.at + int64(len(b.out.keys)*entrySize)
+	if b.store.far != nil {
+		if b.sends == nil {
+			b.sends = b.store.startSender(b.ctx)
+		}
+		b.sends.work <- b.out
+		b.out = baleWriter{}
+		return b.sends.failed()
+	}
 	if _, err := b.out.finish(b.store.dir); err != nil {
 		return b.store.condition(err)
 	}
@@ -254,11 +268,23 @@ func (b *Batch) Commit() error {
 	if err := b.ctx.Err(); err != nil {
 		return err
 	}
-	if b.out.empty() {
+	if b.out.empty() && b.sends == nil {
 		return nil // everything was there already
 	}
-	return b.finishBale()
+	var err error
+	if !b.out.empty() {
+		err = b.finishBale()
+	}
+	if b.sends != nil {
+		err = errors.Join(err, b.sends.finish())
+		if b.sends = nil; err == nil {
+			err = b.store.reload()
+		}
+	}
+	return err
 }
+
+var errAbandoned = errors.New("the batch was abandoned")
 
 // Abandon drops what was not committed. Bales that were full before stay until
 // the store is tidied: the same batch again finds its content there.
@@ -266,6 +292,11 @@ func (b *Batch) Abandon() {
 	if b.pipe != nil {
 		b.pipe.stop()
 		b.pipe = nil
+	}
+	if b.sends != nil {
+		b.sends.note(errAbandoned)
+		_ = b.sends.finish() // nothing of it counts
+		b.sends = nil
 	}
 	b.out.abandon()
 }

@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
+	"path/filepath"
 
 	"github.com/klauspost/compress/zstd"
 )
@@ -114,78 +116,78 @@ func (s *Store) raw(d Digest, mem []byte) ([]byte, error) {
 	return nil, &DamageError{d, at.bale.name(), "no copy of it is sound"}
 }
 
-// errNoBale says that what came is not a bale of this format.
-var errNoBale = errors.New("it is no bale of this format")
+// ErrNoBale says that what came is not a bale of this format.
+var ErrNoBale = errors.New("it is no bale of this format")
 
 func (s *Store) Receive(ctx context.Context, bale io.Reader) (int, error) {
-	magic := make([]byte, len(current.baleMagic))
-	if _, err := io.ReadFull(bale, magic); err != nil || string(magic) != current.baleMagic {
-		return 0, errNoBale
+	if s.far == nil {
+		return s.takeIn(ctx, bale)
 	}
-	if err := s.reload(); err != nil {
-		return 0, err
+	held, err := os.CreateTemp(s.dir, "writing-*")
+	if err != nil {
+		return 0, s.condition(err)
 	}
-	dec, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(maxRecord))
+	defer func() { _, _ = held.Close(), os.Remove(held.Name()) }()
+	size, err := io.Copy(held, bale)
+	if err == nil {
+		err = s.far.Send(ctx, filepath.Base(held.Name()), held, size)
+	}
 	if err != nil {
 		return 0, err
 	}
-	defer dec.Close()
-	var out baleWriter
-	defer out.abandon()
-	seen := map[Digest]bool{}
+	return s.takeIn(ctx, io.NewSectionReader(held, 0, size))
+}
+
+// takeIn is Receive into this store alone.
+func (s *Store) takeIn(ctx context.Context, bale io.Reader) (int, error) {
+	in, err := s.unpacking(ctx, bale, 1<<62, maxRecord)
+	if err != nil {
+		return 0, err
+	}
+	defer in.close()
 	for {
-		if err := ctx.Err(); err != nil {
-			return 0, err
-		}
-		head, stored, err := receiveRecord(bale, dec)
+		head, stored, err := in.next()
 		if err == io.EOF {
 			break
 		}
 		if err != nil {
 			return 0, err
 		}
-		d := Digest(head[1:33])
-		if seen[d] || s.Has(d) {
-			continue
-		}
-		seen[d] = true
-		size := int64(binary.LittleEndian.Uint32(head[33:]))
-		if isList(head[0]) {
-			size = contentSize(stored)
-		}
-		if err := out.write(s.dir, d, size, head, stored); err != nil {
-			return 0, s.condition(err)
+		if d := Digest(head[1:33]); !in.seen[d] && !s.Has(d) {
+			if err := in.keep(d, head, stored); err != nil {
+				return 0, err
+			}
 		}
 	}
-	if out.empty() {
+	if in.out.empty() {
 		return 0, nil
 	}
-	if _, err := out.finish(s.dir); err != nil {
+	if _, err := in.out.finish(s.dir); err != nil {
 		return 0, s.condition(err)
 	}
-	return len(seen), s.reload()
+	return len(in.seen), s.reload()
 }
 
-// receiveRecord reads one record, and holds it against what it says of itself.
-func receiveRecord(in io.Reader, dec *zstd.Decoder) (head, stored []byte, err error) {
+// receiveRecord reads one record, and holds it against what it says of itself; most bounds what it unpacks to.
+func receiveRecord(in io.Reader, dec *zstd.Decoder, most int64) (head, stored []byte, err error) {
 	head = make([]byte, headSize)
 	if _, err := io.ReadFull(in, head); err != nil {
 		if errors.Is(err, io.ErrUnexpectedEOF) {
-			err = errNoBale
+			err = ErrNoBale
 		}
 		return nil, nil, err
 	}
 	kind, raw, n := head[0], binary.LittleEndian.Uint32(head[33:]), binary.LittleEndian.Uint32(head[37:])
 	d := Digest(head[1:33])
-	if kind&^kindPart > kindList || raw > maxRecord || n > maxRecord {
-		return nil, nil, errNoBale
+	if kind&^kindPart > kindList || raw > maxRecord || n > maxRecord || int64(raw) > most || int64(n) > most+headSize {
+		return nil, nil, ErrNoBale
 	}
 	var data bytes.Buffer // grows as bytes come, whatever the head says
 	if _, err := io.CopyN(&data, in, int64(n)); err != nil {
-		return nil, nil, errNoBale
+		return nil, nil, ErrNoBale
 	}
 	stored = data.Bytes()
-	wrong := fmt.Errorf("%w: the record %s is not what it says", errNoBale, d.Short())
+	wrong := fmt.Errorf("%w: the record %s is not what it says", ErrNoBale, d.Short())
 	if recordSum(head[:headSize-checkSize], stored) != binary.LittleEndian.Uint64(head[headSize-checkSize:]) {
 		return nil, nil, wrong
 	}

@@ -19,6 +19,14 @@ var (
 	ErrFull = errors.New("there is no room in the store")
 )
 
+// Condition adds to an error of the system what it says of the machine, where it says that there is no room.
+func Condition(err error) error {
+	if errors.Is(err, syscall.ENOSPC) || errors.Is(err, syscall.EDQUOT) {
+		return fmt.Errorf("%w: %w", ErrFull, err)
+	}
+	return err
+}
+
 // condition adds to an error of the store's own files what it says of the machine.
 func (s *Store) condition(err error) error {
 	if err == nil {

@@ -71,6 +71,11 @@ func (r *listReader) next() error {
 		}
 		d := Digest(list[:32])
 		r.lists[top] = list[listEntry:]
+		if r.store.far != nil && !r.store.Has(d) {
+			if err := r.store.fetchPart(r.digest, d, r.lists[top]); err != nil {
+				return err
+			}
+		}
 		at, err := r.store.locate(d)
 		if err != nil {
 			return &DamageError{r.digest, r.store.dir, "its chunk " + d.Short() + " is missing"}

@@ -2,6 +2,7 @@ package content
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/binary"
 	"errors"
@@ -74,7 +75,9 @@ type Store struct {
 	dec   *zstd.Decoder
 
 	beside  *Store // where readers find what is not here
-	partial bool   // what is not here may be elsewhere
+	far     Far    // what this is a part of; nil for a store of its own
+	farCtx  context.Context
+	partial bool // what is not here may be elsewhere
 }
 
 type bale struct {
@@ -210,6 +213,14 @@ func (s *Store) locate(d Digest) (place, error) {
 	}
 	if p, ok := s.find(d); ok {
 		return p, nil
+	}
+	if s.far != nil && (s.beside == nil || !s.beside.Has(d)) {
+		if err := s.fetch(s.farCtx, []Want{{Content: d}}); err != nil {
+			return place{}, err
+		}
+		if p, ok := s.find(d); ok {
+			return p, nil
+		}
 	}
 	if s.partial {
 		return place{}, fmt.Errorf("%s: %w", d.Short(), ErrElsewhere)

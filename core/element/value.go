@@ -17,6 +17,18 @@ func DigestOf(data []byte) Digest { return sha256.Sum256(data) }
 // Short gives the first characters of the digest in hexadecimal, for people.
 func (d Digest) Short() string { return hex.EncodeToString(d[:4]) }
 
+// MarshalText writes all of it in hexadecimal.
+func (d Digest) MarshalText() ([]byte, error) { return hex.AppendEncode(nil, d[:]), nil }
+
+// UnmarshalText reads what MarshalText writes.
+func (d *Digest) UnmarshalText(text []byte) error {
+	if hex.DecodedLen(len(text)) != len(d) {
+		return fmt.Errorf("%q is no digest", text)
+	}
+	_, err := hex.Decode(d[:], text)
+	return err
+}
+
 // Sort says what a Value holds.
 type Sort uint8
 

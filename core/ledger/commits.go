@@ -32,6 +32,22 @@ func ParseID(s string) (ID, error) {
 	return ID(b), nil
 }
 
+// MarshalText writes the whole id; the zero one is empty.
+func (id ID) MarshalText() ([]byte, error) {
+	if id == (ID{}) {
+		return []byte{}, nil
+	}
+	return []byte(id.String()), nil
+}
+
+// UnmarshalText reads what MarshalText writes.
+func (id *ID) UnmarshalText(text []byte) (err error) {
+	if *id = (ID{}); len(text) > 0 {
+		*id, err = ParseID(string(text))
+	}
+	return err
+}
+
 // Commit is one recorded state of the project.
 type Commit struct {
 	ID ID

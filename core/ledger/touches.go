@@ -2,7 +2,7 @@ package ledger
 
 // Touch says that a commit changed a path, against all commits that it stands on.
 type Touch struct {
-	Commit Commit
+	Commit Commit `json:",omitzero"`
 	Path   string
 	// Gone says that the path is no more; From is what it was called before, when
 	// the commit moved it.

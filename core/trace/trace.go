@@ -22,6 +22,7 @@ const (
 	Sign      Kind = "sign"      // what a workspace tells of itself: no act
 	Bale      Kind = "bale"      // one bale was made durable
 	Lease     Kind = "lease"     // a lease was taken, renewed or given back
+	Journey   Kind = "journey"   // a server was asked, and answered
 )
 
 // Trace takes lines in. It may be shared by goroutines.

@@ -11,6 +11,7 @@ package local
 
 import (
 	"context"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"os"
@@ -130,6 +131,16 @@ func readFormat(dir string) (int, error) {
 
 // Open opens the chest in dir; one of an older format is brought up first.
 func Open(ctx context.Context, dir string, now func() time.Time) (*Folder, error) {
+	return open(ctx, dir, now, tables.Open)
+}
+
+// OpenServed is Open of a chest that this process alone uses.
+func OpenServed(ctx context.Context, dir string, now func() time.Time) (*Folder, error) {
+	return open(ctx, dir, now, tables.OpenServed)
+}
+
+func open(ctx context.Context, dir string, now func() time.Time, openRecords func(context.Context, string) (*tables.Ledger, error)) (*Folder,
+	error) {
 	version, err := readFormat(dir)
 	if err != nil {
 		return nil, err
@@ -139,7 +150,7 @@ func Open(ctx context.Context, dir string, now func() time.Time) (*Folder, error
 			return nil, err
 		}
 	}
-	records, err := tables.Open(ctx, filepath.Join(dir, ledgerName))
+	records, err := openRecords(ctx, filepath.Join(dir, ledgerName))
 	var moved *ledger.MovedError
 	switch {
 	case err == nil:
@@ -214,6 +225,26 @@ func (f *Folder) Flaws(ctx context.Context) ([]string, error) {
 	}
 	defer tx.Close()
 	return tx.Flaws()
+}
+
+// Since gives what happened to the records since a moment.
+func (f *Folder) Since(ctx context.Context, m tables.Moment) (*tables.Happened, error) {
+	tx, err := f.ledger.View(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer tx.Close()
+	return tx.Since(m)
+}
+
+// Holds reports whether something other than a commit names a tree.
+func (f *Folder) Holds(ctx context.Context, tree content.Digest) (bool, error) {
+	tx, err := f.ledger.View(ctx)
+	if err != nil {
+		return false, err
+	}
+	defer tx.Close()
+	return tx.Holds(hex.EncodeToString(tree[:]))
 }
 
 // Unshared lists what the group of the chest's folder can't use, though the folder is the group's; nothing

@@ -9,7 +9,7 @@ import (
 
 // Leases, answers that may be asked for again, and the trail of acts.
 
-var leases = &table[ledger.Lease]{name: "leases", since: 7, unguarded: true, bind: func(l *ledger.Lease) []column {
+var leases = &table[ledger.Lease]{name: "leases", since: 7, unguarded: true, follows: byMoment, bind: func(l *ledger.Lease) []column {
 	return []column{key("name", text(&l.Name)), col("owner", text(&l.Owner)), col("fence", number(&l.Fence)), col("beat", number(&l.Beat)),
 		col("person", text(&l.Person)), col("workspace", text(&l.Workspace)), col("since", moment(&l.Since))}
 }}
@@ -42,12 +42,12 @@ func (tx *Tx) TakeLease(seen, l ledger.Lease) error {
 
 // BeatLease renews a lease; ErrNotFound when it is somebody else's now.
 func (tx *Tx) BeatLease(name, owner string) error {
-	return tx.change("update leases set beat = beat + 1 where name = ? and owner = ?", name, owner)
+	return tx.changeLease("beat = beat + 1", "name = ? and owner = ?", name, owner)
 }
 
 // ProbeLease writes a lease of no name, that nobody takes.
 func (tx *Tx) ProbeLease() error {
-	err := tx.change("update leases set beat = beat + 1 where name = ''")
+	err := tx.changeLease("beat = beat + 1", "name = ''")
 	if errors.Is(err, ledger.ErrNotFound) {
 		return insert(tx, leases, ledger.Lease{})
 	}
@@ -56,7 +56,16 @@ func (tx *Tx) ProbeLease() error {
 
 // FreeLease gives a lease back; its fence stays.
 func (tx *Tx) FreeLease(name, owner string) error {
-	return tx.change("update leases set owner = '' where name = ? and owner = ?", name, owner)
+	return tx.changeLease("owner = ''", "name = ? and owner = ?", name, owner)
+}
+
+// changeLease changes leases where a condition holds; ErrNotFound when it does of none.
+func (tx *Tx) changeLease(set, where string, args ...any) error {
+	at, err := tx.moment()
+	if err != nil {
+		return err
+	}
+	return tx.change("update leases set "+set+", at = ? where "+where, append([]any{at}, args...)...)
 }
 
 // Answer is what an act came to, for who asks again by the same key.

@@ -4,7 +4,7 @@ import "oakenchest/core/ledger"
 
 // Approvals, bookings, and promotions that are being settled.
 
-var approvals = &table[ledger.Assent]{name: "approvals", since: 5, bind: func(a *ledger.Assent) []column {
+var approvals = &table[ledger.Assent]{name: "approvals", since: 5, follows: byMoment, bind: func(a *ledger.Assent) []column {
 	return []column{serial("id", number(&a.ID)), col("environment", text(&a.Environment)), col("commit_id", id(&a.Commit)),
 		col("person", text(&a.Person)),
 		col("time", moment(&a.Time)), col("text", text(&a.Text)), col("withdrawn", flag(&a.Withdrawn)),
@@ -17,7 +17,7 @@ type settlement struct {
 	tree     string
 }
 
-var approvedTrees = &table[settlement]{name: "approved_trees", since: 6, bind: func(s *settlement) []column {
+var approvedTrees = &table[settlement]{name: "approved_trees", since: 6, follows: byMoment, bind: func(s *settlement) []column {
 	return []column{key("approval", number(&s.approval)), col("tree", text(&s.tree))}
 }}
 
@@ -58,7 +58,7 @@ func (tx *Tx) Assents(environment string, commit ledger.ID) ([]ledger.Assent, er
 	return out, err
 }
 
-var bookings = &table[ledger.Booking]{name: "bookings", since: 5, bind: func(b *ledger.Booking) []column {
+var bookings = &table[ledger.Booking]{name: "bookings", since: 5, follows: byMoment, bind: func(b *ledger.Booking) []column {
 	return []column{serial("id", number(&b.ID)), col("environment", text(&b.Environment)), col("lane", text(&b.Lane)),
 		col("person", text(&b.Person)),
 		col("workspace", text(&b.Workspace)), col("asked", moment(&b.Asked)), col("begins", moment(&b.Begins)), col("ends",
@@ -82,7 +82,7 @@ type settling struct {
 	ledger.Pending
 }
 
-var pending = &table[settling]{name: "pending", since: 6, bind: func(s *settling) []column {
+var pending = &table[settling]{name: "pending", since: 6, follows: byMoment, bind: func(s *settling) []column {
 	return []column{serial("id", number(&s.id)), col("origin", text(&s.Origin)), col("target", text(&s.Target)),
 		col("chosen", text(&s.Chosen)),
 		col("person", text(&s.Person)), col("time", moment(&s.Time))}
@@ -90,7 +90,7 @@ var pending = &table[settling]{name: "pending", since: 6, bind: func(s *settling
 
 // PutPending records that a promotion is being settled, in place of what was recorded of it.
 func (tx *Tx) PutPending(s ledger.Pending) error {
-	if _, err := tx.exec("delete from pending where origin = ? and target = ?", s.Origin, s.Target); err != nil {
+	if err := missingIsFine(remove(tx, pending, "where origin = ? and target = ?", s.Origin, s.Target)); err != nil {
 		return err
 	}
 	return insert(tx, pending, settling{Pending: s})
@@ -111,7 +111,7 @@ type choice struct {
 	ledger.Chosen
 }
 
-var choices = &table[choice]{name: "choices", since: 6, bind: func(c *choice) []column {
+var choices = &table[choice]{name: "choices", since: 6, follows: byMoment, bind: func(c *choice) []column {
 	return []column{serial("id", number(&c.id)), col("origin", text(&c.Origin)), col("target", text(&c.Target)),
 		col("address", text(&c.Address)),
 		col("sides", text(&c.Sides)), col("keep", text(&c.Keep)), col("sort", text(&c.Sort)), col("value", text(&c.Value)),
@@ -120,7 +120,8 @@ var choices = &table[choice]{name: "choices", since: 6, bind: func(c *choice) []
 
 // PutChosen records how a conflict was settled; the last word counts.
 func (tx *Tx) PutChosen(c ledger.Chosen) error {
-	if _, err := tx.exec("delete from choices where origin = ? and target = ? and address = ?", c.Origin, c.Target, c.Address); err != nil {
+	if err := missingIsFine(remove(tx, choices, "where origin = ? and target = ? and address = ?", c.Origin, c.Target,
+		c.Address)); err != nil {
 		return err
 	}
 	return insert(tx, choices, choice{Chosen: c})
@@ -137,8 +138,8 @@ func (tx *Tx) ChosenFor(origin, target string) ([]ledger.Chosen, error) {
 
 // EndPending lets a promotion be settled no more, with all choices; ErrNotFound when there was none.
 func (tx *Tx) EndPending(origin, target string) error {
-	if _, err := tx.exec("delete from choices where origin = ? and target = ?", origin, target); err != nil {
+	if err := missingIsFine(remove(tx, choices, "where origin = ? and target = ?", origin, target)); err != nil {
 		return err
 	}
-	return tx.remove("delete from pending where origin = ? and target = ?", origin, target)
+	return remove(tx, pending, "where origin = ? and target = ?", origin, target)
 }

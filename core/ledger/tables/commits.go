@@ -17,7 +17,7 @@ func bindCommit(c *ledger.Commit) []column {
 }
 
 // commits have no sums: their ids say what they are.
-var commits = &table[ledger.Commit]{name: "commits", since: 1, unguarded: true, bind: bindCommit, indexes: []index{
+var commits = &table[ledger.Commit]{name: "commits", since: 1, unguarded: true, follows: byMoment, bind: bindCommit, indexes: []index{
 	{name: "commits_time", on: "(time desc)", since: 1},
 	{name: "commits_branch", on: "(branch, depth)", unique: true, since: 2},
 	{name: "commits_merges", on: "(branch, depth) where parent2 is not null", since: 2},
@@ -26,7 +26,10 @@ var commits = &table[ledger.Commit]{name: "commits", since: 1, unguarded: true, 
 
 // AddCommit records a sealed commit; recording it again changes nothing.
 func (tx *Tx) AddCommit(c ledger.Commit) error {
-	_, err := tx.exec(commits.insertion()+" on conflict (id) do nothing", commits.row(c)...)
+	row, err := commits.row(tx, c)
+	if err == nil {
+		_, err = tx.exec(commits.insertion()+" on conflict (id) do nothing", row...)
+	}
 	return err
 }
 

@@ -62,6 +62,8 @@ type table[T any] struct {
 	bind  func(*T) []column
 	// unguarded says that rows have no sum: their names say what they hold.
 	unguarded bool
+	// follows says how a copy of the records is kept up to date with the table.
+	follows followed
 	// unique names columns whose values no two rows share, beside the key.
 	unique string
 	// sumsSince is the format with which sums came, when that is not the table's.
@@ -76,11 +78,14 @@ type declared interface {
 	extend(from int) (statements []string, resum bool)
 	listColumns() []column
 	guarded() bool
+	followed() followed
 }
 
 func (t *table[T]) title() string { return t.name }
 
 func (t *table[T]) guarded() bool { return !t.unguarded }
+
+func (t *table[T]) followed() followed { return t.follows }
 
 func (t *table[T]) listColumns() []column { return t.bind(new(T)) }
 
@@ -117,6 +122,9 @@ func (t *table[T]) create() []string {
 	if !t.unguarded {
 		lines = append(lines, "sum integer not null")
 	}
+	if t.follows == byMoment {
+		lines = append(lines, momentColumn)
+	}
 	if t.unique != "" {
 		lines = append(lines, "unique ("+t.unique+")")
 	}
@@ -130,6 +138,9 @@ func (t *table[T]) create() []string {
 	out := []string{"create table " + t.name + " (" + strings.Join(lines, ", ") + ")" + without}
 	for _, x := range t.indexes {
 		out = append(out, x.create(t.name))
+	}
+	if t.follows == byMoment {
+		out = append(out, momentIndex(t.name))
 	}
 	return out
 }
@@ -160,6 +171,9 @@ func (t *table[T]) extend(from int) (out []string, resum bool) {
 		if x.since > from {
 			out = append(out, x.create(t.name))
 		}
+	}
+	if t.follows == byMoment && momentsSince > from {
+		out = append(out, "alter table "+t.name+" add column "+momentColumn+" default 0", momentIndex(t.name))
 	}
 	return out, resum && !t.unguarded
 }
@@ -202,27 +216,40 @@ func (t *table[T]) insertion() string {
 	if !t.unguarded {
 		fields, n = fields+", sum", n+1
 	}
+	if t.follows == byMoment {
+		fields, n = fields+", at", n+1
+	}
 	return "insert into " + t.name + " (" + fields + ") values (?" + strings.Repeat(", ?", n-1) + ")"
 }
 
 // row gives the values of a record in the order of its insertion.
-func (t *table[T]) row(r T) []any {
+func (t *table[T]) row(tx *Tx, r T) ([]any, error) {
 	out := values(given(t.bind(&r)))
 	if !t.unguarded {
 		out = append(out, rowSum(out))
 	}
-	return out
+	if t.follows != byMoment {
+		return out, nil
+	}
+	at, err := tx.moment()
+	return append(out, at), err
 }
 
 // insert adds a record; ErrTaken when one of its key is there.
 func insert[T any](tx *Tx, t *table[T], r T) error {
-	_, err := tx.exec(t.insertion(), t.row(r)...)
+	row, err := t.row(tx, r)
+	if err == nil {
+		_, err = tx.exec(t.insertion(), row...)
+	}
 	return taken(err)
 }
 
 // insertCounted is insert into a table whose key the engine gives; it gives that.
 func insertCounted[T any](tx *Tx, t *table[T], r T) (id int64, err error) {
-	err = tx.row(t.insertion()+" returning "+keys(t.listColumns())[0].name, t.row(r)...).Scan(&id)
+	row, err := t.row(tx, r)
+	if err == nil {
+		err = tx.row(t.insertion()+" returning "+keys(t.listColumns())[0].name, row...).Scan(&id)
+	}
 	return id, taken(err)
 }
 
@@ -243,7 +270,13 @@ func put[T any](tx *Tx, t *table[T], r T, unique ...string) error {
 	if !t.unguarded {
 		set = append(set, "sum = excluded.sum")
 	}
-	_, err := tx.exec(t.insertion()+" on conflict ("+strings.Join(unique, ", ")+") do update set "+strings.Join(set, ", "), t.row(r)...)
+	if t.follows == byMoment {
+		set = append(set, "at = excluded.at")
+	}
+	row, err := t.row(tx, r)
+	if err == nil {
+		_, err = tx.exec(t.insertion()+" on conflict ("+strings.Join(unique, ", ")+") do update set "+strings.Join(set, ", "), row...)
+	}
 	return err
 }
 
@@ -263,15 +296,19 @@ func rewrite[T any](tx *Tx, t *table[T], r T, condition string, args ...any) err
 	if !t.unguarded {
 		set, fields = append(set, "sum = ?"), append(fields, rowSum(values(given(columns))))
 	}
+	if t.follows == byMoment {
+		at, err := tx.moment()
+		if err != nil {
+			return err
+		}
+		set, fields = append(set, "at = ?"), append(fields, at)
+	}
 	if condition != "" {
 		where = append(where, condition)
 	}
 	return tx.change("update "+t.name+" set "+strings.Join(set, ", ")+" where "+strings.Join(where, " and "),
 		append(append(fields, which...), args...)...)
 }
-
-// remove takes rows away; ErrNotFound when there was none.
-func (tx *Tx) remove(statement string, args ...any) error { return tx.change(statement, args...) }
 
 // change runs a statement; ErrNotFound when it changed nothing.
 func (tx *Tx) change(statement string, args ...any) error {

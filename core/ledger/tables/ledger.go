@@ -16,13 +16,14 @@ import (
 
 	_ "modernc.org/sqlite" // the embedded engine
 
+	"oakenchest/core/element"
 	"oakenchest/core/ledger"
 	"oakenchest/core/rights"
 	"oakenchest/core/trace"
 )
 
 // Version is the format of the records that this program writes.
-const Version = 8
+const Version = 9
 
 // all lists the tables.
 var all = []declared{
@@ -34,7 +35,7 @@ var all = []declared{
 
 // schema gives the statements that make an empty ledger.
 func schema() []string {
-	out := []string{"create table format (version integer not null)"}
+	out := append([]string{"create table format (version integer not null)"}, following()...)
 	for _, t := range all {
 		out = append(out, t.create()...)
 	}
@@ -43,7 +44,11 @@ func schema() []string {
 
 // Ledger is an open database of records. It may be shared by goroutines. A nil one is out of reach: its
 // methods fail with ErrAway.
-type Ledger struct{ db *sql.DB }
+type Ledger struct {
+	db *sql.DB
+	// reads are connections for views, where they need not wait for who writes; nil when db serves both.
+	reads *sql.DB
+}
 
 // Create makes a new ledger in an SQLite file that must not exist yet.
 func Create(ctx context.Context, file string) (*Ledger, error) {
@@ -55,7 +60,7 @@ func Create(ctx context.Context, file string) (*Ledger, error) {
 	if err != nil {
 		return nil, err
 	}
-	l, err := connect(file, "rw")
+	l, err := connect(file, shared)
 	if err != nil {
 		return nil, err
 	}
@@ -64,6 +69,9 @@ func Create(ctx context.Context, file string) (*Ledger, error) {
 			if _, err := tx.exec(s); err != nil {
 				return err
 			}
+		}
+		if err := tx.beginMoments(); err != nil {
+			return err
 		}
 		_, err := tx.exec("insert into format (version) values (?)", Version)
 		return err
@@ -76,8 +84,67 @@ func Create(ctx context.Context, file string) (*Ledger, error) {
 }
 
 // Open opens an existing ledger; ErrNewer when a newer program wrote it.
-func Open(ctx context.Context, file string) (*Ledger, error) {
-	l, err := connect(file, "rw")
+func Open(ctx context.Context, file string) (*Ledger, error) { return open(ctx, file, shared) }
+
+// OpenServed opens a ledger that this process alone uses, and many in it at once: views don't wait for who writes.
+func OpenServed(ctx context.Context, file string) (*Ledger, error) {
+	l, err := open(ctx, file, served)
+	if err != nil {
+		return nil, err
+	}
+	reads, err := connect(file, served)
+	if err != nil {
+		return nil, errors.Join(err, l.Close())
+	}
+	reads.db.SetMaxOpenConns(viewsAtOnce)
+	reads.db.SetMaxIdleConns(viewsAtOnce)
+	l.reads = reads.db
+	return l, nil
+}
+
+// OpenCopy opens a copy of records in a file, which follows them. One that is missing, damaged or of another format begins
+// anew: nothing is lost with it.
+func OpenCopy(ctx context.Context, file string) (*Ledger, error) {
+	l, err := open(ctx, file, copied)
+	if err == nil {
+		return l, nil
+	}
+	if ctx.Err() != nil || errors.Is(err, ledger.ErrBusy) {
+		return nil, err
+	}
+	for _, ending := range []string{"", "-journal"} {
+		if err := os.Remove(file + ending); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return nil, err
+		}
+	}
+	if l, err = Create(ctx, file); err != nil {
+		return nil, err
+	}
+	if _, err := l.db.ExecContext(ctx, "create index commits_tree on commits (tree)"); err != nil {
+		return nil, errors.Join(err, l.Close())
+	}
+	if err := l.Close(); err != nil {
+		return nil, err
+	}
+	return open(ctx, file, copied)
+}
+
+// CommitOf gives a commit whose tree one is; ErrNotFound when there is none. It is quick in a copy alone.
+func (tx *Tx) CommitOf(tree element.Digest) (ledger.Commit, error) {
+	return one(tx, commits, "where tree = ? limit 1", ledger.ID(tree).String())
+}
+
+// Holds reports whether something other than a commit names a tree, which is given in hexadecimal digits: what is kept
+// before a deployment, what is parked, what was approved.
+func (tx *Tx) Holds(tree string) (bool, error) {
+	n := 0
+	err := tx.row(`select count(*) from (select tree from kept where tree = ?1 union all select tree from parked where tree = ?1
+		union all select tree from approved_trees where tree = ?1 union all select tree from accounts where tree = ?1)`, tree).Scan(&n)
+	return n > 0, err
+}
+
+func open(ctx context.Context, file string, how sharing) (*Ledger, error) {
+	l, err := connect(file, how)
 	if err != nil {
 		return nil, err
 	}
@@ -112,27 +179,45 @@ func (l *Ledger) bringUp(ctx context.Context) error {
 	return nil
 }
 
-// connect opens the file with a rollback journal, which is safe on shared folders where memory-mapped
-// journals are not, and with full synchronisation.
-func connect(file, mode string) (*Ledger, error) {
+// sharing says who uses a file, and so how it is written.
+type sharing string
+
+const (
+	// shared is used by several processes, perhaps of several machines: a rollback journal is safe there, where memory-mapped
+	// ones are not.
+	shared sharing = "_pragma=journal_mode(truncate)&_pragma=synchronous(full)"
+	// served is used by one process.
+	served sharing = "_pragma=journal_mode(wal)&_pragma=synchronous(full)"
+	// copied can be had again.
+	copied sharing = "_pragma=journal_mode(truncate)&_pragma=synchronous(normal)"
+)
+
+// viewsAtOnce is how many may view served records at once.
+const viewsAtOnce = 8
+
+// connect opens the file.
+func connect(file string, how sharing) (*Ledger, error) {
 	abs, err := filepath.Abs(file)
 	if err != nil {
 		return nil, err
 	}
 	u := url.URL{Scheme: "file", Path: filepath.ToSlash(abs)}
-	u.RawQuery = "mode=" + mode + "&_txlock=immediate&_pragma=busy_timeout(30000)&_pragma=journal_mode(truncate)&_pragma=synchronous(full)"
+	u.RawQuery = "mode=rw&_txlock=immediate&_pragma=busy_timeout(30000)&" + string(how)
 	db, err := sql.Open("sqlite", u.String())
 	if err != nil {
 		return nil, err
 	}
 	db.SetMaxOpenConns(1)
-	return &Ledger{db}, nil
+	return &Ledger{db: db}, nil
 }
 
 // Close lets go of the database.
 func (l *Ledger) Close() error {
 	if l == nil {
 		return nil
+	}
+	if l.reads != nil {
+		return errors.Join(l.reads.Close(), l.db.Close())
 	}
 	return l.db.Close()
 }
@@ -141,6 +226,8 @@ func (l *Ledger) Close() error {
 type Tx struct {
 	tx  *sql.Tx
 	ctx context.Context
+	// at is the moment of what the transaction changes; 0 before it has changed anything.
+	at int64
 }
 
 func (tx *Tx) exec(statement string, args ...any) (sql.Result, error) {
@@ -181,7 +268,11 @@ func (l *Ledger) View(ctx context.Context) (*Tx, error) {
 		return nil, ledger.ErrAway
 	}
 	defer trace.Begin(ctx, trace.View, "")()
-	return l.begin(ctx, &sql.TxOptions{ReadOnly: true})
+	db := l.db
+	if l.reads != nil {
+		db = l.reads
+	}
+	return begin(ctx, db, &sql.TxOptions{ReadOnly: true})
 }
 
 // Begin begins to change the records; Finish keeps the changes, all of them, and Close without it none.
@@ -189,15 +280,15 @@ func (l *Ledger) Begin(ctx context.Context) (*Tx, error) {
 	if l == nil {
 		return nil, ledger.ErrAway
 	}
-	return l.begin(ctx, nil)
+	return begin(ctx, l.db, nil)
 }
 
-func (l *Ledger) begin(ctx context.Context, o *sql.TxOptions) (*Tx, error) {
-	tx, err := l.db.BeginTx(ctx, o)
+func begin(ctx context.Context, db *sql.DB, o *sql.TxOptions) (*Tx, error) {
+	tx, err := db.BeginTx(ctx, o)
 	if err != nil {
 		return nil, explain(ctx, err)
 	}
-	return &Tx{tx, ctx}, nil
+	return &Tx{tx: tx, ctx: ctx}, nil
 }
 
 // Finish keeps what was changed, durably.

@@ -308,8 +308,14 @@ func TestExtentsAgreeWithTheGraph(t *testing.T) {
 
 // TestAnOlderLedgerIsBroughtUpToDate makes one as each version before was.
 func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
-	seventh := []string{"drop table planned", "drop table bundles", "alter table approvals drop column plan",
-		"alter table approvals drop column gate", "alter table accounts drop column plan", "alter table accounts drop column after"}
+	eighth := []string{"drop table moments", "drop table gone"}
+	for _, t := range all {
+		if t.followed() == byMoment {
+			eighth = append(eighth, "drop index "+t.title()+"_at", "alter table "+t.title()+" drop column at")
+		}
+	}
+	seventh := append(slices.Clone(eighth), "drop table planned", "drop table bundles", "alter table approvals drop column plan",
+		"alter table approvals drop column gate", "alter table accounts drop column plan", "alter table accounts drop column after")
 	sixth := append(slices.Clone(seventh), "drop table leases", "drop table answers", "drop table trail")
 	fifth := append(slices.Clone(sixth), "drop index touches_commit", "drop table proofs", "drop table takings", "drop table absences",
 		"drop table attempts", "drop table pending", "drop table choices", "drop table approved_trees")
@@ -322,7 +328,8 @@ func TestAnOlderLedgerIsBroughtUpToDate(t *testing.T) {
 	first := append(slices.Clone(second), "drop table touches", "alter table branches drop column sum",
 		"alter table releases drop column sum", "alter table locks drop column sum", "alter table deployments drop column sum",
 		"drop index commits_branch", "drop index commits_merges", "drop index commits_order")
-	for version, statements := range map[int][]string{1: first, 2: second, 3: third, 4: fourth, 5: fifth, 6: sixth, 7: seventh} {
+	for version, statements := range map[int][]string{1: first, 2: second, 3: third, 4: fourth, 5: fifth, 6: sixth, 7: seventh,
+		8: eighth} {
 		l, file := create(t)
 		c := sealed("old")
 		if err := l.Update(t.Context(), func(tx *Tx) error {

@@ -6,7 +6,7 @@ import (
 	"oakenchest/core/ledger"
 )
 
-var locks = &table[ledger.Lock]{name: "locks", since: 1, sumsSince: 2, bind: func(l *ledger.Lock) []column {
+var locks = &table[ledger.Lock]{name: "locks", since: 1, sumsSince: 2, follows: byMoment, bind: func(l *ledger.Lock) []column {
 	return []column{key("address", text(&l.Address)), col("holder", text(&l.Holder)), col("workspace", text(&l.Workspace)),
 		col("since", moment(&l.Since)), col("reason", text(&l.Reason)), col("ends", moment(&l.Ends)).from(4), col("sort",
 			sortOf(l)).from(4)}
@@ -39,5 +39,5 @@ func (tx *Tx) AddLock(l ledger.Lock) error { return insert(tx, locks, l) }
 
 // RemoveLock takes a lock away; ErrNotFound when there is none.
 func (tx *Tx) RemoveLock(address string) error {
-	return tx.remove("delete from locks where address = ?", address)
+	return remove(tx, locks, "where address = ?", address)
 }

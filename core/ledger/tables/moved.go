@@ -79,8 +79,8 @@ func Arrive(ctx context.Context, file string) error {
 	err = l.check(ctx)
 	if err == nil {
 		err = l.Update(ctx, func(tx *Tx) error {
-			_, err := tx.exec("update leases set owner = ''")
-			return err
+			err := tx.changeLease("owner = ''", "owner <> ''")
+			return missingIsFine(err)
 		})
 	}
 	return errors.Join(err, l.Close())

@@ -6,7 +6,7 @@ import (
 	"oakenchest/core/ledger"
 )
 
-var branches = &table[ledger.Branch]{name: "branches", since: 1, sumsSince: 2, bind: func(b *ledger.Branch) []column {
+var branches = &table[ledger.Branch]{name: "branches", since: 1, sumsSince: 2, follows: byMoment, bind: func(b *ledger.Branch) []column {
 	return []column{key("name", text(&b.Name)), col("tip", id(&b.Tip)), col("origin", text(&b.Origin)), col("author", text(&b.Author)),
 		col("time", moment(&b.Time))}
 }}
@@ -41,7 +41,7 @@ func (tx *Tx) MoveTip(name string, from, to ledger.ID) error {
 	return err
 }
 
-var releases = &table[ledger.Release]{name: "releases", since: 1, sumsSince: 2, bind: func(r *ledger.Release) []column {
+var releases = &table[ledger.Release]{name: "releases", since: 1, sumsSince: 2, follows: byMoment, bind: func(r *ledger.Release) []column {
 	return []column{key("name", text(&r.Name)), col("commit_id", id(&r.Commit)), col("comment", text(&r.Comment)),
 		col("author", text(&r.Author)),
 		col("time", moment(&r.Time))}

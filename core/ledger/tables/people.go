@@ -2,7 +2,7 @@ package tables
 
 import "oakenchest/core/ledger"
 
-var workspaces = &table[ledger.Workspace]{name: "workspaces", since: 4, bind: func(w *ledger.Workspace) []column {
+var workspaces = &table[ledger.Workspace]{name: "workspaces", since: 4, follows: byMoment, bind: func(w *ledger.Workspace) []column {
 	return []column{key("name", text(&w.Name)), col("mark", text(&w.Mark)), col("person", text(&w.Person)),
 		col("machine", text(&w.Machine)),
 		col("folder", text(&w.Folder)), col("branch", text(&w.Branch)), col("base", id(&w.Base)), col("held", number(&w.Held)), col("seen",
@@ -19,7 +19,7 @@ func (tx *Tx) Workspace(name string) (ledger.Workspace, error) {
 // PutWorkspace records what a workspace tells of itself.
 func (tx *Tx) PutWorkspace(w ledger.Workspace) error { return put(tx, workspaces, w) }
 
-var edits = &table[ledger.Edit]{name: "edits", since: 4, bind: func(e *ledger.Edit) []column {
+var edits = &table[ledger.Edit]{name: "edits", since: 4, follows: byMoment, bind: func(e *ledger.Edit) []column {
 	return []column{key("workspace", text(&e.Workspace)), key("path", text(&e.Path)), col("state", text(&e.State)),
 		col("kind", text(&e.Kind)),
 		col("content", text(&e.Content)), col("merges", flag(&e.Merges)), col("contested", flag(&e.Contested)), col("since",
@@ -42,10 +42,10 @@ func (tx *Tx) PutEdit(e ledger.Edit) error { return put(tx, edits, e) }
 
 // RemoveEdit takes the record of an edit away.
 func (tx *Tx) RemoveEdit(workspace, path string) error {
-	return tx.remove("delete from edits where workspace = ? and path = ?", workspace, path)
+	return remove(tx, edits, "where workspace = ? and path = ?", workspace, path)
 }
 
-var notices = &table[ledger.Notice]{name: "notices", since: 4, bind: func(n *ledger.Notice) []column {
+var notices = &table[ledger.Notice]{name: "notices", since: 4, follows: byMoment, bind: func(n *ledger.Notice) []column {
 	return []column{serial("id", number(&n.ID)), col("workspace", text(&n.Workspace)), col("time", moment(&n.Time)),
 		col("text", text(&n.Text))}
 }, indexes: []index{{name: "notices_workspace", on: "(workspace)", since: 4}}}
@@ -59,10 +59,10 @@ func (tx *Tx) Notices(workspace string) ([]ledger.Notice, error) {
 
 // RemoveNotices takes the sentences for a workspace away, up to one.
 func (tx *Tx) RemoveNotices(workspace string, upTo int64) error {
-	return tx.remove("delete from notices where workspace = ? and id <= ?", workspace, upTo)
+	return remove(tx, notices, "where workspace = ? and id <= ?", workspace, upTo)
 }
 
-var parked = &table[ledger.Parked]{name: "parked", since: 4, bind: func(p *ledger.Parked) []column {
+var parked = &table[ledger.Parked]{name: "parked", since: 4, follows: byMoment, bind: func(p *ledger.Parked) []column {
 	return []column{key("person", text(&p.Person)), key("name", text(&p.Name)), col("workspace", text(&p.Workspace)),
 		col("branch", text(&p.Branch)),
 		col("base", id(&p.Base)), col("tree", text(&p.Tree)), col("time", moment(&p.Time)), col("note", text(&p.Note)), col("shared",
@@ -81,10 +81,10 @@ func (tx *Tx) AddParked(p ledger.Parked) error { return insert(tx, parked, p) }
 
 // RemoveParked takes the record away.
 func (tx *Tx) RemoveParked(person, name string) error {
-	return tx.remove("delete from parked where person = ? and name = ?", person, name)
+	return remove(tx, parked, "where person = ? and name = ?", person, name)
 }
 
-var reviews = &table[ledger.Review]{name: "reviews", since: 4, bind: func(r *ledger.Review) []column {
+var reviews = &table[ledger.Review]{name: "reviews", since: 4, follows: byMoment, bind: func(r *ledger.Review) []column {
 	return []column{serial("number", number(&r.Number)), col("title", text(&r.Title)), col("text", text(&r.Text)),
 		col("item", text(&r.Item)),
 		col("source", text(&r.Source)), col("target", text(&r.Target)), col("author", text(&r.Author)), col("workspace",
@@ -109,7 +109,7 @@ func (tx *Tx) CloseReview(r ledger.Review) error {
 	return rewrite(tx, reviews, r, "state = ?", string(ledger.ReviewOpen))
 }
 
-var remarks = &table[ledger.Remark]{name: "remarks", since: 4, bind: func(r *ledger.Remark) []column {
+var remarks = &table[ledger.Remark]{name: "remarks", since: 4, follows: byMoment, bind: func(r *ledger.Remark) []column {
 	return []column{serial("id", number(&r.ID)), col("review", number(&r.Review)), col("kind", text(&r.Kind)),
 		col("address", text(&r.Address)),
 		col("tip", id(&r.Tip)), col("author", text(&r.Author)), col("time", moment(&r.Time)), col("text", text(&r.Text))}

@@ -4,7 +4,7 @@ import "oakenchest/core/ledger"
 
 // Promotions that are to come, and releases that are planned.
 
-var planned = &table[ledger.Planned]{name: "planned", since: 8, bind: func(p *ledger.Planned) []column {
+var planned = &table[ledger.Planned]{name: "planned", since: 8, follows: byMoment, bind: func(p *ledger.Planned) []column {
 	return []column{serial("id", number(&p.ID)), col("origin", text(&p.Origin)), col("target", text(&p.Target)),
 		col("commit_id", id(&p.Commit)),
 		col("lane", text(&p.Lane)), col("item", text(&p.Item)), col("items", lines(&p.Items)),
@@ -23,7 +23,7 @@ func (tx *Tx) EndPlanned(p ledger.Planned) error { return rewrite(tx, planned, p
 // Planned answers ledger.Stages.
 func (tx *Tx) Planned() ([]ledger.Planned, error) { return list(tx, planned, "order by due, id") }
 
-var bundles = &table[ledger.Bundle]{name: "bundles", since: 8, bind: func(b *ledger.Bundle) []column {
+var bundles = &table[ledger.Bundle]{name: "bundles", since: 8, follows: byMoment, bind: func(b *ledger.Bundle) []column {
 	return []column{serial("id", number(&b.ID)), col("name", text(&b.Name)), col("items", lines(&b.Items)), col("text", text(&b.Text)),
 		col("person", text(&b.Person)), col("time", moment(&b.Time)), col("ended", moment(&b.Ended)), col("outcome", text(&b.Outcome))}
 }, indexes: []index{{name: "bundles_planned", on: "(name) where ended = 0", unique: true, since: 8}}}

@@ -2,7 +2,7 @@ package tables
 
 import "oakenchest/core/ledger"
 
-var deployments = &table[ledger.Deployment]{name: "deployments", since: 1, sumsSince: 2, bind: func(d *ledger.Deployment) []column {
+var deployments = &table[ledger.Deployment]{name: "deployments", since: 1, sumsSince: 2, follows: byMoment, bind: func(d *ledger.Deployment) []column {
 	return []column{serial("id", number(&d.Number)), col("environment", text(&d.Environment)), col("commit_id", id(&d.Commit)),
 		col("author", text(&d.Author)), col("workspace", text(&d.Workspace)), col("time", moment(&d.Time)), col("source", text(&d.Source)),
 		col("steps", number(&d.Steps))}
@@ -28,7 +28,7 @@ func (tx *Tx) Deployments(environment string) ([]ledger.Deployment, error) {
 	return list(tx, deployments, "where environment = ? order by id desc", environment)
 }
 
-var accounts = &table[ledger.Account]{name: "accounts", since: 5, bind: func(a *ledger.Account) []column {
+var accounts = &table[ledger.Account]{name: "accounts", since: 5, follows: byMoment, bind: func(a *ledger.Account) []column {
 	return []column{key("deployment", number(&a.Deployment)), col("action", text(&a.Action)), col("origin", text(&a.Origin)),
 		col("lane", text(&a.Lane)),
 		col("source", id(&a.Source)), col("began", moment(&a.Began)), col("took", span(&a.Took)), col("gates", text(&a.Gates)),
@@ -63,7 +63,7 @@ func (tx *Tx) NoteAfter(deployment int64, after string) error {
 	return rewrite(tx, accounts, a, "")
 }
 
-var undone = &table[ledger.Undone]{name: "undone", since: 3, bind: func(u *ledger.Undone) []column {
+var undone = &table[ledger.Undone]{name: "undone", since: 3, follows: byMoment, bind: func(u *ledger.Undone) []column {
 	return []column{key("deployment", number(&u.Deployment)), col("author", text(&u.Author)), col("workspace", text(&u.Workspace)),
 		col("time", moment(&u.Time))}
 }}
@@ -90,7 +90,7 @@ func (tx *Tx) AllUndone() (map[int64]ledger.Undone, error) {
 	return out, err
 }
 
-var kept = &table[ledger.Kept]{name: "kept", since: 3, bind: func(k *ledger.Kept) []column {
+var kept = &table[ledger.Kept]{name: "kept", since: 3, follows: byMoment, bind: func(k *ledger.Kept) []column {
 	return []column{serial("id", number(&k.ID)), col("environment", text(&k.Environment)), col("time", moment(&k.Time)),
 		col("tree", text(&k.Tree)),
 		col("deployment", number(&k.Deployment))}
@@ -102,8 +102,7 @@ func (tx *Tx) Keep(k ledger.Kept) (id int64, err error) { return insertCounted(t
 
 // Forget takes away what was kept for a deployment that changed nothing, or that was taken back.
 func (tx *Tx) Forget(id int64) error {
-	_, err := tx.exec("delete from kept where id = ?", id)
-	return err
+	return missingIsFine(remove(tx, kept, "where id = ?", id))
 }
 
 // Number says which deployment what was kept belongs to.
@@ -135,7 +134,7 @@ type proof struct {
 	folder, rules string
 }
 
-var proofs = &table[proof]{name: "proofs", since: 6, bind: func(p *proof) []column {
+var proofs = &table[proof]{name: "proofs", since: 6, follows: byMoment, bind: func(p *proof) []column {
 	return []column{key("deployment", number(&p.deployment)), key("folder", text(&p.folder)), col("rules", text(&p.rules))}
 }}
 
@@ -159,7 +158,7 @@ type absent struct {
 	ledger.Absence
 }
 
-var absences = &table[absent]{name: "absences", since: 6, bind: func(a *absent) []column {
+var absences = &table[absent]{name: "absences", since: 6, follows: byMoment, bind: func(a *absent) []column {
 	return []column{serial("id", number(&a.id)), col("environment", text(&a.Environment)), col("work", id(&a.Work)),
 		col("person", text(&a.Person)),
 		col("time", moment(&a.Time)), col("reason", text(&a.Reason)), col("kept", number(&a.Kept))}
@@ -183,7 +182,7 @@ type attempt struct {
 	ledger.Attempt
 }
 
-var attempts = &table[attempt]{name: "attempts", since: 6, bind: func(a *attempt) []column {
+var attempts = &table[attempt]{name: "attempts", since: 6, follows: byMoment, bind: func(a *attempt) []column {
 	return []column{serial("id", number(&a.id)), col("environment", text(&a.Environment)), col("action", text(&a.Action)),
 		col("person", text(&a.Person)),
 		col("workspace", text(&a.Workspace)), col("time", moment(&a.Time)), col("outcome", text(&a.Outcome)), col("said", text(&a.Said))}
@@ -201,7 +200,7 @@ func (tx *Tx) Attempts(environment string) ([]ledger.Attempt, error) {
 	return out, err
 }
 
-var looks = &table[ledger.Look]{name: "looks", since: 5, bind: func(l *ledger.Look) []column {
+var looks = &table[ledger.Look]{name: "looks", since: 5, follows: byMoment, bind: func(l *ledger.Look) []column {
 	return []column{key("environment", text(&l.Environment)), col("time", moment(&l.Time)), col("commit_id", id(&l.Commit)),
 		col("differences", number(&l.Differences)), col("failure", text(&l.Failure)), col("person", text(&l.Person))}
 }}
@@ -248,7 +247,11 @@ func (tx *Tx) RenameEnvironment(from, to string) error {
 
 // respell writes one text in place of another in a column.
 func (tx *Tx) respell(t declared, column, from, to string) error {
-	if _, err := tx.exec("update "+t.title()+" set "+column+" = ? where "+column+" = ?", to, from); err != nil {
+	at, err := tx.moment()
+	if err != nil {
+		return err
+	}
+	if _, err := tx.exec("update "+t.title()+" set "+column+" = ?, at = ? where "+column+" = ?", to, at, from); err != nil {
 		return err
 	}
 	return tx.resum(t, "where "+column+" = ?", to)

@@ -11,6 +11,16 @@ func (tx *Tx) upgrade() error {
 	if err := tx.row("select version from format").Scan(&version); err != nil || version >= Version {
 		return err // another process was faster
 	}
+	if momentsSince > version {
+		for _, s := range following() {
+			if _, err := tx.exec(s); err != nil {
+				return err
+			}
+		}
+		if err := tx.beginMoments(); err != nil {
+			return err
+		}
+	}
 	for _, t := range all {
 		statements, resum := t.extend(version)
 		for _, s := range statements {

@@ -18,7 +18,7 @@ type touched struct {
 	origin string
 }
 
-var touches = &table[touched]{name: "touches", since: 2, bind: func(t *touched) []column {
+var touches = &table[touched]{name: "touches", since: 2, follows: byCommit, bind: func(t *touched) []column {
 	return []column{key("path", text(&t.path)), key("commit_id", id(&t.commit)), col("gone", flag(&t.gone)), col("origin", text(&t.origin))}
 }, indexes: []index{{name: "touches_commit", on: "(commit_id)", since: 6}}}
 
@@ -35,7 +35,11 @@ func (tx *Tx) AddTouches(id ledger.ID, list []ledger.Touch) error {
 	}
 	defer insert.Close()
 	for _, t := range list {
-		if _, err := insert.ExecContext(tx.ctx, touches.row(touched{t.Path, id, t.Gone, t.From})...); err != nil {
+		row, err := touches.row(tx, touched{t.Path, id, t.Gone, t.From})
+		if err != nil {
+			return err
+		}
+		if _, err := insert.ExecContext(tx.ctx, row...); err != nil {
 			return tx.explain(err)
 		}
 	}
@@ -79,7 +83,7 @@ func (tx *Tx) Broad() ([]ledger.Commit, error) {
 // pick says that a commit brings what another did.
 type pick struct{ commit, origin ledger.ID }
 
-var picks = &table[pick]{name: "picks", since: 5, bind: func(p *pick) []column {
+var picks = &table[pick]{name: "picks", since: 5, follows: byCommit, bind: func(p *pick) []column {
 	return []column{key("commit_id", id(&p.commit)), col("origin", id(&p.origin))}
 }}
 
@@ -103,7 +107,7 @@ type deed struct {
 	name   string
 }
 
-var deeds = &table[deed]{name: "deeds", since: 5, bind: func(d *deed) []column {
+var deeds = &table[deed]{name: "deeds", since: 5, follows: byCommit, bind: func(d *deed) []column {
 	return []column{key("commit_id", id(&d.commit)), col("deed", text(&d.name))}
 }, indexes: []index{{name: "deeds_deed", on: "(deed)", since: 5}}}
 
@@ -131,7 +135,7 @@ func (tx *Tx) Alike() (map[ledger.ID][]ledger.Commit, error) {
 	return out, err
 }
 
-var settled = &table[ledger.ID]{name: "settled", since: 5, bind: func(c *ledger.ID) []column {
+var settled = &table[ledger.ID]{name: "settled", since: 5, follows: byCommit, bind: func(c *ledger.ID) []column {
 	return []column{key("commit_id", id(c))}
 }}
 
@@ -147,7 +151,7 @@ func (tx *Tx) Settled() (map[ledger.ID]bool, error) {
 	return out, err
 }
 
-var takings = &table[ledger.Taking]{name: "takings", since: 6, bind: func(t *ledger.Taking) []column {
+var takings = &table[ledger.Taking]{name: "takings", since: 6, follows: byCommit, bind: func(t *ledger.Taking) []column {
 	return []column{key("commit_id", id(&t.Commit)), key("work", id(&t.Work))}
 }}
 
@@ -160,7 +164,7 @@ func (tx *Tx) Takings() ([]ledger.Taking, error) {
 	return list(tx, takings, "order by commit_id, work")
 }
 
-var distincts = &table[ledger.Distinct]{name: "distincts", since: 5, bind: func(d *ledger.Distinct) []column {
+var distincts = &table[ledger.Distinct]{name: "distincts", since: 5, follows: byMoment, bind: func(d *ledger.Distinct) []column {
 	return []column{key("one", text(&d.One)), key("other", text(&d.Other)), col("person", text(&d.Person)), col("time", moment(&d.Time)),
 		col("reason", text(&d.Reason))}
 }}
@@ -170,7 +174,7 @@ func (tx *Tx) AddDistinct(d ledger.Distinct) error { return put(tx, distincts, d
 
 // RemoveDistinct takes it back, or gives ErrNotFound.
 func (tx *Tx) RemoveDistinct(one, other string) error {
-	return tx.remove("delete from distincts where one = ? and other = ?", one, other)
+	return remove(tx, distincts, "where one = ? and other = ?", one, other)
 }
 
 func (tx *Tx) Distincts() ([]ledger.Distinct, error) {
