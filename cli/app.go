@@ -6,18 +6,22 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"os/user"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"time"
 
 	"oakenchest/cli/screen"
+	"oakenchest/core/chest/remote"
 	"oakenchest/core/element"
 	"oakenchest/core/environment"
 	"oakenchest/core/fault"
@@ -40,11 +44,18 @@ type App struct {
 	Edit func(text string) (string, error)
 	// Room, when set, is told the size in bytes of what is about to be read at once.
 	Room func(size int64)
+	// Input is standard input; Unseen, where there is a terminal, asks for a text that is not shown.
+	Input  io.Reader
+	Unseen func(prompt string) (string, error)
+	// Breath is how long, in nanoseconds, the command may take to end when it is stopped.
+	Breath *atomic.Int64
 	// Person and Machine stand in for the account's and the machine's name.
 	Person, Machine string
 
 	in, as  string
-	lenient bool // an oaken.toml that can't be read is no reason to stop
+	server  string        // the server that people are looked after of; empty for the usual one
+	input   *bufio.Reader // standard input, by the line
+	lenient bool          // an oaken.toml that can't be read is no reason to stop
 	yes     bool
 	trust   string               // the digest of what may be run and reached; empty for none
 	running bool                 // the call was understood
@@ -187,7 +198,7 @@ func (a *App) folder() string {
 
 // at gives a path that a person wrote, from the folder of the call.
 func (a *App) at(p string) string {
-	if filepath.IsAbs(p) {
+	if filepath.IsAbs(p) || remote.IsAddress(p) {
 		return p
 	}
 	return filepath.Join(a.folder(), p)
@@ -195,7 +206,7 @@ func (a *App) at(p string) string {
 
 func (a *App) host() workspace.Host {
 	h := workspace.Host{Now: a.Now, Machine: a.Machine, Person: a.Person, Kinds: a.kinds, Progress: a.Progress(),
-		Lenient: a.lenient, Brief: true}
+		Lenient: a.lenient, Brief: true, Servers: servers{a.Now, true}}
 	if h.Machine == "" {
 		h.Machine, _ = os.Hostname()
 	}

@@ -78,6 +78,9 @@ more. Everything else counts as unchanged; oaken restore PATH brings more of it.
 
 // tellSharing says what keeps people from using a chest together.
 func (a *App) tellSharing(c *local.Folder) {
+	if c == nil {
+		return // a server sees to that
+	}
 	lacking := c.Unshared()
 	switch {
 	case !c.Writable():

@@ -17,6 +17,7 @@ const (
 	groupEnvironments = "environments"
 	groupPipeline     = "pipeline"
 	groupAutomation   = "automation"
+	groupTeam         = "team"
 	groupCare         = "care"
 )
 
@@ -61,7 +62,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 			Title: "Branches and releases"},
 		&cobra.Group{ID: groupArtifacts, Title: "Artifacts"}, &cobra.Group{ID: groupEnvironments, Title: "Environments"},
 		&cobra.Group{ID: groupPipeline, Title: "Pipeline"}, &cobra.Group{ID: groupAutomation, Title: "Automation"},
-		&cobra.Group{ID: groupCare, Title: "Care"},
+		&cobra.Group{ID: groupTeam, Title: "Team"}, &cobra.Group{ID: groupCare, Title: "Care"},
 	)
 	root.AddCommand(
 		newBegin(a), newOpen(a), newPerson(a), newPreset(a), newGuide(a), newDemo(a),
@@ -74,6 +75,7 @@ changed in each one's own terms, and brings it from one environment to the next.
 		newWithdraw(a), newLookalikes(a),
 
 		newWatch(a),
+		newServe(a), newLogin(a), newLogout(a), newWho(a), newPeople(a),
 		newTrust(a), newHealth(a), newRelocate(a), newTidy(a), newUsage(a),
 	)
 	root.SetHelpCommand(newHelp(a))

@@ -44,6 +44,19 @@ func (a *asked) join() error {
 	return a.answer(loggedIn(token, p))
 }
 
+// invited says whom an invitation is for.
+func (a *asked) invited() error {
+	var call wire.Login
+	if err := a.read(&call); err != nil {
+		return err
+	}
+	name, err := a.server.Book.Invited(a.Context(), call.Invitation, a.from())
+	if err != nil {
+		return err
+	}
+	return a.answer(wire.LoggedIn{Person: name})
+}
+
 func (a *asked) logout() error {
 	if err := a.server.Book.SignOut(a.Context(), a.token); err != nil {
 		return err

@@ -22,6 +22,7 @@ func (s *Server) routes() []route {
 
 		{own(wire.CallLogin), anybody, true, small, time.Minute, (*asked).login},
 		{own(wire.CallJoin), anybody, true, small, time.Minute, (*asked).join},
+		{own(wire.CallJoin + "/look"), anybody, false, small, time.Minute, (*asked).invited},
 		{own(wire.CallLogout), signedIn, false, small, time.Minute, (*asked).logout},
 		{own(wire.CallWho), signedIn, false, small, time.Minute, (*asked).whoAmI},
 		{own(wire.CallSecret), signedIn, true, small, time.Minute, (*asked).changeSecret},

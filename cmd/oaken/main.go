@@ -62,7 +62,7 @@ func stoppable(app *cli.App) context.Context {
 		cancel()
 		select {
 		case <-signals:
-		case <-time.After(lastBreath):
+		case <-time.After(time.Duration(app.Breath.Load())):
 		}
 		os.Exit(cli.Interrupted(app))
 	}()
@@ -84,8 +84,9 @@ func traced(ctx context.Context) (context.Context, func()) {
 }
 
 func newApp() *cli.App {
-	app := &cli.App{Room: room, Now: time.Now,
+	app := &cli.App{Room: room, Now: time.Now, Input: os.Stdin, Breath: &atomic.Int64{},
 		Screen: screen.Screen{Out: os.Stdout, Err: os.Stderr, Live: term.IsTerminal(int(os.Stderr.Fd()))}}
+	app.Breath.Store(int64(lastBreath))
 	out := int(os.Stdout.Fd())
 	if term.IsTerminal(out) {
 		_, noColor := os.LookupEnv("NO_COLOR")
@@ -93,7 +94,7 @@ func newApp() *cli.App {
 		app.Width, _, _ = term.GetSize(out)
 	}
 	if app.Live && term.IsTerminal(int(os.Stdin.Fd())) {
-		app.Edit, app.Keys = edit, os.Stdin
+		app.Edit, app.Keys, app.Unseen = edit, os.Stdin, unseen
 	}
 	dir, err := os.Getwd()
 	if err != nil {
@@ -101,6 +102,14 @@ func newApp() *cli.App {
 	}
 	app.Dir = dir
 	return app
+}
+
+// unseen asks for a text that the terminal does not show.
+func unseen(prompt string) (string, error) {
+	fmt.Fprint(os.Stderr, prompt)
+	defer fmt.Fprintln(os.Stderr)
+	text, err := term.ReadPassword(int(os.Stdin.Fd()))
+	return string(text), err
 }
 
 // edit opens a text in the person's editor and gives what they have saved.

@@ -99,10 +99,43 @@ func (b *Book) begin(ctx context.Context) error {
 // Close lets go of the database.
 func (b *Book) Close() error { return b.db.Close() }
 
-// BackUp writes a copy of the database to a file that must not be there, of one moment.
-func (b *Book) BackUp(ctx context.Context, file string) error {
-	_, err := b.db.ExecContext(ctx, "vacuum into ?", file)
-	return err
+// BackUp writes a copy of the database to a file that must not be there, of one moment. Only those projects stay in it that
+// are given: one that was made since has no copy.
+func (b *Book) BackUp(ctx context.Context, file string, projects []Project) error {
+	if _, err := b.db.ExecContext(ctx, "vacuum into ?", file); err != nil {
+		return err
+	}
+	c, err := Open(ctx, file, b.now)
+	if err != nil {
+		return err
+	}
+	err = c.update(ctx, func(tx *sql.Tx) error {
+		list := "''"
+		for _, p := range projects {
+			if err := CheckProject(p.Name); err != nil {
+				return err
+			}
+			list += ", '" + p.Name + "'"
+		}
+		_, err := tx.ExecContext(ctx, "delete from projects where name not in ("+list+")")
+		return err
+	})
+	if err == nil { // one file alone
+		_, err = c.db.ExecContext(ctx, "pragma journal_mode = delete")
+	}
+	return errors.Join(err, c.Close())
+}
+
+// SignAllOut ends every session; tokens too, and invitations.
+func (b *Book) SignAllOut(ctx context.Context) error {
+	return b.update(ctx, func(tx *sql.Tx) error {
+		for _, s := range []string{"delete from sessions", "delete from invitations"} {
+			if _, err := tx.ExecContext(ctx, s); err != nil {
+				return err
+			}
+		}
+		return b.note(ctx, tx, "brought back", "", "", "")
+	})
 }
 
 func (b *Book) update(ctx context.Context, fn func(*sql.Tx) error) error {

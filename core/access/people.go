@@ -221,6 +221,18 @@ func (b *Book) invitationOf(ctx context.Context, tx *sql.Tx, invitation string) 
 	return name, administrator, err
 }
 
+// Invited gives the name that an invitation is for; empty for whoever uses it.
+func (b *Book) Invited(ctx context.Context, invitation, from string) (name string, err error) {
+	if err := b.slowed(ctx, "from "+from); err != nil {
+		return "", err
+	}
+	err = b.update(ctx, func(tx *sql.Tx) (err error) { name, _, err = b.invitationOf(ctx, tx, invitation); return err })
+	if fault.CodeOf(err) == fault.Refused {
+		b.guesses.failed(b.now(), "from "+from)
+	}
+	return name, err
+}
+
 // Join uses an invitation: the person has the secret from now on, and every session from before ends.
 func (b *Book) Join(ctx context.Context, invitation, name, secret, from string) (p Person, err error) {
 	if err := b.slowed(ctx, "from "+from); err != nil {
@@ -231,15 +243,15 @@ func (b *Book) Join(ctx context.Context, invitation, name, secret, from string) 
 	}
 	hash := b.hash(secret)
 	err = b.update(ctx, func(tx *sql.Tx) error {
-		for_, administrator, err := b.invitationOf(ctx, tx, invitation)
+		guest, administrator, err := b.invitationOf(ctx, tx, invitation)
 		if err != nil {
 			return err
 		}
-		if for_ != "" && name != "" && fold(name) != fold(for_) {
-			return fault.New(fault.Refused, "Leave --name out.", "The invitation is for %s.", for_)
+		if guest != "" && name != "" && fold(name) != fold(guest) {
+			return fault.New(fault.Refused, "Leave --name out.", "The invitation is for %s.", guest)
 		}
-		if for_ != "" {
-			name = for_
+		if guest != "" {
+			name = guest
 		}
 		if err := CheckName("person", name); err != nil {
 			return err
@@ -247,7 +259,7 @@ func (b *Book) Join(ctx context.Context, invitation, name, secret, from string) 
 		row := tx.QueryRowContext(ctx, "select "+personFields+" from people where fold = ?", fold(name))
 		is, known := scanPerson(row)
 		switch {
-		case known == nil && for_ == "":
+		case known == nil && guest == "":
 			return fault.New(fault.Refused, "Choose another name with --name.", "There is somebody called %s.", name)
 		case known == nil && !is.Ended.IsZero():
 			return fault.New(fault.Refused, "Ask whoever invited you for another one.", "The account of %s has ended.", name)
@@ -263,11 +275,11 @@ func (b *Book) Join(ctx context.Context, invitation, name, secret, from string) 
 		if p, err = scanPerson(tx.QueryRowContext(ctx, "select "+personFields+" from people where fold = ?", fold(name))); err != nil {
 			return err
 		}
-		for _, s := range []string{"delete from invitations where digest = '" + digestOf(invitation) + "'",
-			"delete from sessions where person = '" + p.ID + "'"} {
-			if _, err := tx.ExecContext(ctx, s); err != nil {
-				return err
-			}
+		if _, err := tx.ExecContext(ctx, "delete from invitations where digest = ?", digestOf(invitation)); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "delete from sessions where person = ?", p.ID); err != nil {
+			return err
 		}
 		return b.note(ctx, tx, "joined", p.Name, "", from)
 	})

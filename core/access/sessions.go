@@ -4,7 +4,6 @@ import (
 	"context"
 	"database/sql"
 	"errors"
-	"sync"
 	"time"
 
 	"oakenchest/core/fault"
@@ -34,12 +33,6 @@ type Session struct {
 	Made      time.Time
 	Ends      time.Time
 	Used      time.Time
-}
-
-// seen remembers when the use of sessions was noted.
-type seen struct {
-	mu sync.Mutex // guards at
-	at map[string]time.Time
 }
 
 func (b *Book) open(ctx context.Context, tx *sql.Tx, s Session, kind string) (token string, err error) {

@@ -121,6 +121,17 @@ func (c *Chest) Alone(ctx context.Context) (release func(), err error) {
 	}
 }
 
+// Still keeps others from gathering and from tidying, as long as it is held; they store and act as before.
+func (c *Chest) Still(ctx context.Context) (release func(), err error) {
+	wait, cancel := context.WithTimeout(ctx, tidyWait)
+	defer cancel()
+	l, err := c.take(wait, GatherLease)
+	if err != nil {
+		return nil, c.atWork(ctx, wait, err)
+	}
+	return l.release, nil
+}
+
 // environmentsBusy reports whether somebody changes an environment now.
 func (c *Chest) environmentsBusy(ctx context.Context, watched map[string]*leaseWatch) (busy bool, err error) {
 	var all []ledger.Lease

@@ -2,13 +2,13 @@ package workspace
 
 import (
 	"context"
+	"errors"
 	"io"
 	"os"
 	"slices"
 	"strings"
 
 	"oakenchest/core/chest"
-	"oakenchest/core/chest/local"
 	"oakenchest/core/content"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -70,12 +70,12 @@ func (w *Workspace) repair(ctx context.Context, x *chest.Examination, other stri
 		if err != nil {
 			return 0, err
 		}
-		f, err := local.Open(ctx, location, w.host.Now)
+		f, err := w.host.openChest(ctx, location)
 		if err != nil {
-			return 0, err
+			return 0, chest.Explain(err)
 		}
 		defer f.Close()
-		from = chest.New(f)
+		from = chest.New(f.Store)
 	}
 	files, err := w.Files(ctx)
 	if err != nil {
@@ -91,9 +91,13 @@ func (w *Workspace) repair(ctx context.Context, x *chest.Examination, other stri
 		if p, ok := at[d]; ok {
 			return os.Open(w.disk.Local(p))
 		}
-		if from == nil || !from.Contents.Has(d) {
+		if from == nil {
 			return nil, nil
 		}
-		return from.Contents.OpenExact(d)
+		in, err := from.Contents.OpenExact(d)
+		if errors.Is(err, content.ErrMissing) {
+			return nil, nil
+		}
+		return in, err
 	})
 }

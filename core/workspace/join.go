@@ -8,6 +8,7 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/chest/local"
+	"oakenchest/core/chest/remote"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
@@ -48,15 +49,15 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 	if above, err := find(root); err == nil {
 		return nil, fault.New(fault.Refused, "Name a folder outside of it.", "%s lies in the workspace %s.", folder, above)
 	}
-	f, location, err := openChest(ctx, location, host.Now)
+	f, err := host.openChest(ctx, location)
 	if err != nil {
-		return nil, err
+		return nil, chest.Explain(err)
 	}
-	person := o.Person
-	if person == "" {
-		person = host.Person
+	person, err := host.named(o.Person, f.person)
+	if err != nil {
+		return nil, errors.Join(err, f.Close())
 	}
-	branch, commit, err := begin(ctx, chest.New(f), o)
+	branch, commit, err := begin(ctx, chest.New(f.Store), o)
 	if err != nil {
 		return nil, errors.Join(err, f.Close())
 	}
@@ -64,7 +65,7 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 	w = inFolder(root, host)
 	w.Manifest, w.Person, w.Name, w.Branch = &manifest.Manifest{}, person, workspaceName(person, host.Machine, root), branch
 	w.use(f)
-	w.rec = record{Format: formatVersion, Person: person, Name: w.Name, Chest: location, Only: o.Only}
+	w.rec = record{Format: formatVersion, Person: person, Name: w.Name, Chest: f.at, Only: o.Only}
 	err = os.MkdirAll(filepath.Join(root, Folder, "temp"), disk.OwnFolder)
 	if err == nil {
 		err = w.register(ctx)
@@ -88,9 +89,9 @@ func Join(ctx context.Context, host Host, location, folder string, o JoinOptions
 // chestOf gives the place of the chest at a location: a chest itself, or the one
 // of a workspace.
 func chestOf(location string) (string, error) {
-	abs, err := filepath.Abs(location)
-	if err != nil {
-		return "", err
+	abs, err := placeOf(location)
+	if err != nil || remote.IsAddress(abs) {
+		return abs, err
 	}
 	if _, err := os.Stat(filepath.Join(abs, Folder, "workspace.toml")); err == nil {
 		other, err := readRecord(abs)

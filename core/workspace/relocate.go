@@ -3,10 +3,8 @@ package workspace
 import (
 	"context"
 	"errors"
-	"os"
 	"path/filepath"
 	"strings"
-	"time"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/chest/local"
@@ -39,6 +37,10 @@ func (w *Workspace) Relocate(ctx context.Context, location string) (*Relocated, 
 	if local.Exists(to) {
 		return r, w.lookFor(ctx, to)
 	}
+	if w.signed != "" {
+		return nil, fault.New(fault.Refused, "Copy it with oaken open, and begin a new chest with its files.",
+			"The chest is at a server, %s, and can't be brought to a folder yet.", w.Chest.Place())
+	}
 	if w.Offline {
 		return nil, fault.New(fault.Unreachable, "Name the folder in which it is now.",
 			"The chest is out of reach in %s, and %s holds none.", w.Chest.Place(), location)
@@ -54,7 +56,7 @@ func (w *Workspace) Relocate(ctx context.Context, location string) (*Relocated, 
 	if err != nil {
 		return nil, err
 	}
-	return r, w.standBy(ctx, f)
+	return r, w.standBy(ctx, found{Store: f, at: to})
 }
 
 // moveTo brings the chest to another folder, while nobody stores contents or gathers them.
@@ -83,7 +85,7 @@ func (w *Workspace) lookFor(ctx context.Context, to string) error {
 	if err := w.proveSame(ctx, f); err != nil {
 		return errors.Join(err, f.Close())
 	}
-	return w.standBy(ctx, f)
+	return w.standBy(ctx, found{Store: f, at: to})
 }
 
 func (w *Workspace) proveSame(ctx context.Context, f *local.Folder) error {
@@ -107,10 +109,10 @@ func (w *Workspace) proveSame(ctx context.Context, f *local.Folder) error {
 }
 
 // standBy makes a chest this workspace's.
-func (w *Workspace) standBy(ctx context.Context, f *local.Folder) error {
+func (w *Workspace) standBy(ctx context.Context, f found) error {
 	old, reached := w.Chest, w.folder != nil
 	w.use(f)
-	w.rec.Chest, w.Offline, w.registered = f.Dir, false, false
+	w.rec.Chest, w.Offline, w.registered = f.at, false, false
 	w.unsent.Beside()
 	if reached {
 		if err := old.Close(); err != nil {
@@ -122,25 +124,4 @@ func (w *Workspace) standBy(ctx context.Context, f *local.Folder) error {
 	}
 	w.keepFolders(ctx)
 	return w.register(ctx)
-}
-
-// openChest opens the chest at a location, or the one that it was moved to from there, of which the
-// workspace takes note when it is claimed.
-func openChest(ctx context.Context, location string, now func() time.Time) (f *local.Folder, at string, err error) {
-	const farthest = 8 // moves
-	for range farthest {
-		f, err = local.Open(ctx, location, now)
-		to := local.MovedTo(err)
-		if to == "" {
-			return f, location, err
-		}
-		if _, gone := os.Stat(to); gone != nil {
-			return nil, to, err
-		}
-		if err := local.Arrive(location, to); err != nil {
-			return nil, to, err
-		}
-		location = to
-	}
-	return nil, location, err
 }

@@ -35,6 +35,7 @@ import (
 
 	"oakenchest/core/chest"
 	"oakenchest/core/chest/local"
+	"oakenchest/core/chest/remote"
 	"oakenchest/core/element"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
@@ -69,6 +70,8 @@ type Host struct {
 	Brief bool
 	// Progress, when set, is told how far long work is: units done of a total.
 	Progress func(what string, done, total int)
+	// Servers, when set, are those whose projects can be opened.
+	Servers Servers
 }
 
 func (h Host) progress(what string, done, total int) {
@@ -98,7 +101,8 @@ type Workspace struct {
 
 	host       Host
 	rec        record
-	folder     *local.Folder // of the chest; nil when it is out of reach
+	folder     *local.Folder // of the chest; nil for one at a server, and when it is out of reach
+	signed     string        // who has signed in at the chest's server; empty for a folder
 	chestAt    string        // of the chest, as it was found
 	registered bool
 	busy       *flock.Flock
@@ -111,7 +115,7 @@ type Workspace struct {
 
 // BeginOptions are the choices of Begin.
 type BeginOptions struct {
-	// Chest is a folder for the chest; empty embeds it in the workspace.
+	// Chest is a folder for the chest, or the address of a project that is to be; empty embeds it in the workspace.
 	Chest  string
 	Person string
 	// Presets are proposals for the new oaken.toml.
@@ -154,21 +158,23 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 			return nil, err
 		}
 	}
-	person := o.Person
-	if person == "" {
-		person = host.Person
-	}
 	own := filepath.Join(root, Folder)
 	w := inFolder(root, host)
-	w.Person, w.Branch, w.Manifest = person, chest.FirstBranch, existing
-	w.rec = record{Format: formatVersion, Person: person, Name: workspaceName(person, host.Machine, root), Branch: chest.FirstBranch,
-		Chest: o.Chest}
-	w.Name = w.rec.Name
+	w.Person, w.Branch, w.Manifest = o.Person, chest.FirstBranch, existing
+	if w.Person == "" {
+		w.Person = host.Person
+	}
 	if err := os.MkdirAll(filepath.Join(own, "temp"), disk.OwnFolder); err != nil {
 		return nil, fault.New(fault.Refused, "Check the rights on the folder.", "%s can't be written: %w.", folder, err)
 	}
 	f, err := w.makeChest(ctx, o.Chest)
 	if err == nil {
+		w.Person, err = host.named(o.Person, f.person)
+	}
+	if err == nil {
+		w.rec = record{Format: formatVersion, Person: w.Person, Name: workspaceName(w.Person, host.Machine, root), Branch: chest.FirstBranch,
+			Chest: f.at}
+		w.Name = w.rec.Name
 		w.use(f)
 	}
 	if err == nil && existing == nil {
@@ -193,23 +199,33 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 	return w, nil
 }
 
-func (w *Workspace) makeChest(ctx context.Context, location string) (*local.Folder, error) {
+func (w *Workspace) makeChest(ctx context.Context, location string) (f found, err error) {
 	if location == "" {
-		return local.Create(ctx, w.disk.Own("chest"), w.Person, w.host.Now)
+		folder, err := local.Create(ctx, w.disk.Own("chest"), w.Person, w.host.Now)
+		return found{Store: folder}, err
 	}
-	abs, err := filepath.Abs(location)
+	abs, err := placeOf(location)
 	if err != nil {
-		return nil, err
+		return f, err
+	}
+	if remote.IsAddress(abs) {
+		if w.host.Servers == nil {
+			return w.host.openAfar(ctx, abs) // it says what to do
+		}
+		if err := w.host.Servers.Create(ctx, abs); err != nil {
+			return f, err
+		}
+		return w.host.openAfar(ctx, abs)
 	}
 	if local.Exists(abs) {
-		return nil, fault.New(fault.Refused, "Name a new place for the chest.", "There is a chest in %s already.", location)
+		return f, fault.New(fault.Refused, "Name a new place for the chest.", "There is a chest in %s already.", location)
 	}
 	if rel, err := filepath.Rel(w.Root, abs); err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
-		return nil, fault.New(fault.Usage, "Leave --chest out to keep it in the workspace, or name a place outside of the folder.",
+		return f, fault.New(fault.Usage, "Leave --chest out to keep it in the workspace, or name a place outside of the folder.",
 			"The chest's place %s lies inside the folder that it is to hold.", location)
 	}
-	w.rec.Chest = abs
-	return local.Create(ctx, abs, w.Person, w.host.Now)
+	folder, err := local.Create(ctx, abs, w.Person, w.host.Now)
+	return found{Store: folder, at: abs}, err
 }
 
 // inFolder is a workspace of which nothing is known but where it is.
@@ -223,9 +239,10 @@ func inFolder(root string, host Host) *Workspace {
 	return w
 }
 
-// use makes a chest in a folder the workspace's.
-func (w *Workspace) use(f *local.Folder) {
-	w.folder, w.Chest = f, chest.New(f)
+// use makes a chest the workspace's.
+func (w *Workspace) use(f found) {
+	w.folder, _ = f.Store.(*local.Folder)
+	w.Chest, w.signed = chest.New(f.Store), f.person
 	w.unsent.Chest = w.Chest
 	w.Chest.Warden, w.Chest.Actor = w.warden(), w.actor()
 }
@@ -233,7 +250,7 @@ func (w *Workspace) use(f *local.Folder) {
 // actor is who acts in the workspace.
 func (w *Workspace) actor() chest.Actor { return chest.Actor{Person: w.Person, Workspace: w.Name} }
 
-// Place gives the folder of the chest; nil when it is out of reach.
+// Place gives the folder of the chest; nil for one at a server, and when it is out of reach.
 func (w *Workspace) Place() *local.Folder { return w.folder }
 
 // workspaceName gives `person-machine-folder`, in plain characters.
@@ -285,13 +302,16 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 		w.Person, w.Name = person, workspaceName(person, host.Machine, root)
 		w.Stranger = !slices.Contains(w.rec.People, person)
 	}
-	var f *local.Folder
-	f, w.chestAt, err = openChest(ctx, w.rec.location(root), host.Now)
+	f, err := host.openChest(ctx, w.rec.location(root))
+	w.chestAt = f.at
 	if err == nil {
 		w.use(f)
+		if f.person != "" && f.person != w.Person {
+			err = errors.Join(asSomebodyElse(w.Person, f.person), w.Chest.Close())
+		}
 	}
-	if fault.CodeOf(err) == fault.Unreachable && !local.Exists(w.chestAt) {
-		err = w.goOffline(w.chestAt, err)
+	if err != nil && fault.CodeOf(chest.Explain(err)) == fault.Unreachable && !reachable(w.chestAt, err) {
+		err = w.goOffline(w.chestAt, chest.Explain(err))
 	}
 	if err != nil {
 		return nil, err
@@ -330,11 +350,11 @@ func ExamineChest(ctx context.Context, host Host, dir string) (*chest.Examinatio
 	if err != nil {
 		return nil, err
 	}
-	f, _, err := openChest(ctx, location, host.Now)
+	f, err := host.openChest(ctx, location)
 	if err != nil {
 		return nil, err
 	}
-	c := chest.New(f)
+	c := chest.New(f.Store)
 	x, err := c.Examine(ctx, host.Progress)
 	return x, errors.Join(err, c.Close())
 }

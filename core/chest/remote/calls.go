@@ -91,6 +91,20 @@ func (c *Caller) Ask(ctx context.Context, call string, body, into any) error {
 	return c.ask(ctx, call, body, into, again)
 }
 
+// Get asks for what anybody may know.
+func (c *Caller) Get(ctx context.Context, call string, into any) error {
+	in, err := c.once(ctx, http.MethodGet, call, "", nil, 0)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	const most = 1 << 20
+	if err := json.NewDecoder(io.LimitReader(in, most)).Decode(into); err != nil {
+		return c.broken(ctx, err)
+	}
+	return nil
+}
+
 // AskOnce is Ask that is not made again when it fails on its way.
 func (c *Caller) AskOnce(ctx context.Context, call string, body, into any) error {
 	return c.ask(ctx, call, body, into, uncertain)

@@ -69,6 +69,24 @@ func (l *Ledger) check(ctx context.Context) error {
 	return explain(ctx, err)
 }
 
+// Snapshot writes a copy of the records, of one moment, to a file that must not be there. Others go on meanwhile.
+func (l *Ledger) Snapshot(ctx context.Context, file string) error {
+	_, err := l.db.ExecContext(ctx, "vacuum into ?", file)
+	return explain(ctx, err)
+}
+
+// BeginAnew is Arrive of records that were brought back from a copy: who followed those before has to begin anew.
+func BeginAnew(ctx context.Context, file string) error {
+	if err := Arrive(ctx, file); err != nil {
+		return err
+	}
+	l, err := Open(ctx, file)
+	if err != nil {
+		return err
+	}
+	return errors.Join(l.Update(ctx, (*Tx).beginMoments), l.Close())
+}
+
 // Arrive opens a copy of records in a file, looks at them with the engine's own check, and frees all leases in
 // it: who held them meets a MovedError where they were.
 func Arrive(ctx context.Context, file string) error {
