@@ -54,7 +54,7 @@ func (a *App) askName() {
 
 // sayWho says who works in a new workspace, and how somebody else does.
 func (a *App) sayWho(w *workspace.Workspace) {
-	if a.as == "" {
+	if a.as == "" && w.Signed() == "" {
 		a.Say("  person     %s; oaken person NAME gives you another name", w.Person)
 	}
 }

@@ -101,13 +101,8 @@ func (p *project) once(args ...string) result {
 	if slices.Contains(args, "--as") {
 		args = append([]string{"--yes"}, args...) // these people share a workspace
 	}
-	cmd := exec.Command(program, args...)
-	cmd.Dir, cmd.Stdout, cmd.Stderr = p.dir, &out, &errs
-	config := p.config
-	if config == "" {
-		config = filepath.Join(filepath.Dir(program), "config")
-	}
-	cmd.Env = append(os.Environ(), "TZ=UTC", "XDG_CONFIG_HOME="+config)
+	cmd := p.command(args...)
+	cmd.Stdout, cmd.Stderr = &out, &errs
 	err := cmd.Run()
 	var exit *exec.ExitError
 	if err != nil && !errors.As(err, &exit) {
@@ -119,6 +114,22 @@ func (p *project) once(args ...string) result {
 		}
 	}
 	return result{cmd.ProcessState.ExitCode(), out.String(), errs.String()}
+}
+
+// command prepares a call: of a test that is played at a server, as whoever has signed in there.
+func (p *project) command(args ...string) *exec.Cmd {
+	config := p.config
+	if config == "" {
+		config = filepath.Join(filepath.Dir(program), "config")
+	}
+	if at := playedAt(p.t.Name()); at != nil {
+		args, config = at.call(p, args)
+	}
+	cmd := exec.Command(program, args...)
+	cmd.Dir = p.dir
+	cmd.Env = append(os.Environ(), "TZ=UTC", "XDG_CONFIG_HOME="+config, "XDG_CACHE_HOME="+filepath.Join(config, "cache"),
+		"OAKEN_KEYRING=off")
+	return cmd
 }
 
 // ok makes a call that must succeed and gives its output.

@@ -179,9 +179,8 @@ func (p *person) log(format string, args ...any) {
 
 // process runs the program; -1 says that it was killed.
 func (p *person) process(doomed bool, stdout, stderr *bytes.Buffer, args []string) int {
-	cmd := exec.Command(program, args...)
-	cmd.Dir, cmd.Stdout, cmd.Stderr = p.dir, stdout, stderr
-	cmd.Env = append(os.Environ(), "XDG_CONFIG_HOME="+filepath.Dir(program))
+	cmd := p.command(args...)
+	cmd.Stdout, cmd.Stderr = stdout, stderr
 	if err := cmd.Start(); err != nil {
 		p.t.Error(err)
 		return 1
@@ -465,9 +464,7 @@ func (p *person) branch() {
 
 // callQuiet is for calls that may be refused because somebody was faster.
 func (p *person) callQuiet(args ...string) {
-	cmd := exec.Command(program, args...)
-	cmd.Dir = p.dir
-	_ = cmd.Run()
+	_ = p.command(args...).Run()
 }
 
 // art edits what can't be merged: only with its lock.
@@ -560,7 +557,12 @@ type model struct {
 }
 
 func (ps *people) checkHistory() {
-	c := chesttest.Open(ps.t, filepath.Join(ps.dir, "chest"))
+	var c *chest.Chest
+	if at := playedAt(ps.t.Name()); at != nil {
+		c = chesttest.OpenServed(ps.t, at.chest())
+	} else {
+		c = chesttest.Open(ps.t, filepath.Join(ps.dir, "chest"))
+	}
 	m := &model{ps.t, c, map[ledger.ID]ledger.Commit{}, map[ledger.ID]map[setting]string{}, ps, nil, map[ledger.ID]map[ledger.ID]bool{}}
 	var order []ledger.Commit
 	tips := map[string]ledger.ID{}

@@ -2,6 +2,7 @@ package chest
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -274,6 +275,21 @@ func (c *Chest) At(tree content.Digest, p string) (File, error) {
 	}
 	at.Path = p
 	return at, nil
+}
+
+// Bring makes sure that the contents of files are at hand before they are read one by one, where the chest is far away; of
+// those alone that have no more than so many bytes, 0 for all.
+func (c *Chest) Bring(ctx context.Context, files []File, most int64) error {
+	if c.guided == nil {
+		return nil
+	}
+	var want []content.Digest
+	for _, f := range files {
+		if f.Mode != 0 && f.Mode != Folder && (most == 0 || f.Size <= most) {
+			want = append(want, f.Digest)
+		}
+	}
+	return Explain(c.Contents.Bring(ctx, want, nil))
 }
 
 // CopyFolders puts the folders of a tree, without the files in them, into a batch of

@@ -13,7 +13,7 @@ func (r *Reader) openBoth(ctx context.Context, from, to State) (a, b *Snapshot, 
 	was, ok1 := from.(Commit)
 	is, ok2 := to.(Commit)
 	if ok1 && ok2 && was.Chest == is.Chest {
-		return r.differing(was, is)
+		return r.differing(ctx, was, is)
 	}
 	if a, err = open(ctx, from); err == nil {
 		b, err = open(ctx, to)
@@ -23,7 +23,7 @@ func (r *Reader) openBoth(ctx context.Context, from, to State) (a, b *Snapshot, 
 
 // differing gives snapshots of two commits with the files that differ, with those of declared folders that any
 // of them lies in, and with the files beside them that may be made of them.
-func (r *Reader) differing(was, is Commit) (a, b *Snapshot, err error) {
+func (r *Reader) differing(ctx context.Context, was, is Commit) (a, b *Snapshot, err error) {
 	pairs, err := was.Chest.Diff(was.Tree, is.Tree)
 	if err != nil {
 		return nil, nil, chest.Explain(err)
@@ -62,7 +62,22 @@ func (r *Reader) differing(was, is Commit) (a, b *Snapshot, err error) {
 			return nil, nil, err
 		}
 	}
-	return a, b, nil
+	return a, b, bring(ctx, was.Chest, a.files, b.files)
+}
+
+// mostAhead is the size in bytes up to which files come from afar before it is known whether they are read: kinds look into
+// most of them, and seldom into what is larger.
+const mostAhead = 4 << 20
+
+// bring makes sure that files of commits are at hand, those of all lists at once.
+func bring(ctx context.Context, c *chest.Chest, lists ...map[string]File) error {
+	var files []File
+	for _, l := range lists {
+		for _, f := range l {
+			files = append(files, f)
+		}
+	}
+	return c.Bring(ctx, files, mostAhead)
 }
 
 // addGatherers adds the files of a folder that both commits have and that may be made of others.

@@ -85,6 +85,9 @@ func (r *Reader) Merge(ctx context.Context, base, mine, theirs State, settle ele
 	if err := errors.Join(err1, err2, err3); err != nil {
 		return nil, err
 	}
+	if err := g.bring(ctx, base, mine, theirs); err != nil {
+		return nil, err
+	}
 	g.followMoves()
 	for _, p := range g.against {
 		g.wholeFile(p)
@@ -107,6 +110,31 @@ func (r *Reader) Merge(ctx context.Context, base, mine, theirs State, settle ele
 	slices.SortFunc(g.out.Edits, func(a, b Edit) int { return strings.Compare(a.Path, b.Path) })
 	slices.SortStableFunc(g.out.Conflicts, func(a, b element.Conflict) int { return strings.Compare(a.Address.Path, b.Address.Path) })
 	return &g.out, nil
+}
+
+// bring makes sure that what differs between the states is at hand, where they are commits.
+func (g *merge) bring(ctx context.Context, states ...State) error {
+	var from *chest.Chest
+	for _, s := range states {
+		if c, ok := s.(Commit); ok {
+			from = c.Chest
+		}
+	}
+	if from == nil {
+		return nil
+	}
+	differ := map[string]File{}
+	for _, t := range []*Snapshot{g.b, g.m, g.t} {
+		if _, ok := t.State.(Commit); !ok {
+			continue
+		}
+		for p, f := range t.files {
+			if !g.b.files[p].Same(g.m.files[p]) && !g.b.files[p].Same(g.t.files[p]) && !g.m.files[p].Same(g.t.files[p]) {
+				differ[t.Label()+"\n"+p] = f
+			}
+		}
+	}
+	return bring(ctx, from, differ)
 }
 
 // changedBoth reports whether a file differs on both sides, and differently.

@@ -250,6 +250,9 @@ func (w *Workspace) use(f found) {
 // actor is who acts in the workspace.
 func (w *Workspace) actor() chest.Actor { return chest.Actor{Person: w.Person, Workspace: w.Name} }
 
+// Signed gives the name under which somebody has signed in at the chest's server; empty for a chest in a folder.
+func (w *Workspace) Signed() string { return w.signed }
+
 // Place gives the folder of the chest; nil for one at a server, and when it is out of reach.
 func (w *Workspace) Place() *local.Folder { return w.folder }
 
@@ -298,13 +301,13 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 		return nil, err
 	}
 	w.Person, w.Name = w.rec.Person, w.rec.Name
-	if person != "" && person != w.rec.Person {
-		w.Person, w.Name = person, workspaceName(person, host.Machine, root)
-		w.Stranger = !slices.Contains(w.rec.People, person)
-	}
+	w.workAs(person)
 	f, err := host.openChest(ctx, w.rec.location(root))
 	w.chestAt = f.at
 	if err == nil {
+		if f.person != "" && person == "" {
+			w.workAs(f.person) // whoever has signed in sits here
+		}
 		w.use(f)
 		if f.person != "" && f.person != w.Person {
 			err = errors.Join(asSomebodyElse(w.Person, f.person), w.Chest.Close())
@@ -329,6 +332,15 @@ func Open(ctx context.Context, host Host, dir, person string) (*Workspace, error
 		return nil, err
 	}
 	return w, w.loadManifest()
+}
+
+// workAs lets somebody work here who need not be the one whose workspace it is; nobody changes nothing.
+func (w *Workspace) workAs(person string) {
+	if person == "" || person == w.rec.Person {
+		return
+	}
+	w.Person, w.Name = person, workspaceName(person, w.host.Machine, w.Root)
+	w.Stranger = !slices.Contains(w.rec.People, person)
 }
 
 // loadRecord reads workspace.toml.

@@ -33,7 +33,18 @@ func New(t testing.TB, person string) *chest.Chest {
 // Open opens the chest in a folder for the length of a test.
 func Open(t testing.TB, dir string) *chest.Chest {
 	t.Helper()
-	f, err := local.Open(t.Context(), dir, time.Now)
+	return opened(t, dir, local.Open)
+}
+
+// OpenServed is Open of one that a server serves meanwhile.
+func OpenServed(t testing.TB, dir string) *chest.Chest {
+	t.Helper()
+	return opened(t, dir, local.OpenServed)
+}
+
+func opened(t testing.TB, dir string, open func(context.Context, string, func() time.Time) (*local.Folder, error)) *chest.Chest {
+	t.Helper()
+	f, err := open(t.Context(), dir, time.Now)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -79,6 +79,15 @@ func (m *Move) Run(ctx context.Context, begin func() error) (Transition, error) 
 		slices.Sort(blocked)
 		return t, &Blocked{blocked}
 	}
+	var coming []chest.File
+	for _, p := range pairs {
+		if !is[p.Path].Same(p.Is) {
+			coming = append(coming, p.Is)
+		}
+	}
+	if err := m.Chest.Bring(ctx, coming, 0); err != nil {
+		return t, err
+	}
 	if err := begin(); err != nil {
 		return t, err
 	}

@@ -101,6 +101,11 @@ func (t *Tree) fetch(from state.State, f state.File, readOnly ReadOnly) error {
 
 // FetchAll writes files of a state, on all cores, and tells the index of them.
 func (t *Tree) FetchAll(ctx context.Context, from state.State, files []state.File, readOnly ReadOnly) error {
+	if c, ok := from.(state.Commit); ok {
+		if err := c.Chest.Bring(ctx, files, 0); err != nil {
+			return err
+		}
+	}
 	err := t.OnAllCores(ctx, len(files), func(i int) error { return t.fetch(from, files[i], readOnly) })
 	if err != nil {
 		return err

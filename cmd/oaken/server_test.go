@@ -1,0 +1,239 @@
+package main
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+)
+
+// playing is a server, a process of the built program, at which tests are played that were written for chests in folders:
+// each person of theirs has an account, and a machine of its own.
+type playing struct {
+	t    *testing.T
+	dir  string
+	data string
+	url  string
+
+	mu       sync.Mutex
+	process  *exec.Cmd
+	admin    string            // the configuration of the administrator
+	people   map[string]string // configurations, by name
+	projects map[string]string // names, by the folder that a test means
+	errs     bytes.Buffer
+}
+
+var (
+	atServers   sync.Mutex
+	serversByOf = map[string]*playing{}
+)
+
+// playedAt gives the server at which a test is played; nil for none.
+func playedAt(test string) *playing {
+	atServers.Lock()
+	defer atServers.Unlock()
+	for prefix, at := range serversByOf {
+		if test == prefix || strings.HasPrefix(test, prefix+"/") {
+			return at
+		}
+	}
+	return nil
+}
+
+const secret = "four words like these"
+
+// serve starts a server.
+func serve(t *testing.T) *playing {
+	t.Helper()
+	at := &playing{t: t, dir: t.TempDir(), people: map[string]string{}, projects: map[string]string{}}
+	at.data = filepath.Join(at.dir, "data")
+	first := at.start("127.0.0.1:0")
+	at.url, _ = first["url"].(string)
+	at.admin = filepath.Join(at.dir, "config-admin")
+	invitation, _ := first["invitation"].(string)
+	if out, err := at.as(at.admin, "Admin\n"+secret+"\n", "login", at.url, "--invitation", invitation); err != nil {
+		t.Fatalf("%s: %v", out, err)
+	}
+	t.Cleanup(func() {
+		if err := at.stop(); err != nil {
+			t.Errorf("the server ended with %v:\n%.3000s", err, at.errs.String())
+		}
+	})
+	return at
+}
+
+// start starts the process, and gives what it says first.
+func (at *playing) start(listen string) map[string]any {
+	at.t.Helper()
+	cmd := exec.Command(program, "--json", "serve", "--data", at.data, "--listen", listen)
+	cmd.Env = append(os.Environ(), "TZ=UTC")
+	cmd.Stderr = &at.errs
+	out, err := cmd.StdoutPipe()
+	if err == nil {
+		err = cmd.Start()
+	}
+	if err != nil {
+		at.t.Fatal(err)
+	}
+	line, err := bufio.NewReader(out).ReadString('\n')
+	var said map[string]any
+	if err != nil || json.Unmarshal([]byte(line), &said) != nil {
+		at.t.Fatalf("the server said %q, %v: %s", line, err, at.errs.String())
+	}
+	at.process = cmd
+	return said
+}
+
+// stop stops the process, cleanly.
+func (at *playing) stop() error {
+	at.mu.Lock()
+	defer at.mu.Unlock()
+	_ = at.process.Process.Signal(os.Interrupt)
+	return at.process.Wait()
+}
+
+// restart kills the process and starts it again at the same address.
+func (at *playing) restart() {
+	at.t.Helper()
+	at.mu.Lock()
+	defer at.mu.Unlock()
+	_ = at.process.Process.Kill()
+	_ = at.process.Wait()
+	at.start(strings.TrimPrefix(at.url, "http://"))
+}
+
+// as makes a call with a configuration.
+func (at *playing) as(config, input string, args ...string) (string, error) {
+	cmd := exec.Command(program, args...)
+	cmd.Dir, cmd.Stdin = at.dir, strings.NewReader(input)
+	cmd.Env = append(os.Environ(), "TZ=UTC", "XDG_CONFIG_HOME="+config, "XDG_CACHE_HOME="+filepath.Join(config, "cache"), "OAKEN_KEYRING=off")
+	out, err := cmd.CombinedOutput()
+	return string(out), err
+}
+
+// config gives the configuration of somebody, who is invited and signs in the first time.
+func (at *playing) config(name string) string {
+	at.t.Helper()
+	at.mu.Lock()
+	defer at.mu.Unlock()
+	if c, ok := at.people[name]; ok {
+		return c
+	}
+	out, err := at.as(at.admin, "", "people", "invite", name, "--server", at.url, "--json")
+	var said map[string]any
+	if err != nil || json.Unmarshal([]byte(out), &said) != nil {
+		at.t.Fatalf("%s: %v", out, err)
+	}
+	config := filepath.Join(at.dir, fmt.Sprint("config-", len(at.people)))
+	if out, err := at.as(config, secret+"\n", "login", at.url, "--invitation", said["invitation"].(string)); err != nil {
+		at.t.Fatalf("%s: %v", out, err)
+	}
+	at.people[name] = config
+	return config
+}
+
+// chest gives the folder of the only project.
+func (at *playing) chest() string {
+	at.t.Helper()
+	list, err := filepath.Glob(filepath.Join(at.data, "projects", "*"))
+	if err != nil || len(list) != 1 {
+		at.t.Fatalf("%v, %v", list, err)
+	}
+	return list[0]
+}
+
+// address gives the address that stands for a folder.
+func (at *playing) address(p *project, folder string) string {
+	at.mu.Lock()
+	defer at.mu.Unlock()
+	if !filepath.IsAbs(folder) {
+		folder = filepath.Join(p.dir, folder)
+	}
+	if at.projects[folder] == "" {
+		at.projects[folder] = fmt.Sprint("p", len(at.projects))
+	}
+	return at.url + "/" + at.projects[folder]
+}
+
+// call turns a call that means a chest in a folder into one that means a project of the server.
+func (at *playing) call(p *project, args []string) ([]string, string) {
+	args = slices.Clone(args)
+	name := p.owner()
+	if i := slices.Index(args, "--as"); i >= 0 {
+		name = args[i+1]
+		args = slices.Delete(args, i, i+2)
+	}
+	for i := range args {
+		switch {
+		case args[i] == "--chest":
+			args[i+1] = at.address(p, args[i+1])
+		case args[i] == "open" && i+1 < len(args) && !slices.Contains(args, "review"):
+			args[i+1] = at.address(p, args[i+1])
+		}
+	}
+	return args, at.config(name)
+}
+
+// owner gives whose workspace the folder is.
+func (p *project) owner() string {
+	for dir := p.dir; dir != filepath.Dir(dir); dir = filepath.Dir(dir) {
+		data, err := os.ReadFile(filepath.Join(dir, ".oaken", "workspace.toml"))
+		if err != nil {
+			continue
+		}
+		for line := range strings.Lines(string(data)) {
+			if name, ok := strings.CutPrefix(line, "person = "); ok {
+				return strings.Trim(strings.TrimSpace(name), `'"`)
+			}
+		}
+	}
+	return "somebody"
+}
+
+// TestTwoPeopleAtAServer plays tests of two people on a chest in a folder at a server.
+func TestTwoPeopleAtAServer(t *testing.T) {
+	at := serve(t)
+	atServers.Lock()
+	serversByOf[t.Name()] = at
+	atServers.Unlock()
+	for name, play := range map[string]func(*testing.T){
+		"locks": TestLocksReachPatternsFoldersAndElements, "locks end": TestLocksEndAndAreTakenOver, "the newest": TestLockBringsTheNewest,
+		"waived": TestWaivedEditsAreContested, "warnings": TestWarningsComeBeforeTheWork, "held": TestHeldCommitsTravelLater,
+		"parked": TestParkedWork, "reviews": TestReviewsKeepTheRules,
+	} {
+		t.Run(name, play)
+	}
+}
+
+// TestACrowdAtAServer is the crowd, with a server that is killed now and then.
+func TestACrowdAtAServer(t *testing.T) {
+	at := serve(t)
+	atServers.Lock()
+	serversByOf[t.Name()] = at
+	atServers.Unlock()
+	done := make(chan struct{})
+	var killing sync.WaitGroup
+	if every := number("OAKEN_KILL_EVERY", 3); every > 0 {
+		killing.Go(func() {
+			for {
+				select {
+				case <-done:
+					return
+				case <-time.After(time.Duration(every) * time.Second):
+					at.restart()
+				}
+			}
+		})
+	}
+	t.Run("crowd", TestACrowdAtWork)
+	close(done)
+	killing.Wait()
+}
