@@ -29,6 +29,8 @@ The server is that of the workspace that you are in, or the only one at which yo
 		GroupID: groupTeam,
 		Args:    cobra.NoArgs,
 		RunE:    func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+
+		ValidArgsFunction: cobra.NoFileCompletions,
 	}
 	cmd.PersistentFlags().StringVar(&a.server, "server", "", "the `ADDRESS` of the server that is meant")
 	_ = cmd.RegisterFlagCompletionFunc("server", completeServers)
@@ -84,7 +86,8 @@ func newPeopleList(a *App) *cobra.Command {
 			}
 			var rows [][]screen.Cell
 			for i, p := range out.People {
-				says, tone := p.Standing, map[string]screen.Tone{"active": screen.Good, "invited": screen.Warm, "ended": screen.Faint}[p.Standing]
+				says, tone := p.Standing, map[string]screen.Tone{"active": screen.Good, "invited": screen.Warm,
+					"ended": screen.Faint}[p.Standing]
 				if p.Administrator && p.Standing != "ended" {
 					says += ", administrator"
 				}
@@ -95,7 +98,8 @@ func newPeopleList(a *App) *cobra.Command {
 				if p.Standing == "ended" {
 					seen = "since " + a.when(list[i].Ended)
 				}
-				rows = append(rows, []screen.Cell{screen.Strong.Cell(p.Person), tone.Cell(says), screen.Plain.Cell(strings.Join(p.Groups, ", ")),
+				rows = append(rows, []screen.Cell{screen.Strong.Cell(p.Person), tone.Cell(says), screen.Plain.Cell(strings.Join(p.Groups,
+					", ")),
 					screen.Faint.Cell(seen)})
 			}
 			a.Table(a.Out, "", rows)
@@ -248,7 +252,8 @@ func (a *App) showAccount(p wire.Person, sessions []wire.Session) {
 				what += ", in " + s.Project + " alone"
 			}
 		}
-		rows = append(rows, []screen.Cell{screen.Faint.Cell(strconv.FormatInt(s.Number, 10)), screen.Plain.Cell(what), screen.Faint.Cell(ends)})
+		rows = append(rows, []screen.Cell{screen.Faint.Cell(strconv.FormatInt(s.Number, 10)), screen.Plain.Cell(what),
+			screen.Faint.Cell(ends)})
 	}
 	a.Table(a.Out, "  ", rows)
 }
@@ -310,7 +315,8 @@ func (a *App) showEnded(e result.AccountEnded) {
 			a.Say("  %s: a booking of %s; oaken book %s --end ends it", p.Project, b.Environment, fault.Word(b.Environment))
 		}
 		for _, b := range p.Planned {
-			a.Say("  %s: promotion %d into %s is planned; oaken promote --cancel %d calls it off", p.Project, b.Number, b.Environment, b.Number)
+			a.Say("  %s: promotion %d into %s is planned; oaken promote --cancel %d calls it off", p.Project, b.Number, b.Environment,
+				b.Number)
 		}
 	}
 }
@@ -399,6 +405,7 @@ func newPeopleGroup(a *App) *cobra.Command {
 		Short: "List groups, or put people into one",
 		Long: `List groups, or put people into one, which is made when it is missing. --out takes them out of it;
 without people it takes the group away.`,
+		Args:    cobra.ArbitraryArgs,
 		Example: "  oaken people group\n  oaken people group artists Tarek Ysolde\n  oaken people group artists Tarek --out",
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
 			if len(args) == 0 {

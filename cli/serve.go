@@ -156,7 +156,8 @@ func (a *App) startServer(ctx context.Context, data string, o serveOptions) (*se
 	}
 	s := &serving{server: srv}
 	if s.listener, err = net.Listen("tcp", o.listen); err != nil {
-		return nil, errors.Join(fault.New(fault.Unreachable, "Name another address with --listen.", "Nobody can listen at %s: %w.", o.listen,
+		return nil, errors.Join(fault.New(fault.Unreachable, "Name another address with --listen.", "Nobody can listen at %s: %w.",
+			o.listen,
 			err), srv.Close())
 	}
 	scheme := "http"

@@ -25,7 +25,8 @@ func logins() remote.Logins {
 func cachesFolder() (string, error) {
 	dir, err := os.UserCacheDir()
 	if err != nil {
-		return "", fault.New(fault.Unreachable, "Set HOME or XDG_CACHE_HOME.", "There is no place for copies of what a server keeps: %w.", err)
+		return "", fault.New(fault.Unreachable, "Set HOME or XDG_CACHE_HOME.",
+			"There is no place for copies of what a server keeps: %w.", err)
 	}
 	return filepath.Join(dir, "oaken", "chests"), nil
 }
@@ -40,7 +41,8 @@ type servers struct {
 func signedAt(server string) (remote.Signed, error) {
 	who, ok, err := logins().At(server)
 	if err == nil && !ok {
-		err = fault.New(fault.Refused, "Sign in with oaken login "+fault.Word(server)+".", "Nobody is signed in at %s on this machine.", server)
+		err = fault.New(fault.Refused, "Sign in with oaken login "+fault.Word(server)+".", "Nobody is signed in at %s on this machine.",
+			server)
 	}
 	return who, err
 }

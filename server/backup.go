@@ -70,7 +70,8 @@ func BackUp(ctx context.Context, dir, to string, now func() time.Time, progress 
 
 // Restore makes the folder of a server of a backup. Nobody is signed in then: a session that was ended after the backup
 // was made must not come back with it.
-func Restore(ctx context.Context, from, dir string, now func() time.Time, progress func(what string, done, total int)) (c Copied, err error) {
+func Restore(ctx context.Context, from, dir string, now func() time.Time, progress func(what string, done, total int)) (c Copied,
+	err error) {
 	if _, err := os.Stat(filepath.Join(from, bookName)); err != nil {
 		return c, fault.New(fault.Unreachable, "Name the folder that oaken serve backup has made.", "%s is no backup of a server.", from)
 	}

@@ -289,7 +289,8 @@ func fullOr(other, err error) error {
 func (a *asked) take(in io.Reader) error {
 	r, err := a.project.folder.Contents().ReceiveProven(a.Context(), in, mostUnpacked)
 	if errors.Is(err, content.ErrNoBale) {
-		f := fault.New(fault.Refused, "Send it again; if it stays so, run oaken health.", "What was sent is not what its digests say: %w.", err)
+		f := fault.New(fault.Refused, "Send it again; if it stays so, run oaken health.",
+			"What was sent is not what its digests say: %w.", err)
 		return f
 	}
 	if err != nil {

@@ -287,7 +287,8 @@ func (a *asked) mayLookAfter(name string) error {
 	if name == a.session.Person.Name || a.session.Person.Administrator && a.session.Purpose == "" {
 		return nil
 	}
-	return fault.New(fault.Refused, "Ask an administrator: oaken people list says who is one.", "That is of %s alone, and of administrators.",
+	return fault.New(fault.Refused, "Ask an administrator: oaken people list says who is one.",
+		"That is of %s alone, and of administrators.",
 		name)
 }
 

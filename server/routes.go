@@ -105,7 +105,8 @@ func (s *Server) log(a *asked, r route, err error, took time.Duration) {
 	case err != nil:
 		level = s.o.Log.Warn
 	}
-	fields := []any{"request", a.id, "route", r.pattern, "status", a.out.status, "took", took.Round(time.Microsecond).String(), "from", a.from()}
+	fields := []any{"request", a.id, "route", r.pattern, "status", a.out.status, "took", took.Round(time.Microsecond).String(), "from",
+		a.from()}
 	if a.session.Person.Name != "" {
 		fields = append(fields, "person", a.session.Person.Name)
 	}

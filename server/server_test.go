@@ -25,7 +25,8 @@ type playing struct {
 
 func start(t testing.TB) *playing {
 	t.Helper()
-	s, err := Open(t.Context(), filepath.Join(t.TempDir(), "data"), Options{Kinds: all.Table(), Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError}))})
+	s, err := Open(t.Context(), filepath.Join(t.TempDir(), "data"), Options{Kinds: all.Table(),
+		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError}))})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -114,7 +114,8 @@ func (at *playing) restart() {
 func (at *playing) as(config, input string, args ...string) (string, error) {
 	cmd := exec.Command(program, args...)
 	cmd.Dir, cmd.Stdin = at.dir, strings.NewReader(input)
-	cmd.Env = append(os.Environ(), "TZ=UTC", "XDG_CONFIG_HOME="+config, "XDG_CACHE_HOME="+filepath.Join(config, "cache"), "OAKEN_KEYRING=off")
+	cmd.Env = append(os.Environ(), "TZ=UTC", "XDG_CONFIG_HOME="+config, "XDG_CACHE_HOME="+filepath.Join(config, "cache"),
+		"OAKEN_KEYRING=off")
 	out, err := cmd.CombinedOutput()
 	return string(out), err
 }

@@ -86,8 +86,7 @@ func (b *Book) Person(ctx context.Context, name string) (Person, error) {
 		}
 		names = append(names, p.Name)
 	}
-	f := fault.New(fault.Usage, "oaken people list lists all.", "There is nobody called %s.", name)
-	return Person{}, f
+	return Person{}, fault.New(fault.Usage, "oaken people list lists all.", "There is nobody called %s.", name).Among(name, names)
 }
 
 // Founded reports whether there is an administrator who can sign in.

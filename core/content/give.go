@@ -199,7 +199,8 @@ func (s *Store) unpacking(ctx context.Context, bale io.Reader, most int64, recor
 	if err != nil {
 		return nil, err
 	}
-	return &unpacking{ctx: ctx, store: s, in: bale, dec: dec, left: most, most: int64(record), seen: map[Digest]bool{}, at: map[Digest]int{}}, nil
+	return &unpacking{ctx: ctx, store: s, in: bale, dec: dec, left: most, most: int64(record), seen: map[Digest]bool{},
+		at: map[Digest]int{}}, nil
 }
 
 func (u *unpacking) close() { u.out.abandon(); u.dec.Close() }

@@ -15,7 +15,8 @@ func (w *Workspace) BeCalled(ctx context.Context, name string) error {
 		return fault.New(fault.Usage, "Give a name such as Imke.", "%q is no name for a person.", name)
 	}
 	if w.signed != "" {
-		return fault.New(fault.Refused, "Sign in under the other name with oaken login.", "Your name is that of your account at the server: %s.",
+		return fault.New(fault.Refused, "Sign in under the other name with oaken login.",
+			"Your name is that of your account at the server: %s.",
 			w.signed)
 	}
 	if w.Person != w.rec.Person {

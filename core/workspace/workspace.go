@@ -172,8 +172,9 @@ func Begin(ctx context.Context, host Host, folder string, o BeginOptions) (*Work
 		w.Person, err = host.named(o.Person, f.person)
 	}
 	if err == nil {
-		w.rec = record{Format: formatVersion, Person: w.Person, Name: workspaceName(w.Person, host.Machine, root), Branch: chest.FirstBranch,
-			Chest: f.at}
+		w.rec = record{Format: formatVersion, Person: w.Person, Name: workspaceName(w.Person, host.Machine, root),
+			Branch: chest.FirstBranch,
+			Chest:  f.at}
 		w.Name = w.rec.Name
 		w.use(f)
 	}

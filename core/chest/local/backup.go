@@ -132,13 +132,15 @@ func prove(ctx context.Context, dir string, now func() time.Time, progress func(
 }
 
 func noRoom(to string, err error) error {
-	return fault.New(fault.Unreachable, "Check the connection, the rights and the room there, and run it again: it goes on where it stopped.",
+	return fault.New(fault.Unreachable,
+		"Check the connection, the rights and the room there, and run it again: it goes on where it stopped.",
 		"The copy in %s can't be written: %w.", to, err)
 }
 
 // Restore makes a chest in a folder of a copy that BackUp made, and examines it. Who has followed the records before finds
 // that they are others: what came after the copy was made is not in them.
-func Restore(ctx context.Context, from, to string, now func() time.Time, progress func(what string, done, total int)) (b BackedUp, err error) {
+func Restore(ctx context.Context, from, to string, now func() time.Time, progress func(what string, done, total int)) (b BackedUp,
+	err error) {
 	if _, err := readFormat(from); err != nil {
 		return b, err
 	}

@@ -139,7 +139,8 @@ func OpenServed(ctx context.Context, dir string, now func() time.Time) (*Folder,
 	return open(ctx, dir, now, tables.OpenServed)
 }
 
-func open(ctx context.Context, dir string, now func() time.Time, openRecords func(context.Context, string) (*tables.Ledger, error)) (*Folder,
+func open(ctx context.Context, dir string, now func() time.Time, openRecords func(context.Context, string) (*tables.Ledger,
+	error)) (*Folder,
 	error) {
 	version, err := readFormat(dir)
 	if err != nil {

@@ -66,7 +66,8 @@ func (l Logins) read() (*loginPages, error) {
 		err = errors.New("it is of another form")
 	}
 	if err != nil {
-		return nil, fault.New(fault.Refused, "Remove it, and sign in again.", "Where you have signed in, %s, can't be read: %w.", l.File, err)
+		return nil, fault.New(fault.Refused, "Remove it, and sign in again.", "Where you have signed in, %s, can't be read: %w.", l.File,
+			err)
 	}
 	if p.Servers == nil {
 		p.Servers = map[string]login{}

@@ -297,7 +297,8 @@ func (s *Store) Tell(ctx context.Context, n chest.News) error {
 }
 
 func (s *Store) Register(ctx context.Context, w ledger.Workspace) (string, error) {
-	out, err := s.write(ctx, wire.CallRegister, func(since tables.Moment) any { return wire.RegisterCall{Since: since, Workspace: w} }, again)
+	out, err := s.write(ctx, wire.CallRegister, func(since tables.Moment) any { return wire.RegisterCall{Since: since, Workspace: w} },
+		again)
 	return out.Name, err
 }
 

@@ -39,7 +39,8 @@ func happened(t testing.TB, commits int) *tables.Happened {
 			}
 			c.Seal()
 			last = c
-			if err := errors.Join(tx.AddCommit(c), tx.AddTouches(c.ID, []ledger.Touch{{Path: fmt.Sprint("scenes/hall-", n%700, "/lamp.glb")},
+			if err := errors.Join(tx.AddCommit(c), tx.AddTouches(c.ID, []ledger.Touch{{Path: fmt.Sprint("scenes/hall-", n%700,
+				"/lamp.glb")},
 				{Path: fmt.Sprint("text/", n%97, ".json")}}), tx.AddDeed(c.ID, fmt.Sprintf("%x", c.Tree))); err != nil {
 				return err
 			}

@@ -231,7 +231,8 @@ func BenchmarkFollowing(b *testing.B) {
 			}
 			c.Seal()
 			last = c
-			if err := errors.Join(tx.AddCommit(c), tx.AddTouches(c.ID, []ledger.Touch{{Path: fmt.Sprint("scenes/", n%700, ".glb")}})); err != nil {
+			if err := errors.Join(tx.AddCommit(c), tx.AddTouches(c.ID, []ledger.Touch{{Path: fmt.Sprint("scenes/", n%700,
+				".glb")}})); err != nil {
 				return err
 			}
 		}

@@ -2,11 +2,12 @@ package tables
 
 import "oakenchest/core/ledger"
 
-var deployments = &table[ledger.Deployment]{name: "deployments", since: 1, sumsSince: 2, follows: byMoment, bind: func(d *ledger.Deployment) []column {
-	return []column{serial("id", number(&d.Number)), col("environment", text(&d.Environment)), col("commit_id", id(&d.Commit)),
-		col("author", text(&d.Author)), col("workspace", text(&d.Workspace)), col("time", moment(&d.Time)), col("source", text(&d.Source)),
-		col("steps", number(&d.Steps))}
-}, indexes: []index{{name: "deployments_environment", on: "(environment, id desc)", since: 1}}}
+var deployments = &table[ledger.Deployment]{name: "deployments", since: 1, sumsSince: 2, follows: byMoment,
+	bind: func(d *ledger.Deployment) []column {
+		return []column{serial("id", number(&d.Number)), col("environment", text(&d.Environment)), col("commit_id", id(&d.Commit)),
+			col("author", text(&d.Author)), col("workspace", text(&d.Workspace)), col("time", moment(&d.Time)),
+			col("source", text(&d.Source)), col("steps", number(&d.Steps))}
+	}, indexes: []index{{name: "deployments_environment", on: "(environment, id desc)", since: 1}}}
 
 // AddDeployment records a deployment, and gives its number.
 func (tx *Tx) AddDeployment(d ledger.Deployment) (number int64, err error) {

@@ -135,7 +135,7 @@ type AccountChanged struct {
 }
 
 // Schema names it.
-func (AccountChanged) Schema() string { return "oaken.account.change/1" }
+func (AccountChanged) Schema() string { return "oaken.account-changed/1" }
 
 // Invitation lets one person in, once.
 type Invitation struct {
@@ -189,7 +189,7 @@ type NumberedAt struct {
 }
 
 // Schema names it.
-func (AccountEnded) Schema() string { return "oaken.account.end/1" }
+func (AccountEnded) Schema() string { return "oaken.account-ended/1" }
 
 // AccountEndedOf gives what is left of a person.
 func AccountEndedOf(e wire.Ended, to string) AccountEnded {
