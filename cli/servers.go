@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/local"
 	"oakenchest/core/chest/remote"
 	"oakenchest/core/chest/wire"
 	"oakenchest/core/fault"
@@ -82,6 +83,20 @@ func (s servers) Create(ctx context.Context, address string) error {
 	}
 	defer calls.Close()
 	return chest.Explain(calls.AskOnce(ctx, wire.API+"/"+wire.CallProjects+"/add", wire.Project{Name: at.Project}, &struct{}{}))
+}
+
+// Bring answers workspace.Servers.
+func (s servers) Bring(ctx context.Context, f *local.Folder, address string,
+	progress func(what string, done, total int)) (remote.Arrived, error) {
+	at, err := remote.ParseAddress(address)
+	if err != nil {
+		return remote.Arrived{}, err
+	}
+	who, err := signedAt(at.Server)
+	if err != nil {
+		return remote.Arrived{}, err
+	}
+	return remote.Bring(ctx, f, at, who, progress)
 }
 
 // callerAt makes calls to a server, for whoever has signed in there.

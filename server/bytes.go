@@ -215,6 +215,10 @@ func (a *asked) coming() error {
 	if err != nil {
 		return err
 	}
+	return a.comingIn(file)
+}
+
+func (a *asked) comingIn(file string) error {
 	c := wire.Coming{}
 	if info, err := os.Stat(file); err == nil {
 		c.Have = info.Size()
@@ -224,10 +228,9 @@ func (a *asked) coming() error {
 
 // bale takes in a bale, or a piece of it from some byte on; it is in the store when all of it has come, and was proven.
 func (a *asked) bale() error {
-	from, err1 := strconv.ParseInt(a.URL.Query().Get("from"), 10, 64)
-	size, err2 := strconv.ParseInt(a.URL.Query().Get("size"), 10, 64)
-	if err1 != nil || err2 != nil || from < 0 || from > size {
-		return fault.New(fault.Usage, "Look at docs/protocol.md.", "The request does not say which bytes of the bale it holds.")
+	from, size, err := a.piece()
+	if err != nil {
+		return err
 	}
 	if size > mostBale {
 		return tooLarge(mostBale)
@@ -242,14 +245,44 @@ func (a *asked) bale() error {
 	if err != nil {
 		return err
 	}
-	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
-		return err
-	}
-	f, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o600)
+	f, err := a.takePiece(file, from, size)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
+	err = a.take(io.NewSectionReader(f, 0, size))
+	if err == nil || errors.Is(err, content.ErrNoBale) {
+		_ = os.Remove(file) // what is left goes with the next start
+	}
+	return err
+}
+
+// piece gives which bytes of a file a request holds: those from one on, of so many in all.
+func (a *asked) piece() (from, size int64, err error) {
+	from, err1 := strconv.ParseInt(a.URL.Query().Get("from"), 10, 64)
+	size, err2 := strconv.ParseInt(a.URL.Query().Get("size"), 10, 64)
+	if err1 != nil || err2 != nil || from < 0 || from > size {
+		err = fault.New(fault.Usage, "Look at docs/protocol.md.", "The request does not say which bytes it holds.")
+	}
+	return from, size, err
+}
+
+// takePiece writes a piece to the end of what has arrived of a file, and gives the file when it is whole.
+func (a *asked) takePiece(file string, from, size int64) (*os.File, error) {
+	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
+		return nil, err
+	}
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	if err := a.append(f, from, size); err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return f, nil
+}
+
+func (a *asked) append(f *os.File, from, size int64) error {
 	have, err := f.Seek(0, io.SeekEnd)
 	if err != nil {
 		return err
@@ -261,7 +294,7 @@ func (a *asked) bale() error {
 		have, err = f.Seek(0, io.SeekStart)
 	}
 	if err != nil || have != from {
-		return errors.Join(err, fault.New(fault.Usage, "Ask how much has arrived.", "The bale has %d bytes here, and not %d.", have, from))
+		return errors.Join(err, fault.New(fault.Usage, "Ask how much has arrived.", "%d bytes of it are here, and not %d.", have, from))
 	}
 	n, err := io.Copy(f, io.LimitReader(a.body, size-from))
 	if err != nil {
@@ -270,11 +303,7 @@ func (a *asked) bale() error {
 	if from+n < size {
 		return cutOff(io.ErrUnexpectedEOF)
 	}
-	err = a.take(io.NewSectionReader(f, 0, size))
-	if err == nil || errors.Is(err, content.ErrNoBale) {
-		_ = os.Remove(file) // what is left goes with the next start
-	}
-	return err
+	return nil
 }
 
 // fullOr gives what a full disk says, else another error.

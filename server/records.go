@@ -124,7 +124,9 @@ func (a *asked) byTheRules(r chest.Request) error {
 	if err != nil {
 		return nil // rules that can't be read guard nothing, as the warden has it: somebody has to mend them
 	}
-	warden := project.Warden{Project: p, Owner: func() bool { return a.session.Person.Administrator }}
+	warden := project.Warden{Project: p, Owner: func() bool {
+		return a.session.Person.Administrator || a.project.By == a.session.Person.Name
+	}}
 	before := map[ledger.ID]content.Digest{}
 	tree := func(id ledger.ID) (content.Digest, error) {
 		if t, ok := before[id]; ok || id == (ledger.ID{}) {

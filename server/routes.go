@@ -39,6 +39,11 @@ func (s *Server) routes() []route {
 		{own(wire.CallProjects), signedIn, false, small, time.Minute, (*asked).listProjects},
 		{own(wire.CallProjects + "/add"), signedIn, true, small, time.Minute, (*asked).addProject},
 
+		{own(wire.CallMoves + "/begin"), signedIn, true, small, time.Minute, (*asked).beginMove},
+		{"GET /" + wire.API + "/" + wire.CallMoves + "/{id}/files/{name}", signedIn, false, 0, time.Minute, (*asked).comingMove},
+		{"PUT /" + wire.API + "/" + wire.CallMoves + "/{id}/files/{name}", signedIn, true, mostMoved, 0, (*asked).movePiece},
+		{own(wire.CallMoves + "/end"), signedIn, true, small, 0, (*asked).endMove},
+
 		{of(wire.CallNews), member, false, small, 10 * time.Minute, (*asked).news},
 		{of(wire.CallAct), member, true, medium, 10 * time.Minute, (*asked).act},
 		{of(wire.CallLease), member, true, small, time.Minute, (*asked).lease},
@@ -100,7 +105,7 @@ func (s *Server) log(a *asked, r route, err error, took time.Duration) {
 	switch {
 	case errors.Is(err, context.Canceled):
 		err = errGone
-	case a.out.status >= http.StatusInternalServerError:
+	case a.out.status == http.StatusInternalServerError:
 		level = s.o.Log.Error
 	case err != nil:
 		level = s.o.Log.Warn

@@ -25,6 +25,7 @@ import (
 	"oakenchest/core/access"
 	"oakenchest/core/chest"
 	"oakenchest/core/chest/local"
+	"oakenchest/core/chest/wire"
 	"oakenchest/core/fault"
 	"oakenchest/core/kind"
 )
@@ -124,6 +125,9 @@ func (s *Server) folderOf(p access.Project) string { return filepath.Join(s.dir,
 // project opens a project, or gives it when it is open.
 func (s *Server) project(ctx context.Context, name string) (*served, error) {
 	info, err := s.Book.Project(ctx, name)
+	if f := (*fault.Error)(nil); errors.As(err, &f) {
+		f.Err = wire.ErrNoProject
+	}
 	if err != nil {
 		return nil, err
 	}

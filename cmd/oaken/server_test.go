@@ -208,7 +208,9 @@ func TestTwoPeopleAtAServer(t *testing.T) {
 	for name, play := range map[string]func(*testing.T){
 		"locks": TestLocksReachPatternsFoldersAndElements, "locks end": TestLocksEndAndAreTakenOver, "the newest": TestLockBringsTheNewest,
 		"waived": TestWaivedEditsAreContested, "warnings": TestWarningsComeBeforeTheWork, "held": TestHeldCommitsTravelLater,
-		"parked": TestParkedWork, "reviews": TestReviewsKeepTheRules,
+		"parked": TestParkedWork, "reviews": TestReviewsKeepTheRules, "watching": TestWatchTellsAndTakesLocks,
+		"foreseen": TestConflictsAreForeseenAndSettledByPattern, "one thing": TestALockOfOneThingLetsItBeEdited,
+		"a part": TestAPartOfTheProjectGrows, "many merges": TestMergesOfWhatOthersEdited,
 	} {
 		t.Run(name, play)
 	}
@@ -237,4 +239,169 @@ func TestACrowdAtAServer(t *testing.T) {
 	t.Run("crowd", TestACrowdAtWork)
 	close(done)
 	killing.Wait()
+}
+
+// world gives workspaces of two people of a project at the server.
+func (at *playing) world(t *testing.T) (imke, tarek *project) {
+	t.Helper()
+	atServers.Lock()
+	serversByOf[t.Name()] = at
+	atServers.Unlock()
+	return team(t)
+}
+
+// TestWorkGoesOnWithoutTheServer stops the server while people work, and starts it again.
+func TestWorkGoesOnWithoutTheServer(t *testing.T) {
+	at := serve(t)
+	imke, tarek := at.world(t)
+	imke.write("a.txt", "one\n")
+	imke.ok("commit", "-m", "one")
+	if err := at.stop(); err != nil {
+		t.Error(err)
+	}
+	imke.write("a.txt", "two\n")
+	imke.tells("a.txt", "changes")
+	imke.tells("unsent", "commit", "-m", "two")
+	imke.fails(5, "out of reach", "lock", "art/coral.bin")
+	imke.fails(5, "out of reach", "sync")
+	imke.write("a.txt", "three\n")
+	imke.tells("unsent", "commit", "-m", "three")
+	at.start(strings.TrimPrefix(at.url, "http://"))
+	tarek.write("b.txt", "his\n")
+	tarek.ok("commit", "-m", "his")
+	imke.tells("was unsent", "sync")
+	tarek.ok("sync")
+	if tarek.read("a.txt") != "three\n" || imke.read("b.txt") != "his\n" {
+		t.Error("what was committed without the server did not arrive")
+	}
+	imke.ok("health")
+}
+
+// TestASessionEnds signs people out in all the ways that there are: what they do then is refused, and says what to do.
+func TestASessionEnds(t *testing.T) {
+	at := serve(t)
+	imke, tarek := at.world(t)
+	admin := func(args ...string) string {
+		t.Helper()
+		out, err := at.as(at.admin, "", append(args, "--server", at.url)...)
+		if err != nil {
+			t.Fatalf("%v: %s", args, out)
+		}
+		return out
+	}
+	tarek.ok("lock", "art/coral.bin")
+	tarek.write("draft.txt", "draft\n")
+	tarek.ok("park", "draft")
+	tarek.write("unsent.txt", "unsent\n")
+	tarek.ok("commit", "--hold", "-m", "Mine alone")
+	tarek.ok("changes")
+	out := admin("people", "end", "Tarek", "--to", "Imke", "--yes")
+	for _, want := range []string{"1 lock; free now", "1 parked piece; Imke has it now", "1 commit unsent"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("the end of an account does not say %q:\n%s", want, out)
+		}
+	}
+	tarek.fails(4, "not signed in any more", "sync")
+	imke.ok("lock", "art/coral.bin")
+	imke.tells("draft", "park")
+	config := at.config("Imke")
+	if out, err := at.as(config, "wrong words here\n", "login", at.url, "--name", "Imke"); err == nil || !strings.Contains(out, "not right") {
+		t.Errorf("a wrong secret: %s", out)
+	}
+	imke.ok("history") // the session from before goes on
+	for range 8 {
+		out, _ = at.as(config, "wrong words here\n", "login", at.url, "--name", "Imke")
+	}
+	if !strings.Contains(out, "too many tries") {
+		t.Errorf("guessing is not slowed: %s", out)
+	}
+	if out, err := at.as(config, "", "logout", at.url); err != nil {
+		t.Errorf("%s: %v", out, err)
+	}
+	imke.fails(4, "Nobody is signed in", "history")
+}
+
+// TestATokenHasFewerRights signs in with tokens for automation.
+func TestATokenHasFewerRights(t *testing.T) {
+	at := serve(t)
+	imke, _ := at.world(t)
+	var said map[string]any
+	out, err := at.as(at.config("Imke"), "", "people", "token", "--for", "night", "--until", "30d", "--looks", "--server", at.url, "--json")
+	if err != nil || json.Unmarshal([]byte(out), &said) != nil {
+		t.Fatalf("%s: %v", out, err)
+	}
+	config := filepath.Join(at.dir, "robot")
+	if out, err := at.as(config, said["token"].(string)+"\n", "login", at.url, "--token"); err != nil {
+		t.Fatalf("%s: %v", out, err)
+	}
+	place := at.address(imke, filepath.Join(filepath.Dir(imke.dir), "chest"))
+	if out, err := at.as(config, "", "open", place, "robot-work"); err == nil || !strings.Contains(out, "change nothing") {
+		t.Errorf("a token that may look opened a workspace: %s", out)
+	}
+	for _, args := range [][]string{{"people", "token", "--for", "more", "--until", "3d"}, {"people", "invite", "Eve"}} {
+		if out, err := at.as(config, "", append(args, "--server", at.url)...); err == nil {
+			t.Errorf("%v: %s", args, out)
+		}
+	}
+	for want, args := range map[string][]string{"has a purpose": {"--until", "3d"}, "has an end": {"--for", "x"},
+		"two years at most": {"--for", "x", "--until", "2999-01-01"}, "day to come": {"--for", "x", "--until", "2020-01-01"}} {
+		out, err := at.as(at.config("Imke"), "", append([]string{"people", "token", "--server", at.url}, args...)...)
+		if err == nil || !strings.Contains(out, want) {
+			t.Errorf("%v: %s", args, out)
+		}
+	}
+	if out, err := at.as(at.config("Imke"), "", "people", "invite", "Eve", "--server", at.url); err == nil ||
+		!strings.Contains(out, "Administrators alone") {
+		t.Errorf("somebody let somebody in: %s", out)
+	}
+}
+
+// TestAChestComesToAServer brings a chest of a folder to a server, twice, and a backup of the server back.
+func TestAChestComesToAServer(t *testing.T) {
+	imke, tarek := team(t)
+	imke.write("a.txt", "one\n")
+	imke.ok("commit", "-m", "one")
+	before := imke.ok("history")
+	at := serve(t)
+	at.config("Imke")
+	place := at.url + "/reef"
+	imke.config, tarek.config = at.config("Imke"), at.config("Tarek")
+	imke.says(imke.ok("relocate", place), place)
+	if after := imke.ok("history"); after != before {
+		t.Errorf("the history was\n%s, and is\n%s", before, after)
+	}
+	tarek.ok("sync") // is led there
+	tarek.write("b.txt", "two\n")
+	tarek.ok("commit", "-m", "two")
+	imke.ok("sync")
+	imke.fails(4, "at a server already", "relocate", at.url+"/elsewhere")
+
+	copied := filepath.Join(at.dir, "copy")
+	for range 2 {
+		if out, err := at.as(at.admin, "", "serve", "backup", copied, "--data", at.data); err != nil || !strings.Contains(out, "1 project") {
+			t.Fatalf("%s: %v", out, err)
+		}
+	}
+	tarek.write("c.txt", "three\n")
+	tarek.ok("commit", "-m", "three")
+	if err := at.stop(); err != nil {
+		t.Error(err)
+	}
+	at.data = filepath.Join(at.dir, "again")
+	if out, err := at.as(at.admin, "", "serve", "restore", copied, "--data", at.data); err != nil {
+		t.Fatalf("%s: %v", out, err)
+	}
+	if out, err := at.as(at.admin, "", "serve", "restore", copied, "--data", at.data); err == nil || !strings.Contains(out, "is not empty") {
+		t.Errorf("over a server: %s", out)
+	}
+	at.start(strings.TrimPrefix(at.url, "http://"))
+	imke.fails(4, "not signed in any more", "history")
+	if out, err := at.as(imke.config, secret+"\n", "login", at.url, "--name", "Imke"); err != nil {
+		t.Fatalf("%s: %v", out, err)
+	}
+	imke.says(imke.ok("history"), "two")
+	if strings.Contains(imke.ok("history"), "three") {
+		t.Error("what came after the backup is there")
+	}
+	imke.ok("health")
 }

@@ -471,9 +471,9 @@ func TestWatchTellsAndTakesLocks(t *testing.T) {
 	imke, tarek := team(t)
 	tarek.write(sample.Notes, "tarek\ntwo\nthree\n")
 	tarek.ok("changes")
-	cmd := exec.Command(program, "--json", "watch", "--for", "6s", "--news-every", "1s", "--commit-every", "4s", "-m", "By itself")
+	cmd := imke.command("--json", "watch", "--for", "6s", "--news-every", "1s", "--commit-every", "4s", "-m", "By itself")
 	var out strings.Builder
-	cmd.Dir, cmd.Stdout, cmd.Stderr = imke.dir, &out, &out
+	cmd.Stdout, cmd.Stderr = &out, &out
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}

@@ -136,9 +136,6 @@ type (
 	NoteLook    struct{ Look ledger.Look }
 	// Notify leaves a sentence for a workspace.
 	Notify struct{ Notice ledger.Notice }
-	// GiveUp sees to it that an act that was asked for by a key, and perhaps never arrived, is not carried out any more;
-	// or says what came of it, when it was.
-	GiveUp struct{ Key string }
 )
 
 // Verb answers Act, as do those below.
@@ -182,7 +179,6 @@ func (Undistinguish) Verb() string     { return "undistinguish" }
 func (NoteAttempt) Verb() string       { return "attempt" }
 func (NoteLook) Verb() string          { return "look" }
 func (Notify) Verb() string            { return "notify" }
-func (GiveUp) Verb() string            { return "give-up" }
 
 // Subject answers Act, as do those below.
 func (a Publish) Subject() string {
@@ -238,7 +234,6 @@ func (a Undistinguish) Subject() string     { return a.One }
 func (a NoteAttempt) Subject() string       { return "env:" + a.Attempt.Environment }
 func (a NoteLook) Subject() string          { return "env:" + a.Look.Environment }
 func (a Notify) Subject() string            { return a.Notice.Workspace }
-func (a GiveUp) Subject() string            { return a.Key }
 
 func (a Choose) Subject() string {
 	if len(a.Chosen) == 0 {

@@ -53,6 +53,15 @@ func (c *Chest) Close() error {
 	return c.store.Close()
 }
 
+// Signals gives a sign each time that something may have happened to the records, until ctx ends; nil where that has to be
+// asked for.
+func (c *Chest) Signals(ctx context.Context) <-chan struct{} {
+	if s, ok := c.store.(Signaller); ok {
+		return s.Signals(ctx)
+	}
+	return nil
+}
+
 // View lets fn ask the records, of one moment. fn must not act meanwhile.
 func (c *Chest) View(ctx context.Context, fn func(ledger.Records) error) error {
 	r, err := c.store.View(ctx)
@@ -190,7 +199,7 @@ func explainRefusal(r *Refusal) error {
 		return say(fault.Damaged, "Run oaken health: this machine does not hold them either.",
 			"The server lacks contents that this would name, %s among them.", r.Lacking[0].Short())
 	case OtherRequest:
-		return say(fault.Refused, "See how it stands, and run the command again.", "This was given up before it arrived.")
+		return say(fault.Refused, "See how it stands, and run the command again.", "The server was asked for something else by the same key.")
 	case BookingsMoved:
 		return say(fault.Refused, "Look at the bookings, and run the command again.", "Somebody has booked %s at this moment.", r.Subject)
 	case Taken:

@@ -53,6 +53,12 @@ type Guided interface {
 	Guide(folder content.Digest, entries []File)
 }
 
+// Signaller is a Store that tells when something may have happened, where others have to ask.
+type Signaller interface {
+	// Signals gives a sign each time, until ctx ends; several at once may be one.
+	Signals(ctx context.Context) <-chan struct{}
+}
+
 type newly struct{}
 
 // AskNewly marks a context in which the records are asked for as they are now, whatever was remembered of them.
@@ -113,8 +119,6 @@ type Outcome struct {
 	// Locks are those that were freed, or taken over from others; Had are addresses that were held before.
 	Locks []ledger.Lock `json:",omitempty"`
 	Had   []string      `json:",omitempty"`
-	// Done says, of GiveUp, that the other act was carried out before; the rest is its outcome then.
-	Done bool `json:",omitempty"`
 }
 
 // LeaseStep is one step with a lease.

@@ -158,3 +158,15 @@ func (l *Lineage) at(e branchEnd) (ledger.Commit, error) {
 	}
 	return c, err
 }
+
+// CommitAt gives the commit of a branch that has a depth; ErrNotFound when there is none.
+func (c *Chest) CommitAt(ctx context.Context, branch string, depth int) (k ledger.Commit, err error) {
+	if k, ok := c.sight.commitAt(branchEnd{branch, depth}); ok {
+		return k, nil
+	}
+	err = c.View(ctx, func(r ledger.Records) error { k, err = r.CommitAt(branch, depth); return err })
+	if err == nil {
+		c.sight.keepCommit(k)
+	}
+	return k, Explain(err)
+}

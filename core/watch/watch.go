@@ -71,7 +71,9 @@ type Session struct {
 func (s *Session) Run(ctx context.Context) error {
 	s.edited, s.warned = map[string]workspace.FileState{}, map[string]string{}
 	var leftOut func(string) bool
+	var signals <-chan struct{}
 	err := s.with(ctx, func(w *workspace.Workspace) error {
+		signals = w.Chest.Signals(ctx)
 		m := w.Manifest
 		leftOut = func(rel string) bool {
 			return rel == workspace.Folder || strings.HasPrefix(rel, workspace.Folder+"/") || m.LeftOut(rel)
@@ -88,8 +90,7 @@ func (s *Session) Run(ctx context.Context) error {
 	if f.polling {
 		s.tell(Trouble, "", "This system has no room to watch so many folders; the files are looked at every %s.", s.PollEvery)
 	}
-	news := time.NewTicker(s.NewsEvery)
-	defer news.Stop()
+	news := s.newsTimes(ctx, signals)
 	commit := make(<-chan time.Time)
 	if s.CommitEvery > 0 {
 		t := time.NewTicker(s.CommitEvery)
@@ -106,12 +107,48 @@ func (s *Session) Run(ctx context.Context) error {
 			s.try(ctx, func(ctx context.Context, w *workspace.Workspace) error {
 				return errors.Join(s.opened(ctx, w, signs), s.look(ctx, w))
 			})
-		case <-news.C:
+		case <-news:
 			s.try(ctx, s.news)
 		case <-commit:
 			s.try(ctx, s.commit)
 		}
 	}
+}
+
+// newsTimes gives when the chest is to be asked for news: when it gives a sign, at most every second, or else at intervals.
+func (s *Session) newsTimes(ctx context.Context, signals <-chan struct{}) <-chan time.Time {
+	out := make(chan time.Time)
+	go func() {
+		tick := time.NewTicker(s.NewsEvery)
+		defer tick.Stop()
+		for {
+			if signals == nil {
+				select {
+				case <-ctx.Done():
+					return
+				case <-tick.C:
+				}
+			} else {
+				select {
+				case <-ctx.Done():
+					return
+				case <-signals:
+				}
+			}
+			select {
+			case <-ctx.Done():
+				return
+			case out <- s.Now():
+			}
+			if signals != nil {
+				select {
+				case <-ctx.Done():
+				case <-time.After(min(time.Second, s.NewsEvery)):
+				}
+			}
+		}
+	}()
+	return out
 }
 
 // try does something with the workspace; what fails is told once, and tried again later.

@@ -232,6 +232,9 @@ func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions
 		if !errors.Is(err, ledger.ErrMoved) {
 			return c, err
 		}
+		if err := w.overtakenByItself(ctx); err != nil {
+			return nil, err
+		}
 	}
 	c, err := w.holdCommit(ctx, chosen, o)
 	if err != nil || o.Hold || w.Offline || len(c.Changes) == 0 {
@@ -246,6 +249,17 @@ func (w *Workspace) record(ctx context.Context, chosen []Change, o CommitOptions
 		c.Commit, c.Held = w.Base, 0
 	}
 	return c, nil
+}
+
+// overtakenByItself refuses to record what an earlier command of this workspace asked for, and was thought lost, which came
+// about meanwhile: else it would be recorded twice.
+func (w *Workspace) overtakenByItself(ctx context.Context) error {
+	before := w.Base.ID
+	if err := w.recoverCommit(ctx); err != nil || w.Base.ID == before {
+		return err
+	}
+	return fault.New(fault.Refused, "See what is left with oaken changes, and commit that.",
+		"What an earlier command had asked for was recorded meanwhile, as %s.", Label(w.Base))
 }
 
 // recordNow stores the chosen changes and publishes a commit of them on top of the base.

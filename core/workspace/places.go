@@ -19,6 +19,8 @@ type Servers interface {
 	Open(ctx context.Context, address string) (store chest.Store, person string, err error)
 	// Create makes a project, without a commit.
 	Create(ctx context.Context, address string) error
+	// Bring brings a chest in a folder there, as a project that is not there yet.
+	Bring(ctx context.Context, f *local.Folder, address string, progress func(what string, done, total int)) (remote.Arrived, error)
 }
 
 // ChestOf gives the place of the chest of the workspace that a folder lies in; empty where there is none.

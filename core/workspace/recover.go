@@ -117,7 +117,11 @@ func (w *Workspace) recoverCommit(ctx context.Context) error {
 	if err != nil || b.Tip == w.Base.ID || b.Tip == (ledger.ID{}) {
 		return err
 	}
-	tip, err := w.Chest.Commit(ctx, b.Tip)
+	// A branch moves from one commit once: what this workspace published is the next one on it, if it is there at all.
+	tip, err := w.Chest.CommitAt(ctx, w.Branch, w.Base.Depth+1)
+	if errors.Is(err, ledger.ErrNotFound) {
+		return nil
+	}
 	if err != nil {
 		return err
 	}

@@ -34,7 +34,7 @@ func Do(tx *tables.Tx, r chest.Request, now time.Time) (chest.Outcome, error) {
 	if err := stands(tx, r.On); err != nil {
 		return chest.Outcome{}, err
 	}
-	out, err := act(tx, r.Act, now)
+	out, err := act(tx, r.Act)
 	if err != nil {
 		return chest.Outcome{}, refusal(err, r.Act)
 	}
@@ -136,7 +136,7 @@ func refusal(err error, a chest.Act) error {
 }
 
 // act does what one act says.
-func act(tx *tables.Tx, a chest.Act, now time.Time) (out chest.Outcome, err error) {
+func act(tx *tables.Tx, a chest.Act) (out chest.Outcome, err error) {
 	switch a := a.(type) {
 	case chest.Publish:
 		return publish(tx, a)
@@ -202,23 +202,8 @@ func act(tx *tables.Tx, a chest.Act, now time.Time) (out chest.Outcome, err erro
 		err = tx.PutLook(a.Look)
 	case chest.Notify:
 		err = tx.AddNotice(a.Notice)
-	case chest.GiveUp:
-		out, err = giveUp(tx, a, now)
 	default:
 		err = fmt.Errorf("nobody knows the act %T", a)
-	}
-	return out, err
-}
-
-// giveUp uses a key up, unless it was used before: then it says what came of that.
-func giveUp(tx *tables.Tx, a chest.GiveUp, now time.Time) (out chest.Outcome, err error) {
-	said, err := tx.Answer(a.Key)
-	if errors.Is(err, ledger.ErrNotFound) {
-		return out, tx.AddAnswer(tables.Answer{Key: a.Key, Time: now, Said: "{}"}, now.Add(-chest.KeptAnswers))
-	}
-	if err == nil && said.Act != "" {
-		err = json.Unmarshal([]byte(said.Said), &out)
-		out.Done = true
 	}
 	return out, err
 }

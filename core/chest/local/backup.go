@@ -174,3 +174,12 @@ func Restore(ctx context.Context, from, to string, now func() time.Time, progres
 	}
 	return b, prove(ctx, to, now, progress)
 }
+
+// Adopt makes a chest of files that were brought to a folder from elsewhere. Who has followed the records before finds that
+// they are others.
+func Adopt(ctx context.Context, dir string) error {
+	if err := tables.BeginAnew(ctx, filepath.Join(dir, ledgerName)); err != nil {
+		return chest.Explain(err)
+	}
+	return writeFormat(dir)
+}

@@ -63,6 +63,70 @@ func (f *Folder) MoveTo(ctx context.Context, to string, progress func(what strin
 	return size, chest.Explain(err)
 }
 
+// MoveAfar is MoveTo to a place that is no folder here: send brings each file there, and arrived says that all of them are
+// in use there. Nobody can write meanwhile.
+func (f *Folder) MoveAfar(ctx context.Context, place string, send func(name string, file *os.File, size int64) error,
+	arrived func() error, progress func(what string, done, total int)) (size int64, err error) {
+	err = f.ledger.Leave(ctx, place, func() error {
+		names, err := f.parts()
+		if err != nil {
+			return err
+		}
+		for i, name := range names {
+			if progress != nil {
+				progress("sending the chest", i, len(names))
+			}
+			n, err := sendFile(filepath.Join(f.Dir, name), name, send)
+			if err != nil {
+				return err
+			}
+			size += n
+		}
+		return arrived()
+	})
+	if err == nil {
+		for _, name := range []string{balesName, formerName} { // that it fails harms nothing
+			_ = os.RemoveAll(filepath.Join(f.Dir, name))
+		}
+	}
+	return size, chest.Explain(err)
+}
+
+// Moment gives that of the records.
+func (f *Folder) Moment(ctx context.Context) (m tables.Moment, err error) {
+	tx, err := f.ledger.View(ctx)
+	if err != nil {
+		return m, err
+	}
+	defer tx.Close()
+	return tx.Now()
+}
+
+// LeaveFor gives the chest up for one that is at a place already, as this one was at a moment; ErrMoved when something
+// happened here since.
+func (f *Folder) LeaveFor(ctx context.Context, place string, m tables.Moment) error {
+	err := f.ledger.LeaveAt(ctx, place, m)
+	if err == nil {
+		for _, name := range []string{balesName, formerName} { // that it fails harms nothing
+			_ = os.RemoveAll(filepath.Join(f.Dir, name))
+		}
+	}
+	return err
+}
+
+func sendFile(file, name string, send func(name string, file *os.File, size int64) error) (int64, error) {
+	in, err := os.Open(file)
+	if err != nil {
+		return 0, err
+	}
+	defer in.Close()
+	info, err := in.Stat()
+	if err != nil {
+		return 0, err
+	}
+	return info.Size(), send(filepath.ToSlash(name), in, info.Size())
+}
+
 // Arrive makes a chest of the folder that the one in from was moved to, and takes away what is left of
 // that but for the pointer. It is for a chest whose records say so: a process may have been killed then.
 func Arrive(from, to string) error {

@@ -181,15 +181,19 @@ func (f far) named(ctx context.Context, root content.Digest) (wire.Place, error)
 	return wire.Place{}, err
 }
 
-// Send brings a bale to the server; where the connection breaks, it goes on from what has arrived.
+// Send brings a bale to the server.
 func (f far) Send(ctx context.Context, name string, bale io.ReaderAt, size int64) error {
 	defer trace.Begin(ctx, trace.Journey, "bale")()
-	call := f.address.Project + "/" + wire.CallBales + "/" + name
+	return f.calls.send(ctx, f.address.Project+"/"+wire.CallBales+"/"+name, bale, size)
+}
+
+// send brings bytes to the server; where the connection breaks, it goes on from what has arrived.
+func (c *Caller) send(ctx context.Context, call string, data io.ReaderAt, size int64) error {
 	from := int64(0)
 	began, pause := time.Now(), firstPause
 	for {
-		in, err := f.calls.once(ctx, http.MethodPut, fmt.Sprintf("%s?from=%d&size=%d", call, from, size), "",
-			io.NewSectionReader(bale, from, size-from), size-from)
+		in, err := c.once(ctx, http.MethodPut, fmt.Sprintf("%s?from=%d&size=%d", call, from, size), "",
+			io.NewSectionReader(data, from, size-from), size-from)
 		if err == nil {
 			_, err = io.Copy(io.Discard, in)
 			_ = in.Close()
@@ -207,21 +211,21 @@ func (f far) Send(ctx context.Context, name string, bale io.ReaderAt, size int64
 		case <-time.After(pause):
 			pause = min(2*pause, longestPause)
 		}
-		have, err := f.arrived(ctx, call)
+		have, err := c.arrived(ctx, call)
 		if err == nil && have != from && have <= size {
 			from, began, pause = have, time.Now(), firstPause
 		}
 	}
 }
 
-// arrived asks how much of a bale has arrived.
-func (f far) arrived(ctx context.Context, call string) (int64, error) {
-	in, err := f.calls.once(ctx, http.MethodGet, call, "", nil, 0)
+// arrived asks how much has arrived.
+func (c *Caller) arrived(ctx context.Context, call string) (int64, error) {
+	in, err := c.once(ctx, http.MethodGet, call, "", nil, 0)
 	if err != nil {
 		return 0, err
 	}
 	defer in.Close()
-	var c wire.Coming
-	err = json.NewDecoder(in).Decode(&c)
-	return c.Have, err
+	var is wire.Coming
+	err = json.NewDecoder(in).Decode(&is)
+	return is.Have, err
 }

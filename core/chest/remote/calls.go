@@ -280,7 +280,11 @@ func readWritten(in io.Reader) (out wire.Written, news *tables.Happened, err err
 
 // follow makes a call that takes long: it tells progress, and reads what came of it.
 func (c *Caller) follow(ctx context.Context, call string, into any, progress func(what string, done, total int)) error {
-	in, err := c.post(ctx, call, struct{}{}, uncertain)
+	return c.followBody(ctx, call, struct{}{}, into, progress)
+}
+
+func (c *Caller) followBody(ctx context.Context, call string, body, into any, progress func(what string, done, total int)) error {
+	in, err := c.post(ctx, call, body, uncertain)
 	if err != nil {
 		return err
 	}

@@ -107,22 +107,22 @@ type Coming struct {
 
 // Calls below the address of the server's own, API.
 const (
-	API           = "api/" + Version
-	CallLogin     = "login"
-	CallLogout    = "logout"
-	CallJoin      = "join"
-	CallWho       = "who"
-	CallSecret    = "secret"
-	CallPeople    = "people"
-	CallGroups    = "groups"
-	CallProjects  = "projects"
-	CallInvite    = "invite"
-	CallEnd       = "end"
-	CallToken     = "token"
-	CallRevoke    = "revoke"
-	CallSessions  = "sessions"
-	CallEvents    = "events"
-	CallServerUse = "backup"
+	API          = "api/" + Version
+	CallLogin    = "login"
+	CallLogout   = "logout"
+	CallJoin     = "join"
+	CallWho      = "who"
+	CallSecret   = "secret"
+	CallPeople   = "people"
+	CallGroups   = "groups"
+	CallProjects = "projects"
+	CallInvite   = "invite"
+	CallEnd      = "end"
+	CallToken    = "token"
+	CallRevoke   = "revoke"
+	CallSessions = "sessions"
+	CallEvents   = "events"
+	CallMoves    = "moves"
 )
 
 // Hello is what a server says of itself.
@@ -272,4 +272,25 @@ type Progress struct {
 	What  string `json:"what"`
 	Done  int    `json:"done"`
 	Total int    `json:"total"`
+}
+
+// Move begins to bring a chest to the server, or ends that. Its files come as bales do, below the call moves/ID/files/NAME,
+// where NAME has a dash for each slash.
+type Move struct {
+	Name string `json:"name"`
+	ID   string `json:"id,omitempty"`
+}
+
+// Arrived is a chest that was brought to the server: who is named in it, and has an account now.
+type Arrived struct {
+	People []NamedPerson `json:"people"`
+}
+
+// NamedPerson is somebody who is named in records.
+type NamedPerson struct {
+	Name string `json:"name"`
+	// Account is the name of the account; empty where the name can be none.
+	Account string `json:"account"`
+	// New says that the account was made, and waits for an invitation.
+	New bool `json:"new,omitempty"`
 }

@@ -18,12 +18,14 @@ var sentinels = map[string]error{
 	"busy": ledger.ErrBusy, "full": ledger.ErrFull, "damaged": ledger.ErrDamaged, "read-only": ledger.ErrReadOnly,
 	"away": ledger.ErrAway, "content-missing": content.ErrMissing, "content-swept": content.ErrSwept, "content-full": content.ErrFull,
 	"content-read-only": content.ErrReadOnly, "content-away": content.ErrAway, "no-bale": content.ErrNoBale, "newer": ErrNewer,
-	"signed-out": ErrSignedOut, "limit": ErrLimit,
+	"signed-out": ErrSignedOut, "limit": ErrLimit, "no-project": ErrNoProject,
 }
 
 var (
 	// ErrSignedOut: nobody is signed in, or not any more.
 	ErrSignedOut = errors.New("nobody is signed in")
+	// ErrNoProject: the server has no such project, or none that who asks may see.
+	ErrNoProject = errors.New("there is no such project")
 	// ErrLimit: more was asked for than one may, or than is carried at once.
 	ErrLimit = errors.New("that is more than the server takes")
 )
@@ -113,6 +115,8 @@ func saying(err error) (s said, status int) {
 		status = http.StatusUnauthorized
 	case errors.Is(err, ErrLimit):
 		status = http.StatusTooManyRequests
+	case errors.Is(err, ErrNoProject):
+		status = http.StatusNotFound
 	case errors.Is(err, ErrNewer), errors.Is(err, content.ErrNoBale):
 		status = http.StatusBadRequest
 	case status == 0:

@@ -13,7 +13,6 @@ import (
 	"unicode"
 
 	"oakenchest/core/chest"
-	"oakenchest/core/ledger"
 )
 
 // Version is the version of the protocol. It is the first part of each address below a server's own.
@@ -25,7 +24,7 @@ var acts = []chest.Act{
 	chest.Assent{}, chest.Park{}, chest.Unpark{}, chest.OpenReview{}, chest.Remark{}, chest.CloseReview{}, chest.Keep{}, chest.Forget{},
 	chest.Number{}, chest.Settle{}, chest.Choose{}, chest.Unsettle{}, chest.Plan{}, chest.EndPlanned{}, chest.PlanRelease{},
 	chest.NoteAfter{}, chest.RenameEnvironment{}, chest.Distinguish{}, chest.Undistinguish{}, chest.NoteAttempt{}, chest.NoteLook{},
-	chest.Notify{}, chest.GiveUp{},
+	chest.Notify{},
 }
 
 var byName = func() map[string]reflect.Type {
@@ -170,13 +169,4 @@ func People(a chest.Act) (out []string) {
 		say(a.Look.Person)
 	}
 	return out
-}
-
-// Trees lists the trees that an act names, each with the commits whose trees it may be like.
-func Trees(a chest.Act) []chest.Named { return chest.TreesOf(a) }
-
-// Tree is a tree by its root, with one that the other end has, whose folders need not come again.
-type Tree struct {
-	Root ledger.ID
-	Has  ledger.ID
 }

@@ -14,8 +14,23 @@ import (
 // instead. Processes that have the records open meet a MovedError from then on, and lose nothing that they
 // were told is kept. An error of take leaves all as it is.
 func (l *Ledger) Leave(ctx context.Context, place string, take func() error) error {
+	return l.leave(ctx, place, func(*Tx) error { return take() })
+}
+
+// LeaveAt is Leave where the copy is there already, as it was made at a moment; ErrMoved when something happened since.
+func (l *Ledger) LeaveAt(ctx context.Context, place string, m Moment) error {
+	return l.leave(ctx, place, func(tx *Tx) error {
+		now, err := tx.Now()
+		if err == nil && now != m {
+			err = ledger.ErrMoved
+		}
+		return err
+	})
+}
+
+func (l *Ledger) leave(ctx context.Context, place string, take func(*Tx) error) error {
 	err := l.Update(ctx, func(tx *Tx) error {
-		if err := take(); err != nil {
+		if err := take(tx); err != nil {
 			return err
 		}
 		tables, err := tx.texts("select name from sqlite_master where type = 'table' and name not like 'sqlite_%' and name <> 'format'")

@@ -2,6 +2,7 @@ package result
 
 import (
 	"oakenchest/core/chest"
+	"oakenchest/core/chest/wire"
 	"oakenchest/core/workspace"
 )
 
@@ -93,10 +94,25 @@ type Relocated struct {
 	// Moved is false when only this workspace looks elsewhere.
 	Moved bool  `json:"moved"`
 	Bytes int64 `json:"bytes"`
+	// People are those who are named in a chest that came to a server.
+	People []NamedPerson `json:"people"`
+}
+
+// NamedPerson is somebody who is named in records.
+type NamedPerson struct {
+	Person string `json:"person"`
+	// Account is the name of the account at the server; empty where there can be none.
+	Account string `json:"account"`
+	// Invite says that the account waits for an invitation.
+	Invite bool `json:"invite"`
 }
 
 // Schema names it.
 func (Relocated) Schema() string { return "oaken.relocate/1" }
 
 // RelocatedOf gives a chest that has another place.
-func RelocatedOf(r *workspace.Relocated) Relocated { return Relocated{r.From, r.To, r.Moved, r.Bytes} }
+func RelocatedOf(r *workspace.Relocated) Relocated {
+	return Relocated{r.From, r.To, r.Moved, r.Bytes, each(r.People, func(p wire.NamedPerson) NamedPerson {
+		return NamedPerson{p.Name, p.Account, p.New}
+	})}
+}
