@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -37,9 +38,20 @@ func formerChest(t *testing.T, dir string) {
 	do(os.WriteFile(filepath.Join(dir, "format"), []byte("oaken chest 2\n"), 0o666))
 	db, err := sql.Open("sqlite", filepath.Join(dir, "ledger.db"))
 	do(err)
-	for _, s := range []string{"drop table planned", "drop table bundles", "alter table approvals drop column plan",
+	rs, err := db.Query("select tbl_name from sqlite_master where type = 'index' and name like '%\\_at' escape '\\'")
+	do(err)
+	var moments []string
+	for rs.Next() {
+		var table string
+		do(rs.Scan(&table))
+		moments = append(moments, "drop index "+table+"_at", "alter table "+table+" drop column at")
+	}
+	do(rs.Close())
+	moments = append(slices.DeleteFunc(moments, func(s string) bool { return strings.Contains(s, "gone") }), "drop table moments",
+		"drop table gone")
+	for _, s := range append(moments, "drop table planned", "drop table bundles", "alter table approvals drop column plan",
 		"alter table approvals drop column gate", "alter table accounts drop column plan", "alter table accounts drop column after",
-		"drop table leases", "drop table answers", "drop table trail", "update format set version = 6"} {
+		"drop table leases", "drop table answers", "drop table trail", "update format set version = 6") {
 		_, err := db.Exec(s)
 		do(err)
 	}

@@ -86,6 +86,17 @@ func TestEveryResultOccurs(t *testing.T) {
 	p = &project{t: t, dir: out.dir}
 	ask("begin")
 	ask("preset", "nothing") // an error
+	at := serve(t)
+	p = &project{t: t, dir: at.dir, config: at.admin}
+	for _, call := range []string{"who", "people invite Tarek", "people add Ysolde", "people list", "people show Admin",
+		"people token --for night --until 3d", "people group artists Ysolde", "people end Ysolde --to Admin",
+		"serve backup ../copy --data " + at.data, "logout"} {
+		ask(strings.Fields(call)...)
+	}
+	if err := fits(at.said); err != nil {
+		t.Error(err)
+	}
+	seen["oaken.serve/1"] = true
 	for _, k := range answers.All {
 		name := k.Result.Schema()
 		// asked for below, of a server, and in a stream

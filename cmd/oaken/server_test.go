@@ -5,12 +5,16 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
+	"math/rand/v2"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 )
@@ -22,6 +26,7 @@ type playing struct {
 	dir  string
 	data string
 	url  string
+	said string // when it started
 
 	mu       sync.Mutex
 	process  *exec.Cmd
@@ -88,7 +93,7 @@ func (at *playing) start(listen string) map[string]any {
 	if err != nil || json.Unmarshal([]byte(line), &said) != nil {
 		at.t.Fatalf("the server said %q, %v: %s", line, err, at.errs.String())
 	}
-	at.process = cmd
+	at.process, at.said = cmd, line
 	return said
 }
 
@@ -128,7 +133,7 @@ func (at *playing) config(name string) string {
 	if c, ok := at.people[name]; ok {
 		return c
 	}
-	out, err := at.as(at.admin, "", "people", "invite", name, "--server", at.url, "--json")
+	out, err := at.as(at.admin, "", "people", "invite", name, "--json")
 	var said map[string]any
 	if err != nil || json.Unmarshal([]byte(out), &said) != nil {
 		at.t.Fatalf("%s: %v", out, err)
@@ -239,6 +244,80 @@ func TestACrowdAtAServer(t *testing.T) {
 	t.Run("crowd", TestACrowdAtWork)
 	close(done)
 	killing.Wait()
+}
+
+// TestACrowdBehindABadLine is the crowd, each connection of which is cut after some bytes in one direction or the other.
+func TestACrowdBehindABadLine(t *testing.T) {
+	at := serve(t)
+	line := badLine(t, strings.TrimPrefix(at.url, "http://"))
+	direct := at.url
+	at.url = "http://" + line.addr
+	for n := range number("OAKEN_PEOPLE", 5) {
+		at.config(fmt.Sprint("P", n))
+	}
+	at.config("First")
+	line.bad.Store(true)
+	atServers.Lock()
+	serversByOf[t.Name()] = at
+	atServers.Unlock()
+	t.Run("crowd", TestACrowdAtWork)
+	line.bad.Store(false)
+	at.url = direct
+	t.Logf("%d connections were cut of %d", line.cut.Load(), line.all.Load())
+}
+
+// line is a connection that is cut now and then.
+type line struct {
+	addr     string
+	bad      atomic.Bool
+	cut, all atomic.Int64
+}
+
+// badLine passes connections on to an address.
+func badLine(t *testing.T, to string) *line {
+	t.Helper()
+	in, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { in.Close() })
+	l := &line{addr: in.Addr().String()}
+	go func() {
+		for {
+			c, err := in.Accept()
+			if err != nil {
+				return
+			}
+			l.all.Add(1)
+			go l.pass(c, to)
+		}
+	}()
+	return l
+}
+
+// pass passes one connection on, until one direction has had so many bytes that it is cut.
+func (l *line) pass(c net.Conn, to string) {
+	defer c.Close()
+	s, err := net.Dial("tcp", to)
+	if err != nil {
+		return
+	}
+	defer s.Close()
+	ended := make(chan struct{}, 2)
+	carry := func(dst, src net.Conn, usual int) {
+		var from io.Reader = src
+		if l.bad.Load() && rand.IntN(8) == 0 {
+			from = io.LimitReader(src, int64(rand.IntN(usual)))
+		}
+		_, err := io.Copy(dst, from)
+		if _, cut := from.(*io.LimitedReader); cut && err == nil {
+			l.cut.Add(1)
+		}
+		ended <- struct{}{}
+	}
+	go carry(s, c, 3000)
+	go carry(c, s, 3000)
+	<-ended
 }
 
 // world gives workspaces of two people of a project at the server.
