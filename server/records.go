@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"slices"
+	"time"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/chest/wire"
@@ -75,6 +76,7 @@ func (a *asked) act() error {
 func (a *asked) do(r chest.Request) (out chest.Outcome, err error) {
 	ctx, p := a.Context(), a.project
 	r.Actor.Person = a.session.Person.Name
+	r.Asked, r.Act = r.Act, onClock(r.Act, a.server.o.Now())
 	if err := a.inOwnName(wire.People(r.Act)...); err != nil {
 		return out, err
 	}
@@ -96,6 +98,28 @@ func (a *asked) do(r chest.Request) (out chest.Outcome, err error) {
 		}
 	}
 	return p.folder.Do(ctx, r)
+}
+
+// onClock gives an act with the server's time, where a wrong clock would take something from others: by it locks end, and
+// are told to be of somebody who is gone.
+func onClock(act chest.Act, now time.Time) chest.Act {
+	switch act := act.(type) {
+	case chest.TakeLocks:
+		ahead := now.Sub(act.Now)
+		act.Wanted = slices.Clone(act.Wanted)
+		for i := range act.Wanted {
+			l := &act.Wanted[i]
+			if l.Since = now; !l.Ends.IsZero() && !act.Now.IsZero() {
+				l.Ends = l.Ends.Add(ahead)
+			}
+		}
+		act.Now = now
+		return act
+	case chest.FreeLocks:
+		act.Now = now
+		return act
+	}
+	return act
 }
 
 // inOwnName refuses to speak in another's name.
@@ -184,6 +208,7 @@ func (a *asked) tell() error {
 	if err := a.ownWorkspace(call.News.Workspace.Name); err != nil {
 		return err
 	}
+	call.News.Workspace.Seen = a.server.o.Now()
 	if err := a.project.folder.Tell(a.Context(), call.News); err != nil {
 		return err
 	}
@@ -208,6 +233,7 @@ func (a *asked) register() error {
 	if err := a.inOwnName(call.Workspace.Person); err != nil {
 		return err
 	}
+	call.Workspace.Seen = a.server.o.Now()
 	name, err := a.project.folder.Register(a.Context(), call.Workspace)
 	if err != nil {
 		return err

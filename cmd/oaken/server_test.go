@@ -384,7 +384,8 @@ func TestASessionEnds(t *testing.T) {
 	imke.ok("lock", "art/coral.bin")
 	imke.tells("draft", "park")
 	config := at.config("Imke")
-	if out, err := at.as(config, "wrong words here\n", "login", at.url, "--name", "Imke"); err == nil || !strings.Contains(out, "not right") {
+	if out, err := at.as(config, "wrong words here\n", "login", at.url, "--name", "Imke"); err == nil || !strings.Contains(out,
+		"not right") {
 		t.Errorf("a wrong secret: %s", out)
 	}
 	imke.ok("history") // the session from before goes on
@@ -457,7 +458,8 @@ func TestAChestComesToAServer(t *testing.T) {
 
 	copied := filepath.Join(at.dir, "copy")
 	for range 2 {
-		if out, err := at.as(at.admin, "", "serve", "backup", copied, "--data", at.data); err != nil || !strings.Contains(out, "1 project") {
+		if out, err := at.as(at.admin, "", "serve", "backup", copied, "--data", at.data); err != nil || !strings.Contains(out,
+			"1 project") {
 			t.Fatalf("%s: %v", out, err)
 		}
 	}
@@ -470,7 +472,8 @@ func TestAChestComesToAServer(t *testing.T) {
 	if out, err := at.as(at.admin, "", "serve", "restore", copied, "--data", at.data); err != nil {
 		t.Fatalf("%s: %v", out, err)
 	}
-	if out, err := at.as(at.admin, "", "serve", "restore", copied, "--data", at.data); err == nil || !strings.Contains(out, "is not empty") {
+	if out, err := at.as(at.admin, "", "serve", "restore", copied, "--data", at.data); err == nil || !strings.Contains(out,
+		"is not empty") {
 		t.Errorf("over a server: %s", out)
 	}
 	at.start(strings.TrimPrefix(at.url, "http://"))

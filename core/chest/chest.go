@@ -199,7 +199,8 @@ func explainRefusal(r *Refusal) error {
 		return say(fault.Damaged, "Run oaken health: this machine does not hold them either.",
 			"The server lacks contents that this would name, %s among them.", r.Lacking[0].Short())
 	case OtherRequest:
-		return say(fault.Refused, "See how it stands, and run the command again.", "The server was asked for something else by the same key.")
+		return say(fault.Refused, "See how it stands, and run the command again.",
+			"The server was asked for something else by the same key.")
 	case BookingsMoved:
 		return say(fault.Refused, "Look at the bookings, and run the command again.", "Somebody has booked %s at this moment.", r.Subject)
 	case Taken:

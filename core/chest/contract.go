@@ -91,6 +91,9 @@ type Request struct {
 	Actor Actor
 	Act   Act
 	On    Grounds
+	// Asked is the act as it was asked for, where Act has what the session knows better, such as the time; nil where it has
+	// not. Of two requests with one key it tells whether they ask for the same.
+	Asked Act
 }
 
 // Grounds are what an act was decided on, beside what it says itself: it is refused when one has changed.

@@ -18,7 +18,11 @@ import (
 // Do carries a request out within a transaction, which the caller keeps, or not when there is an error; now is
 // when the request was received.
 func Do(tx *tables.Tx, r chest.Request, now time.Time) (chest.Outcome, error) {
-	name, err := nameOf(r.Act)
+	asked := r.Asked
+	if asked == nil {
+		asked = r.Act
+	}
+	name, err := nameOf(asked)
 	if err != nil {
 		return chest.Outcome{}, err
 	}

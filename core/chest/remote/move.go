@@ -18,7 +18,8 @@ type Arrived struct {
 
 // Bring brings a chest in a folder to a server, as a project. Its ids stay. What is in the folder goes when the server has
 // looked at every byte of it there. Nobody can write meanwhile.
-func Bring(ctx context.Context, f *local.Folder, at Address, who Signed, progress func(what string, done, total int)) (a Arrived, err error) {
+func Bring(ctx context.Context, f *local.Folder, at Address, who Signed, progress func(what string, done, total int)) (a Arrived,
+	err error) {
 	calls, err := NewCaller(at.Server, who)
 	if err != nil {
 		return a, err
