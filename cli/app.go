@@ -49,6 +49,9 @@ type App struct {
 	Unseen func(prompt string) (string, error)
 	// Breath is how long, in nanoseconds, the command may take to end when it is stopped.
 	Breath *atomic.Int64
+	// Home is where what is kept of the person lies, such as settings and where they have signed in; empty for the system's
+	// places.
+	Home string
 	// Person and Machine stand in for the account's and the machine's name.
 	Person, Machine string
 
@@ -206,12 +209,12 @@ func (a *App) at(p string) string {
 
 func (a *App) host() workspace.Host {
 	h := workspace.Host{Now: a.Now, Machine: a.Machine, Person: a.Person, Kinds: a.kinds, Progress: a.Progress(),
-		Lenient: a.lenient, Brief: true, Servers: servers{a.Now, true}}
+		Lenient: a.lenient, Brief: true, Servers: servers{a}}
 	if h.Machine == "" {
 		h.Machine, _ = os.Hostname()
 	}
 	if h.Person == "" {
-		h.Person = rememberedPerson()
+		h.Person = a.rememberedPerson()
 	}
 	if h.Person == "" {
 		h.Person = accountName()

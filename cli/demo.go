@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -24,7 +25,7 @@ var storyTries = []string{"oaken history", "oaken show main:2", "oaken inspect a
 	"oaken compare release:spring main", "oaken help"}
 
 func newDemo(a *App) *cobra.Command {
-	var month, bare bool
+	var month, bare, many bool
 	var on string
 	cmd := &cobra.Command{
 		Use:   "demo [FOLDER]",
@@ -37,8 +38,11 @@ would type it, with its real output. The folder stays, to explore.
 
 --pipeline plays a month of two lanes that share a pipeline: promotions, a collision
 caught in integration, a booking, a gate that is shut, a hot fix and its backfill, a
-lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
-		Example:           "  oaken demo\n  oaken demo /tmp/brindle-bay\n  oaken demo --bare reef\n  oaken demo --pipeline",
+lookalike, a rollback. --on plays it with databases on a PostgreSQL server.
+
+--team plays with a server: an administrator, a newcomer by invitation, two people in one scene,
+work that goes on while the server is killed, somebody who leaves.`,
+		Example:           "  oaken demo\n  oaken demo /tmp/brindle-bay\n  oaken demo --bare reef\n  oaken demo --pipeline\n  oaken demo --team",
 		GroupID:           groupStart,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: completeFolders,
@@ -46,6 +50,9 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 			name := demoFolder
 			if month {
 				name = monthFolder
+			}
+			if many {
+				name = teamFolder
 			}
 			if len(args) == 1 {
 				name = args[0]
@@ -58,7 +65,7 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 				return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.",
 					"%s is not empty, so the demo was not played there.", name)
 			}
-			for _, beside := range []string{"-tarek", monthBeside} {
+			for _, beside := range []string{"-tarek", monthBeside, teamBeside, teamBeside + "-people", teamBeside + "-backup"} {
 				if entries, err := os.ReadDir(folder + beside); err == nil && len(entries) > 0 {
 					return fault.New(fault.Refused, "Name a new folder: oaken demo FOLDER.",
 						"%s%s is not empty, so the demo was not played there.", name, beside)
@@ -78,7 +85,14 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 			if month {
 				s.month(on)
 			}
-			if err := s.play(cmd.Context()); err != nil {
+			if many {
+				s.withServer()
+			}
+			err := s.play(cmd.Context())
+			if s.team != nil {
+				err = errors.Join(err, s.team.end())
+			}
+			if err != nil {
 				return err
 			}
 			if a.JSON {
@@ -92,7 +106,8 @@ lookalike, a rollback. --on plays it with databases on a PostgreSQL server.`,
 	cmd.Flags().BoolVar(&bare, "bare", false, "lay the sample world out alone")
 	cmd.Flags().BoolVar(&month, "pipeline", false, "play a month in a whole pipeline")
 	cmd.Flags().StringVar(&on, "on", "", "keep the databases of the pipeline on a PostgreSQL server, `URL`")
-	cmd.MarkFlagsMutuallyExclusive("bare", "pipeline")
+	cmd.Flags().BoolVar(&many, "team", false, "play with a server and the people of a team")
+	cmd.MarkFlagsMutuallyExclusive("bare", "pipeline", "team")
 	_ = cmd.RegisterFlagCompletionFunc("on", cobra.NoFileCompletions)
 	return cmd
 }
@@ -123,6 +138,7 @@ type stage struct {
 	tries       []string
 	clock       time.Time // when it is in the story; zero for the real time
 	places      sample.Places
+	team        *team // with a server; nil for none
 }
 
 // A scene of the story: what people do, then the commands that they type.
@@ -143,6 +159,10 @@ type act struct {
 	at string
 	// sql is run on the database of an environment, as a developer's tool would.
 	on, sql string
+	// typed is what the person types besides: a line each.
+	typed string
+	// server starts the server, kills it or stops it.
+	server string
 }
 
 // of gives the folder of somebody else's workspace, beside Imke's.
@@ -193,10 +213,14 @@ func (s *stage) perform(ctx context.Context, act act) error {
 			return fmt.Errorf("the story stopped: %w", err)
 		}
 	}
+	if act.server != "" {
+		return s.serve(act.server)
+	}
 	if act.call == "" {
 		return nil
 	}
-	call := strings.ReplaceAll(act.call, "../"+s.name, "../"+filepath.Base(s.folder))
+	call := s.team.fill(act.call)
+	call = strings.ReplaceAll(call, "../"+s.name, "../"+filepath.Base(s.folder))
 	s.app.Say("\n%s", s.app.Paint(screen.Good, strings.ToLower(person)+"$ oaken "+call))
 	quiet := *s.app
 	quiet.in, quiet.as, quiet.Dir, quiet.Person, quiet.Machine = "", "", folder, person, machine
@@ -208,6 +232,9 @@ func (s *stage) perform(ctx context.Context, act act) error {
 	}
 	if s.app.JSON || s.app.Quiet {
 		quiet.Out = new(strings.Builder)
+	}
+	if s.team != nil {
+		s.team.sit(&quiet, person, act.typed)
 	}
 	quiet.Err = quiet.Out
 	status := Run(ctx, &quiet, words(call))
@@ -248,6 +275,10 @@ func words(line string) []string {
 }
 
 func (s *stage) farewell() {
+	if s.team != nil {
+		s.farewellTeam()
+		return
+	}
 	name := s.folder
 	if rel, err := filepath.Rel(s.app.Dir, s.folder); err == nil && filepath.IsLocal(rel) {
 		name = rel

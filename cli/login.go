@@ -42,7 +42,7 @@ automation, --token takes a token from standard input; oaken people token makes 
 			"  oaken login https://chest.example.org --token < token",
 		GroupID:           groupTeam,
 		Args:              cobra.ExactArgs(1),
-		ValidArgsFunction: completeServers,
+		ValidArgsFunction: a.completeServers,
 		RunE:              func(cmd *cobra.Command, args []string) error { return a.login(cmd.Context(), args[0], o) },
 	}
 	f := cmd.Flags()
@@ -60,8 +60,8 @@ automation, --token takes a token from standard input; oaken people token makes 
 }
 
 // completeServers proposes the servers at which somebody has signed in.
-func completeServers(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-	list, _ := logins().Servers()
+func (a *App) completeServers(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	list, _ := a.logins().Servers()
 	slices.Sort(list)
 	return list, cobra.ShellCompDirectiveNoFileComp
 }
@@ -151,7 +151,7 @@ func (a *App) login(ctx context.Context, address string, o loginOptions) error {
 		return chest.Explain(err)
 	}
 	who.Token, who.Person, who.ID = in.Token, in.Person, in.ID
-	if err := logins().Keep(at, who); err != nil {
+	if err := a.logins().Keep(at, who); err != nil {
 		return err
 	}
 	if a.JSON {
@@ -240,7 +240,7 @@ func (a *App) sayProjects(ctx context.Context, at string, who remote.Signed) err
 }
 
 func (a *App) changeSecret(ctx context.Context, at string) error {
-	calls, err := callerAt(at)
+	calls, err := a.callerAt(at)
 	if err != nil {
 		return err
 	}
@@ -272,7 +272,7 @@ only one. Workspaces stay; what is unsent in them stays unsent until you sign in
 		Example:           "  oaken logout https://chest.example.org",
 		GroupID:           groupTeam,
 		Args:              cobra.MaximumNArgs(1),
-		ValidArgsFunction: completeServers,
+		ValidArgsFunction: a.completeServers,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			named := ""
 			if len(args) > 0 {
@@ -282,7 +282,7 @@ only one. Workspaces stay; what is unsent in them stays unsent until you sign in
 			if err != nil {
 				return err
 			}
-			calls, err := callerAt(at)
+			calls, err := a.callerAt(at)
 			if err != nil {
 				return err
 			}
@@ -292,7 +292,7 @@ only one. Workspaces stay; what is unsent in them stays unsent until you sign in
 				return chest.Explain(err)
 			}
 			away := errors.Is(err, ledger.ErrAway)
-			if err := logins().Forget(at); err != nil {
+			if err := a.logins().Forget(at); err != nil {
 				return err
 			}
 			if a.JSON {
@@ -316,7 +316,7 @@ func (a *App) serverOf(ctx context.Context, named string) (string, error) {
 	if at := a.serverHere(); at != "" {
 		return at, nil
 	}
-	list, err := logins().Servers()
+	list, err := a.logins().Servers()
 	switch {
 	case err != nil:
 		return "", err
@@ -343,14 +343,14 @@ func newWho(a *App) *cobra.Command {
 }
 
 func (a *App) who(ctx context.Context) error {
-	list, err := logins().Servers()
+	list, err := a.logins().Servers()
 	if err != nil {
 		return err
 	}
 	slices.Sort(list)
 	out := result.SignedIn{Servers: []result.SignedInAt{}}
 	for _, at := range list {
-		who, _, err := logins().At(at)
+		who, _, err := a.logins().At(at)
 		if err != nil {
 			return err
 		}

@@ -33,7 +33,7 @@ The server is that of the workspace that you are in, or the only one at which yo
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}
 	cmd.PersistentFlags().StringVar(&a.server, "server", "", "the `ADDRESS` of the server that is meant")
-	_ = cmd.RegisterFlagCompletionFunc("server", completeServers)
+	_ = cmd.RegisterFlagCompletionFunc("server", a.completeServers)
 	cmd.AddCommand(newPeopleList(a), newPeopleAdd(a), newPeopleInvite(a), newPeopleShow(a), newPeopleEnd(a), newPeopleToken(a),
 		newPeopleGroup(a))
 	return cmd
@@ -44,7 +44,7 @@ func (a *App) atServer(ctx context.Context, call string, body, into any) (server
 	if server, err = a.serverOf(ctx, a.server); err != nil {
 		return "", err
 	}
-	calls, err := callerAt(server)
+	calls, err := a.callerAt(server)
 	if err != nil {
 		return "", err
 	}
@@ -381,7 +381,7 @@ func (a *App) revoke(ctx context.Context, person string, number int64) error {
 		if err != nil {
 			return err
 		}
-		who, err := signedAt(server)
+		who, err := a.signedAt(server)
 		if err != nil {
 			return err
 		}

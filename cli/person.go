@@ -23,7 +23,10 @@ type settings struct {
 }
 
 // settingsFile is where they lie; empty where the system has no place for such.
-func settingsFile() string {
+func (a *App) settingsFile() string {
+	if a.Home != "" {
+		return filepath.Join(a.Home, "settings.toml")
+	}
 	dir, err := os.UserConfigDir()
 	if err != nil {
 		return ""
@@ -32,8 +35,8 @@ func settingsFile() string {
 }
 
 // rememberedPerson gives the name that is kept for all workspaces to be made.
-func rememberedPerson() string {
-	data, err := os.ReadFile(settingsFile())
+func (a *App) rememberedPerson() string {
+	data, err := os.ReadFile(a.settingsFile())
 	var s settings
 	if err != nil || toml.Unmarshal(data, &s) != nil {
 		return ""
@@ -44,12 +47,12 @@ func rememberedPerson() string {
 // askName asks once for the person's name, where neither the call, nor the account, nor what is kept tells
 // it. Without an answer it is asked again the next time.
 func (a *App) askName() {
-	if a.as != "" || a.Person != "" || a.Keys == nil || a.JSON || rememberedPerson() != "" || accountName() != "" {
+	if a.as != "" || a.Person != "" || a.Keys == nil || a.JSON || a.rememberedPerson() != "" || accountName() != "" {
 		return
 	}
 	fmt.Fprint(a.Err, "This account has no name. Your name, as others are to see it: ")
 	line, _ := bufio.NewReader(a.Keys).ReadString('\n')
-	rememberPerson(strings.TrimSpace(line))
+	a.rememberPerson(strings.TrimSpace(line))
 }
 
 // sayWho says who works in a new workspace, and how somebody else does.
@@ -60,9 +63,9 @@ func (a *App) sayWho(w *workspace.Workspace) {
 }
 
 // rememberPerson keeps a name; that it can't be kept harms nothing.
-func rememberPerson(name string) {
-	file := settingsFile()
-	if name == "" || file == "" || rememberedPerson() == name {
+func (a *App) rememberPerson(name string) {
+	file := a.settingsFile()
+	if name == "" || file == "" || a.rememberedPerson() == name {
 		return
 	}
 	data, err := toml.Marshal(settings{name})
@@ -97,7 +100,7 @@ workspaces that you make later on this machine are made under that name too.
 					return err
 				}
 				if always {
-					rememberPerson(w.Person)
+					a.rememberPerson(w.Person)
 				}
 				return a.showPerson(w)
 			})

@@ -4,7 +4,6 @@ import (
 	"context"
 	"os"
 	"path/filepath"
-	"time"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/chest/local"
@@ -15,15 +14,18 @@ import (
 )
 
 // logins are where the person has signed in on this machine.
-func logins() remote.Logins {
-	if s := settingsFile(); s != "" {
-		return remote.Logins{File: filepath.Join(filepath.Dir(s), "logins.json")}
+func (a *App) logins() remote.Logins {
+	if s := a.settingsFile(); s != "" {
+		return remote.Logins{File: filepath.Join(filepath.Dir(s), "logins.json"), Apart: a.Home != ""}
 	}
 	return remote.Logins{}
 }
 
 // cachesFolder is where copies of what servers keep lie.
-func cachesFolder() (string, error) {
+func (a *App) cachesFolder() (string, error) {
+	if a.Home != "" {
+		return filepath.Join(a.Home, "chests"), nil
+	}
 	dir, err := os.UserCacheDir()
 	if err != nil {
 		return "", fault.New(fault.Unreachable, "Set HOME or XDG_CACHE_HOME.",
@@ -33,14 +35,11 @@ func cachesFolder() (string, error) {
 }
 
 // servers are those at which the person has signed in. They answer workspace.Servers.
-type servers struct {
-	now   func() time.Time
-	brief bool
-}
+type servers struct{ app *App }
 
 // signedAt gives who has signed in at a server, or says how to.
-func signedAt(server string) (remote.Signed, error) {
-	who, ok, err := logins().At(server)
+func (a *App) signedAt(server string) (remote.Signed, error) {
+	who, ok, err := a.logins().At(server)
 	if err == nil && !ok {
 		err = fault.New(fault.Refused, "Sign in with oaken login "+fault.Word(server)+".", "Nobody is signed in at %s on this machine.",
 			server)
@@ -54,21 +53,19 @@ func (s servers) Open(ctx context.Context, address string) (chest.Store, string,
 	if err != nil {
 		return nil, "", err
 	}
-	who, err := signedAt(at.Server)
+	who, err := s.app.signedAt(at.Server)
 	if err != nil {
 		return nil, "", err
 	}
-	caches, err := cachesFolder()
+	caches, err := s.app.cachesFolder()
 	if err != nil {
 		return nil, "", err
 	}
-	store, err := remote.Open(ctx, at, who, caches, s.now)
+	store, err := remote.Open(ctx, at, who, caches, s.app.Now)
 	if err != nil {
 		return nil, "", err
 	}
-	if s.brief {
-		store.Briefly()
-	}
+	store.Briefly()
 	return store, who.Person, nil
 }
 
@@ -77,7 +74,7 @@ func (s servers) Create(ctx context.Context, address string) error {
 	if err != nil {
 		return err
 	}
-	calls, err := callerAt(at.Server)
+	calls, err := s.app.callerAt(at.Server)
 	if err != nil {
 		return err
 	}
@@ -92,7 +89,7 @@ func (s servers) Bring(ctx context.Context, f *local.Folder, address string,
 	if err != nil {
 		return remote.Arrived{}, err
 	}
-	who, err := signedAt(at.Server)
+	who, err := s.app.signedAt(at.Server)
 	if err != nil {
 		return remote.Arrived{}, err
 	}
@@ -100,8 +97,8 @@ func (s servers) Bring(ctx context.Context, f *local.Folder, address string,
 }
 
 // callerAt makes calls to a server, for whoever has signed in there.
-func callerAt(server string) (*remote.Caller, error) {
-	who, err := signedAt(server)
+func (a *App) callerAt(server string) (*remote.Caller, error) {
+	who, err := a.signedAt(server)
 	if err != nil {
 		return nil, err
 	}

@@ -141,19 +141,19 @@ func (a *App) keeper(w *workspace.Workspace) *keeper {
 		}
 		return all
 	}
-	return &keeper{app: a, book: trust.Book{File: trustedFile()}, project: w.Chest.Place(), wishes: wishes, now: map[trust.Wish]bool{}}
+	return &keeper{app: a, book: trust.Book{File: a.trustedFile()}, project: w.Chest.Place(), wishes: wishes, now: map[trust.Wish]bool{}}
 }
 
 // keeperOf is keeper for a folder with rules that need not be a workspace.
 func (a *App) keeperOf(folder string, m *manifest.Manifest) *keeper {
 	wishes := func(context.Context) []trust.Wish { return trust.Of(m) }
-	return &keeper{app: a, book: trust.Book{File: trustedFile()}, project: folder, wishes: wishes, now: map[trust.Wish]bool{}}
+	return &keeper{app: a, book: trust.Book{File: a.trustedFile()}, project: folder, wishes: wishes, now: map[trust.Wish]bool{}}
 }
 
 // trustedFile is where the words that were given lie; where the system has no place for such, none are
 // kept.
-func trustedFile() string {
-	if s := settingsFile(); s != "" {
+func (a *App) trustedFile() string {
+	if s := a.settingsFile(); s != "" {
 		return filepath.Join(filepath.Dir(s), "trusted.json")
 	}
 	return ""

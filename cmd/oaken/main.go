@@ -87,6 +87,7 @@ func newApp() *cli.App {
 	app := &cli.App{Room: room, Now: time.Now, Input: os.Stdin, Breath: &atomic.Int64{},
 		Screen: screen.Screen{Out: os.Stdout, Err: os.Stderr, Live: term.IsTerminal(int(os.Stderr.Fd()))}}
 	app.Breath.Store(int64(lastBreath))
+	app.Home = os.Getenv("OAKEN_HOME")
 	out := int(os.Stdout.Fd())
 	if term.IsTerminal(out) {
 		_, noColor := os.LookupEnv("NO_COLOR")

@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -433,6 +434,20 @@ func TestATokenHasFewerRights(t *testing.T) {
 	if out, err := at.as(at.config("Imke"), "", "people", "invite", "Eve", "--server", at.url); err == nil ||
 		!strings.Contains(out, "Administrators alone") {
 		t.Errorf("somebody let somebody in: %s", out)
+	}
+}
+
+// TestTheStoryOfATeam plays the demo with a server, which is killed in it, and looks whether its process has ended.
+func TestTheStoryOfATeam(t *testing.T) {
+	p := empty(t)
+	out := p.ok("demo", "--team", "reef")
+	p.says(out, "on top of 1 newer commit", "combined by element", "kept here as unsent commit 1", "was unsent, published as",
+		"1 parked piece; Imke has it now", "not signed in any more", "The chest is whole", "every byte was read back")
+	p.fails(4, "is not empty", "demo", "--team", "reef")
+	url := regexp.MustCompile(`http://127\.0\.0\.1:\d+`).FindString(out)
+	if c, err := net.Dial("tcp", strings.TrimPrefix(url, "http://")); err == nil {
+		c.Close()
+		t.Errorf("the server of the story still answers at %s", url)
 	}
 }
 

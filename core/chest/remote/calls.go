@@ -209,6 +209,9 @@ func (c *Caller) once(ctx context.Context, method, call, encoding string, body i
 	if answer.StatusCode == http.StatusBadGateway || answer.StatusCode == http.StatusGatewayTimeout {
 		return nil, &lostError{err, true} // something in between lost it
 	}
+	if f := (*fault.Error)(nil); errors.Is(err, wire.ErrSignedOut) && errors.As(err, &f) {
+		f.Hint = "Sign in with oaken login " + fault.Word(c.server) + "."
+	}
 	return nil, err
 }
 

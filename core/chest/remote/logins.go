@@ -15,7 +15,11 @@ import (
 
 // Logins are the servers at which a person has signed in on this machine. Tokens lie in the system's keyring where there
 // is one, else in the file, which its owner alone reads.
-type Logins struct{ File string }
+type Logins struct {
+	File string
+	// Apart keeps everything in the file, beside no keyring.
+	Apart bool
+}
 
 // login is one server of the file.
 type login struct {
@@ -40,9 +44,9 @@ const keyringName = "oaken"
 const keyringVariable = "OAKEN_KEYRING"
 
 // hasKeyring reports whether the system may have one: asking where there is none takes long.
-func hasKeyring() bool {
+func (l Logins) hasKeyring() bool {
 	switch {
-	case os.Getenv(keyringVariable) == "off":
+	case l.Apart || os.Getenv(keyringVariable) == "off":
 		return false
 	case runtime.GOOS == "windows" || runtime.GOOS == "darwin":
 		return true
@@ -85,7 +89,7 @@ func (l Logins) At(server string) (Signed, bool, error) {
 	if !ok {
 		return Signed{}, false, nil
 	}
-	if x.Token == "" && hasKeyring() {
+	if x.Token == "" && l.hasKeyring() {
 		if x.Token, err = keyring.Get(keyringName, server); err != nil {
 			x.Token = ""
 		}
@@ -112,7 +116,7 @@ func (l Logins) Keep(server string, who Signed) error {
 		return err
 	}
 	x := login{Person: who.Person, ID: who.ID, Token: who.Token, Authorities: who.Authorities}
-	if hasKeyring() && keyring.Set(keyringName, server, who.Token) == nil {
+	if l.hasKeyring() && keyring.Set(keyringName, server, who.Token) == nil {
 		x.Token = ""
 	}
 	p.Servers[server] = x
@@ -125,7 +129,7 @@ func (l Logins) Forget(server string) error {
 	if err != nil {
 		return err
 	}
-	if hasKeyring() {
+	if l.hasKeyring() {
 		_ = keyring.Delete(keyringName, server) // it may not be there
 	}
 	delete(p.Servers, server)
