@@ -31,7 +31,7 @@ Run it on the machine of the server, as the account that runs it.`,
 			if err != nil {
 				return err
 			}
-			return a.sayCopied("%s of %s, %s, are in %s; every byte was read back.", args[0], c)
+			return a.sayCopied("Copied to %s: %s, %s, %s. Every byte was read back.", args[0], c)
 		},
 	}
 	cmd.Flags().StringVar(&data, "data", "", "the server's `FOLDER`")
@@ -59,7 +59,7 @@ in it: its files are in the workspaces of those who have them.`,
 			if err != nil {
 				return err
 			}
-			return a.sayCopied("%s of %s, %s, are in %s; every byte was read. Start it: oaken serve --data FOLDER", to, c)
+			return a.sayCopied("Brought back to %s: %s, %s, %s. Every byte was read. Start it with oaken serve --data.", to, c)
 		},
 	}
 	cmd.Flags().StringVar(&data, "data", "", "the `FOLDER` to make, new or empty")
@@ -73,6 +73,6 @@ func (a *App) sayCopied(format, where string, c server.Copied) error {
 		a.print(result.BackedUp{Folder: a.at(where), Projects: c.Projects, Bytes: c.Bytes, Copied: c.Copied})
 		return nil
 	}
-	a.Say(format, screen.Count(c.Projects, "project"), element.SizeText(c.Bytes), element.SizeText(c.Copied)+" of that new", where)
+	a.Say(format, where, screen.Count(c.Projects, "project"), element.SizeText(c.Bytes), element.SizeText(c.Copied)+" of it new")
 	return nil
 }

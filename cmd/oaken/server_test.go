@@ -442,7 +442,7 @@ func TestTheStoryOfATeam(t *testing.T) {
 	p := empty(t)
 	out := p.ok("demo", "--team", "reef")
 	p.says(out, "on top of 1 newer commit", "combined by element", "kept here as unsent commit 1", "was unsent, published as",
-		"1 parked piece; Imke has it now", "not signed in any more", "The chest is whole", "every byte was read back")
+		"1 parked piece; Imke has it now", "not signed in any more", "The chest is whole", "Every byte was read back")
 	p.fails(4, "is not empty", "demo", "--team", "reef")
 	url := regexp.MustCompile(`http://127\.0\.0\.1:\d+`).FindString(out)
 	if c, err := net.Dial("tcp", strings.TrimPrefix(url, "http://")); err == nil {
