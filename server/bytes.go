@@ -316,30 +316,39 @@ func fullOr(other, err error) error {
 
 // take takes a whole bale into the store, and notes who sent it.
 func (a *asked) take(in io.Reader) error {
+	n, err := a.takeIn(in)
+	if err != nil {
+		return err
+	}
+	a.server.metrics.received(a.ContentLength)
+	return a.answer(map[string]int{"new": n})
+}
+
+// takeIn is take, without an answer; it gives how many records were new.
+func (a *asked) takeIn(in io.Reader) (int, error) {
 	r, err := a.project.folder.Contents().ReceiveProven(a.Context(), in, mostUnpacked)
 	if errors.Is(err, content.ErrNoBale) {
 		f := fault.New(fault.Refused, "Send it again; if it stays so, run oaken health.",
 			"What was sent is not what its digests say: %w.", err)
-		return f
+		return 0, f
 	}
 	if err != nil {
 		var f *fault.Error
 		if errors.As(err, &f) || errors.Is(err, content.ErrFull) {
-			return err
+			return 0, err
 		}
 		if errors.Is(err, io.ErrUnexpectedEOF) {
-			return cutOff(err)
+			return 0, cutOff(err)
 		}
-		return err
+		return 0, err
 	}
 	if err := a.project.sent.add(a.session.Person.ID, r.Contents); err != nil {
-		return err
+		return 0, err
 	}
 	if p := a.project; r.New > 0 {
 		a.server.gather(p)
 	}
-	a.server.metrics.received(a.ContentLength)
-	return a.answer(map[string]int{"new": r.New})
+	return r.New, nil
 }
 
 // gather keeps the files of a project few, beside what goes on.

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"bytes"
 	"context"
 	"encoding/binary"
 	"encoding/json"
@@ -64,6 +65,11 @@ func (a *asked) act() error {
 	r, err := wire.DecodeRequest(call.Request)
 	if err != nil {
 		return misread(err)
+	}
+	for _, b := range call.Bales {
+		if _, err := a.takeIn(bytes.NewReader(b)); err != nil {
+			return err
+		}
 	}
 	out, err := a.do(r)
 	a.server.metrics.acted(wire.NameOf(r.Act), err != nil)

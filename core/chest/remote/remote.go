@@ -50,6 +50,7 @@ type Store struct {
 	fresh     atomic.Bool // the copy is of now, as far as a brief command goes
 
 	guided guided
+	along  along
 }
 
 // Address is where a project is.
@@ -148,6 +149,7 @@ func (s *Store) Briefly() {
 
 // Close lets go of the copy.
 func (s *Store) Close() error {
+	s.flush()
 	shrunk := s.contents.Shrink(MostNear)
 	_ = shrunk // what is too much goes the next time
 	s.calls.Close()
@@ -257,7 +259,13 @@ func (s *Store) Do(ctx context.Context, r chest.Request) (chest.Outcome, error) 
 	}
 	const patience = 8 // a refusal names some of many
 	for n := 0; ; n++ {
-		out, err := s.write(ctx, wire.CallAct, func(since tables.Moment) any { return wire.ActCall{Since: since, Request: request} }, how)
+		bales := s.along.all()
+		out, err := s.write(ctx, wire.CallAct, func(since tables.Moment) any {
+			return wire.ActCall{Since: since, Request: request, Bales: bales}
+		}, how)
+		if !errors.Is(err, ledger.ErrAway) { // the server has answered
+			s.along.sent(len(bales))
+		}
 		var refusal *chest.Refusal
 		if !errors.As(err, &refusal) || refusal.Reason != chest.Unsent || n == patience {
 			return out.Outcome, err

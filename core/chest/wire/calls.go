@@ -30,10 +30,11 @@ const (
 // Since is the moment of the asker's copy; the answer holds what happened since.
 type Since = tables.Moment
 
-// ActCall asks for an act; Request is what EncodeRequest writes.
+// ActCall asks for an act; Request is what EncodeRequest writes. Bales are small ones, which are taken in first.
 type ActCall struct {
-	Since   Since  `json:"since"`
-	Request []byte `json:"request"`
+	Since   Since    `json:"since"`
+	Request []byte   `json:"request"`
+	Bales   [][]byte `json:"bales,omitempty"`
 }
 
 // LeaseCall, TellCall, RegisterCall and HeardCall ask for the other things that change something.
