@@ -51,6 +51,7 @@ type Book struct {
 	// guesses slows down who guesses.
 	guesses guesses
 	hashing chan struct{}
+	known   known
 }
 
 // Open opens the database in a file, which is made when it is missing.
@@ -147,6 +148,7 @@ func (b *Book) update(ctx context.Context, fn func(*sql.Tx) error) error {
 	if err := fn(tx); err != nil {
 		return err
 	}
+	defer b.known.forget() // after it is done: nobody goes on by what was so before
 	return tx.Commit()
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"sync"
 	"time"
 
 	"oakenchest/core/fault"
@@ -110,9 +111,13 @@ func (b *Book) NewToken(ctx context.Context, s Session, by string) (token string
 // Check gives the session of a token; ErrSignedOut when it is none that goes on.
 func (b *Book) Check(ctx context.Context, token string) (Session, error) {
 	digest, now := digestOf(token), b.now()
-	s, err := b.session(ctx, "digest = ?", digest)
-	if err != nil {
-		return Session{}, err
+	s, at, ok := b.known.get(digest)
+	if !ok {
+		var err error
+		if s, err = b.session(ctx, "digest = ?", digest); err != nil {
+			return Session{}, err
+		}
+		b.known.keep(digest, s, at)
 	}
 	if !s.Person.Ended.IsZero() || !s.Ends.IsZero() && s.Ends.Before(now) || s.Purpose == "" && now.Sub(s.Used) > idle {
 		return Session{}, ErrSignedOut
@@ -121,8 +126,43 @@ func (b *Book) Check(ctx context.Context, token string) (Session, error) {
 		if _, err := b.db.ExecContext(ctx, "update sessions set used = ? where digest = ?", now.UnixMilli(), digest); err != nil {
 			return Session{}, err
 		}
+		b.known.forget()
 	}
 	return s, nil
+}
+
+// known remembers sessions until anything changes in the book.
+type known struct {
+	mu       sync.Mutex // guards what follows
+	sessions map[string]Session
+	changes  int // how often something changed
+}
+
+// get gives a session, or at what change it was asked for.
+func (k *known) get(digest string) (Session, int, bool) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	s, ok := k.sessions[digest]
+	return s, k.changes, ok
+}
+
+// keep remembers a session that was read at a change, unless something has changed since.
+func (k *known) keep(digest string, s Session, at int) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if at != k.changes {
+		return
+	}
+	if k.sessions == nil || len(k.sessions) > 1<<14 {
+		k.sessions = map[string]Session{}
+	}
+	k.sessions[digest] = s
+}
+
+func (k *known) forget() {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.sessions, k.changes = nil, k.changes+1
 }
 
 const sessionFields = "s.number, s.purpose, s.machine, s.reads_only, s.project, s.made, s.ends, s.used, p.id, p.name, p.administrator, " +
@@ -165,6 +205,7 @@ func (b *Book) Sessions(ctx context.Context, person string) ([]Session, error) {
 
 // SignOut ends the session of a token.
 func (b *Book) SignOut(ctx context.Context, token string) error {
+	defer b.known.forget()
 	_, err := b.db.ExecContext(ctx, "delete from sessions where digest = ?", digestOf(token))
 	return err
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"sync"
 
 	"github.com/klauspost/compress/zstd"
 
@@ -107,13 +108,17 @@ func EncodeHappened(h *tables.Happened) ([]byte, error) {
 		w.text(g.Table)
 		w.text(g.Key)
 	}
-	enc, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithEncoderLevel(zstd.SpeedDefault))
+	enc, err := packer()
 	if err != nil {
 		return nil, err
 	}
-	defer enc.Close()
 	return enc.EncodeAll(w.out, nil), nil
 }
+
+// packer packs news; one serves all.
+var packer = sync.OnceValues(func() (*zstd.Encoder, error) {
+	return zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedDefault), zstd.WithLowerEncoderMem(true))
+})
 
 // table writes the rows of a table, column by column: what the values of a column are, then the values.
 func (w *newsWriter) table(r tables.Rows) error {

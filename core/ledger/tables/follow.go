@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"sync"
 
 	"oakenchest/core/ledger"
 )
@@ -155,22 +156,32 @@ func (tx *Tx) Since(m Moment) (*Happened, error) {
 	if m == now {
 		return h, nil
 	}
+	since := m.At
+	if since == 0 {
+		since = -1 // rows from before there were moments have none
+	}
+	touched, err := tx.touchedSince(since)
+	if err != nil {
+		return nil, err
+	}
 	for _, t := range all {
 		where := ""
 		switch t.followed() {
 		case never:
 			continue
 		case byMoment:
+			if !touched[t.title()] {
+				continue
+			}
 			where = "where at > ? order by at"
 			if t == declared(commits) { // none before one that it stands on
 				where = "where at > ? order by generation"
 			}
 		case byCommit:
+			if !touched[commits.title()] {
+				continue
+			}
 			where = "where commit_id in (select id from commits where at > ?)"
-		}
-		since := m.At
-		if since == 0 {
-			since = -1 // rows from before there were moments have none
 		}
 		rows, err := tx.rowsOf(t, where, since)
 		if err != nil {
@@ -187,6 +198,28 @@ func (tx *Tx) Since(m Moment) (*Happened, error) {
 	h.Gone, err = collect(tx, &g, []any{&g.Table, &g.Key}, "select title, name from gone where at > ?", m.At)
 	return h, err
 }
+
+// touchedSince gives the tables in which something was written after a moment.
+func (tx *Tx) touchedSince(at int64) (map[string]bool, error) {
+	var title string
+	names, err := collect(tx, &title, []any{&title}, probe(), at)
+	out := map[string]bool{}
+	for _, n := range names {
+		out[n] = true
+	}
+	return out, err
+}
+
+// probe is the question of touchedSince.
+var probe = sync.OnceValue(func() string {
+	var parts []string
+	for _, t := range all {
+		if t.followed() == byMoment {
+			parts = append(parts, "select '"+t.title()+"' where exists (select 1 from "+t.title()+" where at > ?1)")
+		}
+	}
+	return strings.Join(parts, " union all ")
+})
 
 // carried gives the columns of a table that cross, in their order.
 func carried(t declared) []string {

@@ -112,7 +112,7 @@ func OpenCopy(ctx context.Context, file string) (*Ledger, error) {
 	if ctx.Err() != nil || errors.Is(err, ledger.ErrBusy) {
 		return nil, err
 	}
-	for _, ending := range []string{"", "-journal"} {
+	for _, ending := range []string{"", "-journal", "-wal", "-shm"} {
 		if err := os.Remove(file + ending); err != nil && !errors.Is(err, os.ErrNotExist) {
 			return nil, err
 		}
@@ -188,8 +188,8 @@ const (
 	shared sharing = "_pragma=journal_mode(truncate)&_pragma=synchronous(full)"
 	// served is used by one process.
 	served sharing = "_pragma=journal_mode(wal)&_pragma=synchronous(full)"
-	// copied can be had again.
-	copied sharing = "_pragma=journal_mode(truncate)&_pragma=synchronous(normal)"
+	// copied is used by processes of one machine, and can be had again: what a power failure takes is asked for again.
+	copied sharing = "_pragma=journal_mode(wal)&_pragma=synchronous(normal)"
 )
 
 // viewsAtOnce is how many may view served records at once.
