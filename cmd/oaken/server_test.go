@@ -79,7 +79,12 @@ func serve(t *testing.T) *playing {
 // start starts the process, and gives what it says first.
 func (at *playing) start(listen string) map[string]any {
 	at.t.Helper()
-	cmd := exec.Command(program, "--json", "serve", "--data", at.data, "--listen", listen)
+	return at.listen(exec.Command(program, "--json", "serve", "--data", at.data, "--listen", listen))
+}
+
+// listen starts a process that serves, and gives what it says first.
+func (at *playing) listen(cmd *exec.Cmd) map[string]any {
+	at.t.Helper()
 	cmd.Env = append(os.Environ(), "TZ=UTC")
 	cmd.Stderr = &at.errs
 	out, err := cmd.StdoutPipe()
