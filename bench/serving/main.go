@@ -1,6 +1,6 @@
 // Command serving is what the script bench/server holds figures against, and its crowd. Usage:
 //
-//	serving certificate ADDRESS CERT KEY   makes a certificate for an address
+//	serving line MS ADDRESS                a line to an address that carries every byte so many ms later; prints its own
 //	serving curl FILE up|down              seconds that curl takes to or from a file server of the Go library
 //	serving sum FILE                       seconds that one core takes for the SHA-256 of a file
 //	serving crowd NUMBER FOLDER            clients inside of one process act at a server
@@ -8,17 +8,11 @@ package main
 
 import (
 	"context"
-	"crypto/ecdsa"
-	"crypto/elliptic"
 	"crypto/rand"
 	"crypto/sha256"
-	"crypto/x509"
-	"crypto/x509/pkix"
 	"database/sql"
-	"encoding/pem"
 	"fmt"
 	"io"
-	"math/big"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -41,8 +35,11 @@ import (
 func main() {
 	var err error
 	switch arg := os.Args[1:]; arg[0] {
-	case "certificate":
-		err = certificate(arg[1], arg[2], arg[3])
+	case "line":
+		var ms int
+		if ms, err = strconv.Atoi(arg[1]); err == nil {
+			err = line(time.Duration(ms)*time.Millisecond, arg[2])
+		}
 	case "curl":
 		err = curl(arg[1], arg[2] == "up")
 	case "sum":
@@ -59,26 +56,55 @@ func main() {
 	}
 }
 
-func certificate(address, cert, key string) error {
-	private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+// line carries bytes between connections and an address, each so much later than it came.
+func line(delay time.Duration, to string) error {
+	in, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return err
 	}
-	is := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: address}, NotBefore: time.Now().Add(-time.Hour),
-		NotAfter: time.Now().Add(24 * time.Hour), IPAddresses: []net.IP{net.ParseIP(address)}, IsCA: true, BasicConstraintsValid: true,
-		KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageDigitalSignature}
-	der, err := x509.CreateCertificate(rand.Reader, is, is, &private.PublicKey, private)
-	if err != nil {
-		return err
+	fmt.Println(in.Addr())
+	for {
+		c, err := in.Accept()
+		if err != nil {
+			return err
+		}
+		s, err := net.Dial("tcp", to)
+		if err != nil {
+			return err
+		}
+		go carry(c, s, delay)
+		go carry(s, c, delay)
 	}
-	keyBytes, err := x509.MarshalECPrivateKey(private)
-	if err != nil {
-		return err
+}
+
+// piece is what came at a time.
+type piece struct {
+	data []byte
+	due  time.Time
+}
+
+func carry(from, to net.Conn, delay time.Duration) {
+	pieces := make(chan piece, 1<<12)
+	go func() {
+		for p := range pieces {
+			time.Sleep(time.Until(p.due))
+			if _, err := to.Write(p.data); err != nil {
+				from.Close()
+			}
+		}
+		to.Close()
+	}()
+	for {
+		buffer := make([]byte, 64<<10)
+		n, err := from.Read(buffer)
+		if n > 0 {
+			pieces <- piece{buffer[:n], time.Now().Add(delay)}
+		}
+		if err != nil {
+			close(pieces)
+			return
+		}
 	}
-	if err := os.WriteFile(key, pem.EncodeToMemory(&pem.Block{Type: "EC PRIVATE KEY", Bytes: keyBytes}), 0o600); err != nil {
-		return err
-	}
-	return os.WriteFile(cert, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), 0o600)
 }
 
 // curl times curl against a file server of the Go library.
