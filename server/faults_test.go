@@ -438,3 +438,73 @@ func TestASignComes(t *testing.T) {
 	p.http.CloseClientConnections()
 	await("the connection was cut")
 }
+
+// TestADamagedCopyComesAnew damages what a machine keeps of a server: contents, and records.
+func TestADamagedCopyComesAnew(t *testing.T) {
+	p, imke := reef(t)
+	caches := t.TempDir()
+	data, digests := aBale(t, "kelp", strings.Repeat("sand and kelp, ", 40_000))
+	if status, said := p.raw(imke.Token, "PUT", fmt.Sprintf("reef/bales/x?from=0&size=%d", len(data)), bytes.NewReader(data)); status != 200 {
+		t.Fatal(status, said)
+	}
+	s := p.open(imke, "reef", caches)
+	tree := digests[2]
+	if _, err := s.Do(t.Context(), chest.Request{Key: "k", Act: chest.Publish{Drafts: []chest.Draft{{Branch: chest.FirstBranch, Tree: tree,
+		Author: "Imke", Time: time.Now(), Message: "one"}}}}); err != nil {
+		t.Fatal(err)
+	}
+	look := func(what string) {
+		t.Helper()
+		s := p.open(imke, "reef", caches)
+		defer s.Close()
+		c := chest.New(s)
+		files, err := c.Files(tree)
+		if err != nil || len(files) != 2 {
+			t.Fatalf("%s: %v, %v", what, files, err)
+		}
+		for _, f := range files {
+			if got, err := content.ReadAll(c.Contents, f.Digest, 1<<20); err != nil || int64(len(got)) != f.Size {
+				t.Errorf("%s: %d bytes, %v", what, len(got), err)
+			}
+		}
+		if b, err := c.Branch(t.Context(), chest.FirstBranch); err != nil || b.Tip == (ledger.ID{}) {
+			t.Errorf("%s: %v, %v", what, b, err)
+		}
+	}
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+	look("whole")
+	bales, err := filepath.Glob(filepath.Join(caches, "*", "bales", "*.bale"))
+	if err != nil || len(bales) == 0 {
+		t.Fatal(bales, err)
+	}
+	for _, at := range []int64{3, 60, 200} {
+		for _, name := range bales {
+			data, err := os.ReadFile(name)
+			if err != nil {
+				continue // it was taken away before
+			}
+			if int64(len(data)) > at {
+				data[at] ^= 1
+			}
+			os.Chmod(name, 0o600)
+			if err := os.WriteFile(name, data, 0o600); err != nil {
+				t.Fatal(err)
+			}
+		}
+		look(fmt.Sprintf("bales that are bent at %d", at))
+	}
+	records, err := filepath.Glob(filepath.Join(caches, "*", "records.db"))
+	if err != nil || len(records) != 1 {
+		t.Fatal(records, err)
+	}
+	if err := os.WriteFile(records[0], []byte("this is no database"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	look("records that are none")
+	if err := os.RemoveAll(filepath.Dir(records[0])); err != nil {
+		t.Fatal(err)
+	}
+	look("nothing")
+}

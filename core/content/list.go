@@ -81,6 +81,13 @@ func (r *listReader) next() error {
 			return &DamageError{r.digest, r.store.dir, "its chunk " + d.Short() + " is missing"}
 		}
 		kind, data, err := r.store.record(d, at, r.how, &r.mem)
+		if err != nil && r.store.far != nil && !r.store.Has(d) { // it was damaged, and is wanted again
+			if err = r.store.fetchPart(r.digest, d, list[listEntry:]); err == nil {
+				if at, err = r.store.locate(d); err == nil {
+					kind, data, err = r.store.record(d, at, r.how, &r.mem)
+				}
+			}
+		}
 		if err != nil || !isList(kind) {
 			r.rest = data
 			return err

@@ -191,6 +191,15 @@ func (s *Store) fetchPart(of, d Digest, rest []byte) error {
 	return s.fetch(s.farCtx, wantsOf(parts))
 }
 
+// anew takes a bale away that is damaged, and fetches content that was in it again.
+func (s *Store) anew(d Digest, p *bale) (place, error) {
+	s.forget(p)
+	if err := s.removeBale(p); err != nil && !errors.Is(err, os.ErrNotExist) {
+		return place{}, err
+	}
+	return s.locate(d)
+}
+
 // sender sends bales one after the other, beside their making.
 type sender struct {
 	store *Store

@@ -300,6 +300,11 @@ func (s *Store) record(d Digest, at place, how depth, mem *buffers) (kind byte, 
 			return kind, data, nil
 		}
 	}
+	if s.far != nil {
+		if again, lost := s.anew(d, at.bale); lost == nil {
+			return s.recordIn(d, again, how, mem)
+		}
+	}
 	return kind, data, err
 }
 
