@@ -132,7 +132,8 @@ func (g *gathering) root(at wire.Place) (content.Digest, error) {
 	}
 	root := at.Tree
 	if at.Commit != (ledger.ID{}) {
-		c, err := g.chest.Commit(g.Context(), at.Commit)
+		var c ledger.Commit
+		err := g.chest.View(g.Context(), func(r ledger.Records) (err error) { c, err = r.Commit(at.Commit); return err })
 		if err != nil && !errors.Is(err, ledger.ErrNotFound) {
 			return root, err
 		}

@@ -172,7 +172,8 @@ func (c *Chest) Commit(ctx context.Context, id ledger.ID) (found ledger.Commit, 
 		c.sight.keepCommit(found)
 	}
 	if errors.Is(err, ledger.ErrNotFound) {
-		err = fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest; the workspace's files are as they were.",
+		err = fault.New(fault.Damaged, "Bring ledger.db back from a copy of the chest. Where it came from an older one: get a new workspace with oaken open, and "+
+			"copy what you want to keep there; the workspace's files are as they were.",
 			"The chest's ledger.db does not hold the commit %s, which is spoken of elsewhere.", id.Short())
 	}
 	return found, Explain(err)
