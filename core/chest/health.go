@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"oakenchest/core/content"
+	"oakenchest/core/fault"
 	"oakenchest/core/ledger"
 )
 
@@ -329,6 +330,10 @@ func (c *Chest) readable(d content.Digest) bool {
 // files that may have the same ones, and content that copyOf gives by its
 // digest, nil when there is none. It gives how many versions were mended.
 func (c *Chest) Repair(ctx context.Context, x *Examination, files []File, copyOf func(content.Digest) (io.ReadCloser, error)) (int, error) {
+	if _, ok := c.store.(Keeper); ok {
+		return 0, fault.New(fault.Refused, "Whoever runs the server stops it, opens the project's folder below its data with oaken open, "+
+			"and runs oaken health --repair there.", "A chest at a server is not repaired from afar.")
+	}
 	if _, err := c.Contents.RebuildKeys(); err != nil {
 		return 0, Explain(err)
 	}

@@ -22,6 +22,10 @@ func (w *Workspace) Health(ctx context.Context, repair bool, other string) (x *c
 	if w.Offline {
 		return nil, 0, chest.Explain(ledger.ErrAway)
 	}
+	if repair && w.signed != "" { // before it is looked at for long
+		_, err := w.Chest.Repair(ctx, nil, nil, nil)
+		return nil, 0, err
+	}
 	flaws := w.flaws(repair)
 	x, err = w.Chest.Examine(ctx, w.host.Progress)
 	const deepest = 64 // folders inside folders: each round may lay open one more
