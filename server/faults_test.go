@@ -444,7 +444,8 @@ func TestADamagedCopyComesAnew(t *testing.T) {
 	p, imke := reef(t)
 	caches := t.TempDir()
 	data, digests := aBale(t, "kelp", strings.Repeat("sand and kelp, ", 40_000))
-	if status, said := p.raw(imke.Token, "PUT", fmt.Sprintf("reef/bales/x?from=0&size=%d", len(data)), bytes.NewReader(data)); status != 200 {
+	if status, said := p.raw(imke.Token, "PUT", fmt.Sprintf("reef/bales/x?from=0&size=%d", len(data)),
+		bytes.NewReader(data)); status != 200 {
 		t.Fatal(status, said)
 	}
 	s := p.open(imke, "reef", caches)
