@@ -62,6 +62,9 @@ func number(name string, usual int) int {
 	return usual
 }
 
+// crowdTrouble makes trouble for the crowd of a test, while it is at work, and ends it.
+var crowdTrouble = map[string]func(bool){}
+
 func TestACrowdAtWork(t *testing.T) {
 	crowd, each, seed := number("OAKEN_PEOPLE", 5), number("OAKEN_STEPS", 40), number("OAKEN_SEED", 1)
 	dir := t.TempDir()
@@ -94,6 +97,12 @@ func TestACrowdAtWork(t *testing.T) {
 		(&project{t: t, dir: dir}).ok("open", "chest", name, "--as", name)
 		all[n] = &person{project: &project{t: t, dir: filepath.Join(dir, name)}, ps: ps, name: name,
 			r: rand.New(rand.NewPCG(uint64(seed), uint64(n))), edits: map[string]string{}}
+	}
+	trouble := crowdTrouble[t.Name()]
+	if trouble != nil {
+		trouble(true)
+	}
+	for n := range all {
 		wg.Go(func() {
 			for range each {
 				all[n].step()
@@ -113,6 +122,9 @@ func TestACrowdAtWork(t *testing.T) {
 	}()
 	wg.Wait()
 	close(done)
+	if trouble != nil {
+		trouble(false)
+	}
 	ps.converge(append(all, &person{project: first, ps: ps, name: "First", r: rand.New(rand.NewPCG(9, 9)), edits: map[string]string{}}))
 	ps.checkHistory()
 	first.ok("health")

@@ -262,12 +262,11 @@ func TestACrowdBehindABadLine(t *testing.T) {
 		at.config(fmt.Sprint("P", n))
 	}
 	at.config("First")
-	line.bad.Store(true)
+	crowdTrouble[t.Name()+"/crowd"] = line.bad.Store
 	atServers.Lock()
 	serversByOf[t.Name()] = at
 	atServers.Unlock()
 	t.Run("crowd", TestACrowdAtWork)
-	line.bad.Store(false)
 	at.url = direct
 	t.Logf("%d connections were cut of %d", line.cut.Load(), line.all.Load())
 }

@@ -172,7 +172,7 @@ func (s *Store) takeIn(ctx context.Context, bale io.Reader) (int, error) {
 func receiveRecord(in io.Reader, dec *zstd.Decoder, most int64) (head, stored []byte, err error) {
 	head = make([]byte, headSize)
 	if _, err := io.ReadFull(in, head); err != nil {
-		if errors.Is(err, io.ErrUnexpectedEOF) {
+		if err == io.ErrUnexpectedEOF { // not one that a connection wraps
 			err = ErrNoBale
 		}
 		return nil, nil, err
@@ -184,7 +184,10 @@ func receiveRecord(in io.Reader, dec *zstd.Decoder, most int64) (head, stored []
 	}
 	var data bytes.Buffer // grows as bytes come, whatever the head says
 	if _, err := io.CopyN(&data, in, int64(n)); err != nil {
-		return nil, nil, ErrNoBale
+		if err == io.EOF || err == io.ErrUnexpectedEOF {
+			err = ErrNoBale
+		}
+		return nil, nil, err
 	}
 	stored = data.Bytes()
 	wrong := fmt.Errorf("%w: the record %s is not what it says", ErrNoBale, d.Short())

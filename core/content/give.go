@@ -189,7 +189,9 @@ const mostFromStrangers = 64 << 20
 
 func (s *Store) unpacking(ctx context.Context, bale io.Reader, most int64, record uint64) (*unpacking, error) {
 	magic := make([]byte, len(current.baleMagic))
-	if _, err := io.ReadFull(bale, magic); err != nil || string(magic) != current.baleMagic {
+	if _, err := io.ReadFull(bale, magic); err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
+		return nil, err
+	} else if err != nil || string(magic) != current.baleMagic {
 		return nil, ErrNoBale
 	}
 	if err := s.reload(); err != nil {

@@ -50,6 +50,17 @@ func (s *Store) Near(ctx context.Context, far Far) { s.far, s.farCtx = far, ctx 
 
 // fetch takes in what is wanted.
 func (s *Store) fetch(ctx context.Context, want []Want) error {
+	const patience = 4
+	for n := 1; ; n++ {
+		err := s.fetchOnce(ctx, want)
+		var passing interface{ Temporary() bool }
+		if err == nil || n == patience || ctx.Err() != nil || !errors.As(err, &passing) || !passing.Temporary() {
+			return err
+		}
+	}
+}
+
+func (s *Store) fetchOnce(ctx context.Context, want []Want) error {
 	in, err := s.far.Fetch(ctx, want)
 	if err != nil {
 		return err

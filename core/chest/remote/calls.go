@@ -41,6 +41,8 @@ const (
 	firstPause, longestPause = 50 * time.Millisecond, 2 * time.Second
 	// persistence is how long somebody goes on who has to know whether something was done.
 	persistence = 30 * time.Second
+	// manyTimes is how often an act is asked for whose answers break off.
+	manyTimes = 20
 	// fewTimes is how often a call is made that changes nothing.
 	fewTimes = 4
 	// packed is the size in bytes from which a body is compressed.
@@ -170,7 +172,12 @@ func (c *Caller) post(ctx context.Context, call string, body any, how repeat) (i
 type lostError struct {
 	err  error
 	sent bool
+	// broke says that an answer had begun.
+	broke bool
 }
+
+// Temporary says that it may come through the next time.
+func (e *lostError) Temporary() bool { return true }
 
 func (e *lostError) Error() string   { return "the server does not answer: " + e.err.Error() }
 func (e *lostError) Unwrap() []error { return []error{ledger.ErrAway, e.err} }
@@ -203,11 +210,11 @@ func (c *Caller) once(ctx context.Context, method, call, encoding string, body i
 	const most = 8 << 20
 	said, err := io.ReadAll(io.LimitReader(answer.Body, most))
 	if err != nil {
-		return nil, &lostError{err, true}
+		return nil, &lostError{err, true, true}
 	}
 	err = wire.DecodeError(answer.StatusCode, said)
 	if answer.StatusCode == http.StatusBadGateway || answer.StatusCode == http.StatusGatewayTimeout {
-		return nil, &lostError{err, true} // something in between lost it
+		return nil, &lostError{err, true, false} // something in between lost it
 	}
 	if f := (*fault.Error)(nil); errors.Is(err, wire.ErrSignedOut) && errors.As(err, &f) {
 		f.Hint = "Sign in with oaken login " + fault.Word(c.server) + "."
@@ -229,7 +236,7 @@ func (c *Caller) lost(ctx context.Context, err error) error {
 			"If whoever runs the server gave you a certificate, sign in with oaken login ADDRESS --ca FILE; else don't go on.",
 			"Nobody vouches for the server at %s: %w.", c.server, err)
 	}
-	return &lostError{err, !(errors.As(err, &dial) && dial.Op == "dial")}
+	return &lostError{err, !(errors.As(err, &dial) && dial.Op == "dial"), false}
 }
 
 // broken says that an answer broke off.
@@ -237,7 +244,7 @@ func (c *Caller) broken(ctx context.Context, err error) error {
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	return &lostError{err, true}
+	return &lostError{err, true, true}
 }
 
 // answered is the body of an answer; where the server could not finish it, reading fails with why.
@@ -255,7 +262,7 @@ func (a *answered) Read(p []byte) (int, error) {
 		}
 		return n, io.EOF
 	}
-	return n, &lostError{err, true}
+	return n, &lostError{err, true, true}
 }
 
 func (a *answered) Close() error { return a.Body.Close() }

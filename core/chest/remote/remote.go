@@ -202,7 +202,8 @@ func (s *Store) follow(ctx context.Context) error {
 		if err == nil && !h.Empty() {
 			err = s.records.Take(ctx, h)
 		}
-		if errors.Is(err, tables.ErrOutOfStep) && n < patience {
+		var lost *lostError
+		if n < patience && (errors.Is(err, tables.ErrOutOfStep) || errors.As(err, &lost) && lost.broke && n < fewTimes) {
 			continue
 		}
 		s.fresh.Store(err == nil)
@@ -227,14 +228,7 @@ func (s *Store) write(ctx context.Context, call string, body func(since tables.M
 	if err != nil {
 		return wire.Written{}, err
 	}
-	end := trace.Begin(ctx, trace.Journey, call)
-	in, err := s.calls.post(ctx, s.address.Project+"/"+call, body(since), how)
-	end()
-	if err != nil {
-		return wire.Written{}, err
-	}
-	defer in.Close()
-	out, news, err := readWritten(in)
+	out, news, err := s.written(ctx, call, body(since), how)
 	if err != nil {
 		return out, err
 	}
@@ -245,6 +239,30 @@ func (s *Store) write(ctx context.Context, call string, body func(since tables.M
 		s.fresh.Store(true)
 	}
 	return out, nil
+}
+
+// written makes a call until its answer was read, where it may be made again.
+func (s *Store) written(ctx context.Context, call string, body any, how repeat) (out wire.Written, news *tables.Happened, err error) {
+	for n := 1; ; n++ {
+		end := trace.Begin(ctx, trace.Journey, call)
+		in, err := s.calls.post(ctx, s.address.Project+"/"+call, body, how)
+		end()
+		if err != nil {
+			return out, nil, err
+		}
+		out, news, err = readWritten(in)
+		_ = in.Close()
+		switch {
+		case err == nil:
+			return out, news, nil
+		case ctx.Err() != nil:
+			return out, nil, ctx.Err()
+		case how == uncertain || how == persistently && n == manyTimes:
+			return out, nil, &chest.UncertainError{Err: err}
+		case how == again && n == fewTimes:
+			return out, nil, err
+		}
+	}
 }
 
 // Do asks for an act. Contents that the server turns out to lack, or not to know from this person, are sent, and the act
@@ -356,5 +374,5 @@ var _ chest.Keeper = (*Store)(nil)
 
 // notRead says that an answer can't be read, though something was done.
 func notRead(err error) error {
-	return fmt.Errorf("%w: the answer can't be read: %w", ledger.ErrAway, err)
+	return &lostError{fmt.Errorf("the answer can't be read: %w", err), true, true}
 }
