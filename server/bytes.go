@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/http"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -426,5 +425,3 @@ func (a *asked) wait(next <-chan struct{}) bool {
 		}
 	}
 }
-
-var _ http.ResponseWriter = (*answering)(nil)

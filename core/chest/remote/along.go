@@ -57,7 +57,7 @@ func (a *along) sent(n int) {
 // flush sends what no act took along: a later command may build on it. That it fails harms nothing.
 func (s *Store) flush() {
 	const patience = 2 * time.Second
-	ctx, cancel := context.WithTimeout(context.Background(), patience)
+	ctx, cancel := context.WithTimeout(s.base, patience)
 	defer cancel()
 	for i, b := range s.along.all() {
 		call := fmt.Sprintf("%s/%s/along-%d", s.address.Project, wire.CallBales, i)

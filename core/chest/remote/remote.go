@@ -51,6 +51,7 @@ type Store struct {
 
 	guided guided
 	along  along
+	base   context.Context // of who opened it, which goes on while it is closed
 }
 
 // Address is where a project is.
@@ -120,7 +121,7 @@ func Open(ctx context.Context, at Address, who Signed, caches string, now func()
 	}
 	machine, _ := os.Hostname() // a home may be of several machines, a copy is of one
 	sum := sha256.Sum256([]byte(at.String() + "\n" + who.ID + "\n" + machine))
-	s := &Store{address: at, calls: calls, now: now, dir: filepath.Join(caches, hex.EncodeToString(sum[:10]))}
+	s := &Store{address: at, calls: calls, now: now, base: context.WithoutCancel(ctx), dir: filepath.Join(caches, hex.EncodeToString(sum[:10]))}
 	if err := os.MkdirAll(filepath.Join(s.dir, "bales"), 0o700); err != nil {
 		return nil, fault.New(fault.Unreachable, "Check that you may write there, and that the disk has room.",
 			"Nothing can be kept of the server: %w.", err)
