@@ -121,7 +121,8 @@ func Open(ctx context.Context, at Address, who Signed, caches string, now func()
 	}
 	machine, _ := os.Hostname() // a home may be of several machines, a copy is of one
 	sum := sha256.Sum256([]byte(at.String() + "\n" + who.ID + "\n" + machine))
-	s := &Store{address: at, calls: calls, now: now, base: context.WithoutCancel(ctx), dir: filepath.Join(caches, hex.EncodeToString(sum[:10]))}
+	s := &Store{address: at, calls: calls, now: now, base: context.WithoutCancel(ctx), dir: filepath.Join(caches,
+		hex.EncodeToString(sum[:10]))}
 	if err := os.MkdirAll(filepath.Join(s.dir, "bales"), 0o700); err != nil {
 		return nil, fault.New(fault.Unreachable, "Check that you may write there, and that the disk has room.",
 			"Nothing can be kept of the server: %w.", err)
