@@ -348,7 +348,7 @@ func (a *App) withAddresses(ctx context.Context, args []string, fresh bool, fn f
 func (a *App) mover(w *workspace.Workspace) *pipeline.Mover {
 	m := &pipeline.Mover{Project: w.Project, Desk: w,
 		Host: environment.Host{Root: w.Root, Cache: filepath.Join(w.Root, workspace.Folder, "cache", "schema")}, Now: a.Now,
-		Trust: a.keeper(w)}
+		Trust: a.keeper(w), Station: pipeline.StationOf(w.Project)}
 	if show := a.Progress(); show != nil {
 		m.Counting = func(table string, done, of int) {
 			if show("reading "+table+" for what would be lost", done, of); done == of {

@@ -294,6 +294,9 @@ func (a *App) showPlan(d *pipeline.Deployment, source string) {
 	if n := len(d.Environment.Also); n > 0 {
 		target += " and " + screen.Count(n, "more target")
 	}
+	if d.There {
+		target += ", by the server"
+	}
 	a.Say("%s → %s, %s", label, a.Paint(screen.Strong, d.Environment.Name), target)
 	if !d.Unfinished.IsZero() {
 		a.Say("  The deployment that began on %s did not end: what it did is there, and these steps go on from it. oaken rollback %s "+
@@ -371,6 +374,9 @@ func objectName(address element.Address) string {
 func (a *App) showDeployed(d *pipeline.Deployment) {
 	if d.Saved != "" {
 		a.Say("Saved before: %s", d.Saved)
+	}
+	if d.Kept {
+		a.Say("What was lost is kept in the chest: oaken rollback %s brings it back.", fault.Word(d.Environment.Name))
 	}
 	done := "Nothing had to be done"
 	if n := len(d.Plan.Steps); n > 0 {

@@ -35,7 +35,7 @@ func newEnv(a *App) *cobra.Command {
 }
 
 func newEnvAdd(a *App) *cobra.Command {
-	var into, tier, lane, branch string
+	var into, tier, lane, branch, runs string
 	var after, gates []string
 	var stop bool
 	cmd := &cobra.Command{
@@ -60,7 +60,7 @@ it, controllers, gates and notes are written in oaken.toml.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.with(cmd.Context(), func(w *workspace.Workspace) error {
 				e := manifest.Environment{Name: args[0], Site: manifest.Site{Target: args[1], Into: path.Clean(filepath.ToSlash(into))},
-					Tier: manifest.Tier(tier), Lane: lane, Branch: branch}
+					Tier: manifest.Tier(tier), Lane: lane, Branch: branch, Runs: manifest.Runs(runs)}
 				return a.addEnvironment(w, e, after, gates, cmd.Flags().Changed("into"), stop)
 			})
 		},
@@ -69,6 +69,7 @@ it, controllers, gates and notes are written in oaken.toml.`,
 	cmd.Flags().StringVar(&tier, "tier", "", "what it is for: `TIER`, development to live")
 	cmd.Flags().StringVar(&lane, "lane", "", "the lane that it belongs to, `NAME`")
 	cmd.Flags().StringVar(&branch, "branch", "", "the branch that work is merged into for it, `NAME`")
+	cmd.Flags().StringVar(&runs, "runs", "", "where a server keeps the project: reach it from the `PLACE` person or server")
 	cmd.Flags().BoolVar(&stop, "stop-recording", false,
 		"let a database file that is recorded be an environment from now on, and no file of the project")
 	cmd.Flags().StringSliceVar(&after, "after", nil, "let a move lead to it from the environment `ENV`")
@@ -77,6 +78,8 @@ it, controllers, gates and notes are written in oaken.toml.`,
 	_ = cmd.RegisterFlagCompletionFunc("gate", a.completeGates)
 	_ = cmd.MarkFlagDirname("into")
 	_ = cmd.RegisterFlagCompletionFunc("tier", completeTiers)
+	_ = cmd.RegisterFlagCompletionFunc("runs", cobra.FixedCompletions([]string{string(manifest.RunsPerson), string(manifest.RunsServer)},
+		cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("lane", a.completeLanes)
 	_ = cmd.RegisterFlagCompletionFunc("branch", a.completeBranches)
 	return cmd
@@ -198,6 +201,9 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 		}
 		if n := len(e.Lacks.Lacks); n > 0 {
 			lacks = fmt.Sprintf("lacks %s of %s", screen.Count(n, "commit"), e.Lacks.Branch)
+		}
+		if w.Chest.Served() && e.RunsAtServer() {
+			last += "; by the server"
 		}
 		rows = append(rows, []screen.Cell{screen.Strong.Cell(e.Name), screen.Plain.Cell(environment.Shown(e.Target)),
 			screen.Plain.Cell(e.Into), screen.Faint.Cell(last), screen.Warm.Cell(lacks)})

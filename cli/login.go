@@ -29,21 +29,33 @@ type loginOptions struct {
 func newLogin(a *App) *cobra.Command {
 	var o loginOptions
 	cmd := &cobra.Command{
-		Use:   "login ADDRESS",
-		Short: "Sign in at a server",
+		Use:   "login ADDRESS|ENV",
+		Short: "Sign in at a server, or let the server in at a target",
 		Long: `Sign in at a server, with your name and your secret, once on each machine. The secret is typed
 unseen, or comes as a line of standard input. What is kept here is no secret but a session, in the
 system's keyring where there is one, else in a file that you alone can read.
 
 With an invitation you choose your secret: four words that nobody would put together are good. For
 automation, --token takes a token from standard input; oaken people token makes one.
---change-secret gives you another secret; your sessions on other machines end.`,
+--change-secret gives you another secret; your sessions on other machines end.
+
+With the name of an environment that runs at the server, an administrator gives the server what
+${NAME} stands for in its targets. The server keeps it, for those targets just as they are written,
+and gives it to nobody; oaken logout ENV has it forgotten.`,
 		Example: "  oaken login https://chest.example.org\n  oaken login https://chest.example.org --invitation oaken-invitation-…\n" +
-			"  oaken login https://chest.example.org --token < token",
+			"  oaken login https://chest.example.org --token < token\n  oaken login live",
 		GroupID:           groupTeam,
 		Args:              cobra.ExactArgs(1),
-		ValidArgsFunction: a.completeServers,
-		RunE:              func(cmd *cobra.Command, args []string) error { return a.login(cmd.Context(), args[0], o) },
+		ValidArgsFunction: a.completeServersAndEnvironments,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if isEnvironment(args[0]) && a.serverHere() != "" {
+				if cmd.Flags().NFlag() > 0 && (o != loginOptions{}) {
+					return usage(cmd, "The options of login are for addresses.")
+				}
+				return a.loginTo(cmd.Context(), args[0])
+			}
+			return a.login(cmd.Context(), args[0], o)
+		},
 	}
 	f := cmd.Flags()
 	f.StringVar(&o.name, "name", "", "your `NAME`; asked for without it")
@@ -57,6 +69,16 @@ automation, --token takes a token from standard input; oaken people token makes 
 		_ = cmd.RegisterFlagCompletionFunc(name, cobra.NoFileCompletions)
 	}
 	return cmd
+}
+
+// completeServersAndEnvironments proposes those, and the environments of the project.
+func (a *App) completeServersAndEnvironments(cmd *cobra.Command, args []string, to string) ([]string, cobra.ShellCompDirective) {
+	list, what := a.completeServers(cmd, args, to)
+	if a.serverHere() != "" {
+		more, _ := a.completeEnvironments(cmd, args, to)
+		list = append(list, more...)
+	}
+	return list, what
 }
 
 // completeServers proposes the servers at which somebody has signed in.
@@ -265,18 +287,23 @@ func (a *App) changeSecret(ctx context.Context, at string) error {
 
 func newLogout(a *App) *cobra.Command {
 	return &cobra.Command{
-		Use:   "logout [ADDRESS]",
+		Use:   "logout [ADDRESS|ENV]",
 		Short: "Sign out of a server",
 		Long: `Sign out of a server: the session ends there, and is forgotten here. Without an address, of the
-only one. Workspaces stay; what is unsent in them stays unsent until you sign in again.`,
-		Example:           "  oaken logout https://chest.example.org",
+only one. Workspaces stay; what is unsent in them stays unsent until you sign in again.
+
+With the name of an environment, the server forgets the secrets that it was given for it.`,
+		Example:           "  oaken logout https://chest.example.org\n  oaken logout live",
 		GroupID:           groupTeam,
 		Args:              cobra.MaximumNArgs(1),
-		ValidArgsFunction: a.completeServers,
+		ValidArgsFunction: a.completeServersAndEnvironments,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			named := ""
 			if len(args) > 0 {
 				named = args[0]
+			}
+			if named != "" && isEnvironment(named) && a.serverHere() != "" {
+				return a.logoutOf(cmd.Context(), named)
 			}
 			at, err := a.serverOf(cmd.Context(), named)
 			if err != nil {

@@ -20,7 +20,7 @@ import (
 const trustVariable = "OAKEN_TRUST"
 
 func newTrust(a *App) *cobra.Command {
-	var check, forget bool
+	var check, forget, server bool
 	cmd := &cobra.Command{
 		Use:   "trust",
 		Short: "Show what the project wants to run and to reach, and agree to it",
@@ -32,12 +32,18 @@ changes later is asked about again; on a terminal each command asks by itself.
 Whoever can change a file of the project that such a command runs can change what it does.
 
 Where nobody can be asked, give the digest that this command shows, with --trust DIGEST or
-in the variable ` + trustVariable + `: it stands for this list alone.`,
-		Example:           "  oaken trust\n  oaken trust --yes\n  oaken deploy test --trust 4be1c09d2f6a7e35",
+in the variable ` + trustVariable + `: it stands for this list alone.
+
+Environments that run at the server are reached from there, and their commands run there:
+--server shows what the project wants of the server, and an administrator agrees to it.`,
+		Example:           "  oaken trust\n  oaken trust --yes\n  oaken trust --server\n  oaken deploy test --trust 4be1c09d2f6a7e35",
 		GroupID:           groupCare,
 		Args:              cobra.NoArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if server {
+				return a.trustServer(cmd.Context(), check, forget)
+			}
 			return a.look(cmd.Context(), func(w *workspace.Workspace) error {
 				k := a.keeper(w)
 				if forget {
@@ -58,6 +64,7 @@ in the variable ` + trustVariable + `: it stands for this list alone.`,
 	}
 	cmd.Flags().BoolVar(&check, "check", false, "end with status 1 when something is not agreed to, and agree to nothing")
 	cmd.Flags().BoolVar(&forget, "forget", false, "take back all that was agreed to for this project")
+	cmd.Flags().BoolVar(&server, "server", false, "what it wants of the server that keeps it, in place of this machine")
 	cmd.MarkFlagsMutuallyExclusive("check", "forget")
 	return cmd
 }
@@ -131,9 +138,10 @@ type keeper struct {
 // the workspace's rules say, and those of the first branch, which count for environments.
 func (a *App) keeper(w *workspace.Workspace) *keeper {
 	wishes := func(ctx context.Context) []trust.Wish {
-		all := trust.Of(w.Manifest)
+		served := w.Chest.Served()
+		all := trust.Of(w.Manifest, served)
 		if first, err := w.FirstManifest(ctx); err == nil && !w.Offline {
-			for _, wish := range trust.Of(first) {
+			for _, wish := range trust.Of(first, served) {
 				if !slices.Contains(all, wish) {
 					all = append(all, wish)
 				}
@@ -146,7 +154,7 @@ func (a *App) keeper(w *workspace.Workspace) *keeper {
 
 // keeperOf is keeper for a folder with rules that need not be a workspace.
 func (a *App) keeperOf(folder string, m *manifest.Manifest) *keeper {
-	wishes := func(context.Context) []trust.Wish { return trust.Of(m) }
+	wishes := func(context.Context) []trust.Wish { return trust.Of(m, false) }
 	return &keeper{app: a, book: trust.Book{File: a.trustedFile()}, project: folder, wishes: wishes, now: map[trust.Wish]bool{}}
 }
 
@@ -217,6 +225,9 @@ func (a *App) agreed(w *workspace.Workspace, e manifest.Environment) bool {
 
 // agreeTo notes that the person wants to reach an environment, having written so in this very call.
 func (a *App) agreeTo(w *workspace.Workspace, e manifest.Environment) error {
+	if w.Chest.Served() && e.RunsAtServer() { // that is an administrator's to say
+		return nil
+	}
 	k := a.keeper(w)
 	if wishes := reaching(e); len(wishes) > 0 && k.book.File != "" {
 		return k.book.Agree(k.project, wishes, a.Now())

@@ -31,6 +31,7 @@ const (
 	signedIn
 	member
 	administrator
+	keeperOf // an administrator, of one project
 )
 
 // route is one address, with who may ask there, and whether something is changed by that: a token that may look alone is
@@ -172,10 +173,10 @@ func (a *asked) mayAsk(r route) error {
 	if session.ReadsOnly && r.writes {
 		return fault.New(fault.Refused, "Use another token, or sign in.", "This token may look, and change nothing.")
 	}
-	if r.who == administrator && (!session.Person.Administrator || session.Purpose != "") {
+	if (r.who == administrator || r.who == keeperOf) && (!session.Person.Administrator || session.Purpose != "") {
 		return fault.New(fault.Refused, "Ask an administrator: oaken people list says who is one.", "Administrators alone may do that.")
 	}
-	if r.who != member {
+	if r.who != member && r.who != keeperOf {
 		if session.Project != "" && r.writes {
 			return fault.New(fault.Refused, "Use another token, or sign in.", "This token is for the project %s alone.", session.Project)
 		}

@@ -32,6 +32,11 @@ func (m *measures) acted(sort string, refused bool) {
 	m.set.GetOrCreateCounter(fmt.Sprintf(`oaken_acts_total{act=%q,refused="%v"}`, sort, refused)).Inc()
 }
 
+// jobbed counts what was done to environments.
+func (m *measures) jobbed(do string, failed bool) {
+	m.set.GetOrCreateCounter(fmt.Sprintf(`oaken_jobs_total{do=%q,failed="%v"}`, do, failed)).Inc()
+}
+
 // waits counts who waits for news.
 func (m *measures) waits(more int) {
 	m.set.GetOrCreateCounter(`oaken_waiting`).AddInt64(int64(more))

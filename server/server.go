@@ -52,6 +52,7 @@ type Server struct {
 
 	mu       sync.Mutex // guards projects
 	projects map[string]*served
+	jobs     jobs
 
 	// anyName lets people act in others' names; for tests that play several people in one session.
 	anyName bool
@@ -95,9 +96,13 @@ func Open(ctx context.Context, dir string, o Options) (*Server, error) {
 	return s, nil
 }
 
+// jobsEnd is how long what is done to environments may take when the server ends; then it is taken back.
+const jobsEnd = 5 * time.Second
+
 // Close ends what is open. Requests that are under way should have ended.
 func (s *Server) Close() error {
 	s.End()
+	s.jobs.end(jobsEnd)
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	var errs []error
@@ -110,6 +115,7 @@ func (s *Server) Close() error {
 
 // End lets those go who wait for news; it comes before the listener ends.
 func (s *Server) End() {
+	s.jobs.close()
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	select {
@@ -185,6 +191,11 @@ func (s *Server) Found(ctx context.Context) (invitation string, err error) {
 
 // sweepComing takes away what has not come on for days.
 func (s *Server) sweepComing() {
+	if left, err := filepath.Glob(filepath.Join(s.dir, "job-*")); err == nil {
+		for _, dir := range left { // of a server that was killed
+			_ = os.RemoveAll(dir) // the next start tries again
+		}
+	}
 	const patience = 3 * 24 * time.Hour
 	entries, err := os.ReadDir(filepath.Join(s.dir, "coming"))
 	if err != nil {

@@ -25,7 +25,7 @@ import (
 )
 
 // version is the format of the database.
-const version = 1
+const version = 2
 
 var schema = []string{
 	"create table format (version integer not null)",
@@ -42,6 +42,14 @@ var schema = []string{
 	"create table members (name text not null, person text not null, primary key (name, person)) without rowid",
 	`create table events (id integer primary key, time integer not null, what text not null, person text not null,
 		subject text not null, origin text not null)`,
+}
+
+// since2 came with format 2: what projects may run and reach at the server, and the secrets of their targets.
+var since2 = []string{
+	`create table agreed (project text not null, wish text not null, says text not null, made integer not null, made_by text not null,
+		primary key (project, wish)) without rowid`,
+	`create table keys (project text not null, target text not null, name text not null, value text not null, made integer not null,
+		made_by text not null, primary key (project, target, name)) without rowid`,
 }
 
 // Book is the database. Goroutines may share it.
@@ -61,7 +69,7 @@ func Open(ctx context.Context, file string, now func() time.Time) (*Book, error)
 		return nil, err
 	}
 	u := url.URL{Scheme: "file", Path: filepath.ToSlash(abs)}
-	u.RawQuery = "_txlock=immediate&_pragma=busy_timeout(30000)&_pragma=journal_mode(wal)&_pragma=synchronous(full)"
+	u.RawQuery = "_txlock=immediate&_pragma=busy_timeout(30000)&_pragma=journal_mode(wal)&_pragma=synchronous(full)&_pragma=secure_delete(on)"
 	db, err := sql.Open("sqlite", u.String())
 	if err != nil {
 		return nil, err
@@ -85,23 +93,31 @@ func (b *Book) begin(ctx context.Context) error {
 			if err == nil && is > version {
 				err = fmt.Errorf("it has format %d, this program knows %d", is, version)
 			}
-			return err
-		}
-		for _, s := range schema {
-			if _, err := tx.ExecContext(ctx, s); err != nil {
+			if err != nil || is == version {
 				return err
 			}
+			return each(ctx, tx, append(since2[:len(since2):len(since2)], fmt.Sprintf("update format set version = %d", version)))
 		}
-		_, err := tx.ExecContext(ctx, "insert into format (version) values (?)", version)
-		return err
+		return each(ctx, tx, append(append(schema[:len(schema):len(schema)], since2...),
+			fmt.Sprintf("insert into format (version) values (%d)", version)))
 	})
+}
+
+// each carries out statements.
+func each(ctx context.Context, tx *sql.Tx, statements []string) error {
+	for _, s := range statements {
+		if _, err := tx.ExecContext(ctx, s); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Close lets go of the database.
 func (b *Book) Close() error { return b.db.Close() }
 
 // BackUp writes a copy of the database to a file that must not be there, of one moment. Only those projects stay in it that
-// are given: one that was made since has no copy.
+// are given: one that was made since has no copy. The secrets of targets are not in it.
 func (b *Book) BackUp(ctx context.Context, file string, projects []Project) error {
 	if _, err := b.db.ExecContext(ctx, "vacuum into ?", file); err != nil {
 		return err
@@ -118,9 +134,11 @@ func (b *Book) BackUp(ctx context.Context, file string, projects []Project) erro
 			}
 			list += ", '" + p.Name + "'"
 		}
-		_, err := tx.ExecContext(ctx, "delete from projects where name not in ("+list+")")
-		return err
+		return each(ctx, tx, []string{"delete from projects where name not in (" + list + ")", "delete from keys"})
 	})
+	if err == nil { // so that nothing of what was taken out stays in free pages
+		_, err = c.db.ExecContext(ctx, "vacuum")
+	}
 	if err == nil { // one file alone
 		_, err = c.db.ExecContext(ctx, "pragma journal_mode = delete")
 	}
@@ -130,10 +148,8 @@ func (b *Book) BackUp(ctx context.Context, file string, projects []Project) erro
 // SignAllOut ends every session; tokens too, and invitations.
 func (b *Book) SignAllOut(ctx context.Context) error {
 	return b.update(ctx, func(tx *sql.Tx) error {
-		for _, s := range []string{"delete from sessions", "delete from invitations"} {
-			if _, err := tx.ExecContext(ctx, s); err != nil {
-				return err
-			}
+		if err := each(ctx, tx, []string{"delete from sessions", "delete from invitations"}); err != nil {
+			return err
 		}
 		return b.note(ctx, tx, "brought back", "", "", "")
 	})

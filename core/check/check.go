@@ -9,6 +9,7 @@ import (
 	"errors"
 	"os"
 	"os/exec"
+	"slices"
 	"strings"
 	"time"
 )
@@ -22,14 +23,28 @@ const MostOutput = 16 << 10
 // Run runs a command in a folder. The error says that it did not pass: it failed, could
 // not be started, or took longer than within. Variables, NAME=VALUE, are added to those of the process.
 func Run(ctx context.Context, command []string, within time.Duration, dir string, variables ...string) (output string, err error) {
+	return RunAmong(ctx, os.Environ(), command, within, dir, variables...)
+}
+
+// Plain gives those variables of the process that any command may see: where programs are, and how people write here.
+func Plain() (out []string) {
+	for _, name := range []string{"PATH", "HOME", "LANG", "LC_ALL", "TZ", "TMPDIR", "SYSTEMROOT"} {
+		if v, ok := os.LookupEnv(name); ok {
+			out = append(out, name+"="+v)
+		}
+	}
+	return out
+}
+
+// RunAmong is Run with other variables than those of the process.
+func RunAmong(ctx context.Context, among, command []string, within time.Duration, dir string, variables ...string) (output string,
+	err error) {
 	limited, cancel := context.WithTimeout(ctx, within)
 	defer cancel()
 	var out bytes.Buffer
 	cmd := exec.CommandContext(limited, command[0], command[1:]...)
 	cmd.Dir, cmd.Stdout, cmd.Stderr = dir, &out, &out
-	if len(variables) > 0 {
-		cmd.Env = append(os.Environ(), variables...)
-	}
+	cmd.Env = append(append(slices.Clone(among), "PWD="+dir), variables...)
 	cmd.WaitDelay = patience
 	err = cmd.Run()
 	if limited.Err() != nil && ctx.Err() == nil {

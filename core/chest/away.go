@@ -2,6 +2,8 @@ package chest
 
 import (
 	"context"
+	"encoding/json"
+	"strings"
 	"time"
 
 	"oakenchest/core/content"
@@ -11,7 +13,20 @@ import (
 // Away stands for a chest at a place that is out of reach: contents is what is at hand of its folders.
 func Away(place string, contents *content.Store) *Chest {
 	contents.Partial()
+	if strings.HasPrefix(place, "http://") || strings.HasPrefix(place, "https://") {
+		return New(&awayServer{away{place, contents}})
+	}
 	return New(&away{place, contents})
+}
+
+// awayServer is a server that can't be reached: what it does is not done from here instead.
+type awayServer struct{ away }
+
+func (*awayServer) Inquire(context.Context, any, any, any, func(string, int, int)) error {
+	return ledger.ErrAway
+}
+func (*awayServer) Errand(context.Context, string, string, any, any, func(json.RawMessage)) error {
+	return ledger.ErrAway
 }
 
 // away is a Store that can't be reached.

@@ -47,6 +47,15 @@ func New(s Store) *Chest {
 // Place says for people where the chest is.
 func (c *Chest) Place() string { return c.store.Place() }
 
+// Attendant gives the server that keeps the chest, for what is done there; nil where a folder keeps it.
+func (c *Chest) Attendant() Attendant {
+	a, _ := c.store.(Attendant)
+	return a
+}
+
+// Served reports whether a server keeps the chest.
+func (c *Chest) Served() bool { return c.Attendant() != nil }
+
 // Close lets go of the chest, and of every lease that is still held.
 func (c *Chest) Close() error {
 	c.leases.releaseAll()

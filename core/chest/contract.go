@@ -2,6 +2,7 @@ package chest
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"oakenchest/core/content"
@@ -57,6 +58,16 @@ type Guided interface {
 type Signaller interface {
 	// Signals gives a sign each time, until ctx ends; several at once may be one.
 	Signals(ctx context.Context) <-chan struct{}
+}
+
+// Attendant is a Store behind which a server reaches environments, with secrets that stay there. What is asked and answered is
+// JSON; package pipeline says what it means.
+type Attendant interface {
+	// Inquire puts a question to the driver of a target. told, when set, hears how far it is.
+	Inquire(ctx context.Context, at, question, answer any, told func(what string, done, total int)) error
+	// Errand has something done that changes an environment, once for each id, and tells signs of it. It goes on when nobody
+	// listens any more, unless ctx ends. An error may come beside a report. UncertainError when nobody knows whether it was done.
+	Errand(ctx context.Context, id, workspace string, errand, report any, told func(sign json.RawMessage)) error
 }
 
 type newly struct{}

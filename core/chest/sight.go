@@ -218,3 +218,6 @@ func (s *sight) lease(name string) (ledger.Lease, bool) {
 	}
 	return ledger.Lease{Name: name}, s.wholeLeases
 }
+
+// Stale says that something was done to the chest by other ways than this: what was remembered is asked for again.
+func (c *Chest) Stale() { c.sight.drop() }

@@ -40,6 +40,7 @@ func edit(data []byte, change func(root *element.Element) error) ([]byte, error)
 func Environment(data []byte, e manifest.Environment) ([]byte, error) {
 	return edit(data, func(root *element.Element) error {
 		add(root, "environment", text("name", e.Name), text("target", e.Target), text("into", e.Into), text("tier", string(e.Tier)),
+			text("runs", string(e.Runs)),
 			text("lane", e.Lane), text("branch", e.Branch), list("gates", e.Gates))
 		return nil
 	})

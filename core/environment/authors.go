@@ -23,6 +23,8 @@ type Logger interface {
 type Author struct {
 	Login, Program, Command string
 	At                      time.Time
+	// Names are those of the things, as the engine has them.
+	Names []string
 	// Changed says that the change was one of an object; schema is where that stands.
-	Changed func(schema string, e *element.Element) bool
+	Changed func(schema string, e *element.Element) bool `json:"-"`
 }

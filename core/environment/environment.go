@@ -232,6 +232,10 @@ type Host struct {
 	Cache string
 	// Getenv gives the variables that ${NAME} in a target stands for.
 	Getenv func(string) (string, bool)
+	// Keys, when set, gives them in place of Getenv, for one target alone, as that is written.
+	Keys func(target, name string) (string, bool)
+	// Refuses, when set, keeps out of files of this machine.
+	Refuses func(file string) error
 }
 
 // Sort is one sort of target, with what its driver can do. A new one is a folder below this one, and a line in
@@ -261,6 +265,10 @@ type Sort struct {
 	Copy func(ctx context.Context, h Host, from, to string, c Copying) error
 	// Tables gives the tables that files declare; nil where there are none.
 	Tables func(ctx context.Context, files Files) ([]rows.Table, error)
+	// Speaks gives a plan what a script of its steps is written with; nil where there are no scripts.
+	Speaks func(*Plan)
+	// Concerns says of the names in a log of changes whether they are those of an object of a schema; nil for no log.
+	Concerns func(names []string, schema string, e *element.Element) bool
 	// NothingDone says that after a deployment which failed so everything is as it was; nil where that is never so.
 	NothingDone func(err error) bool
 }
@@ -412,12 +420,17 @@ func Open(ctx context.Context, h Host, target string, settings Settings) (Driver
 	if err := s.checkDatabase(rest); err != nil {
 		return nil, err
 	}
+	if s.Disk != nil && h.Refuses != nil {
+		if err := h.Refuses(h.File(rest)); err != nil {
+			return nil, err
+		}
+	}
 	for _, address := range []string{target, settings.Scratch} { // somebody may have written it by hand
 		if err := noSecret(address); err != nil {
 			return nil, err
 		}
 	}
-	if settings.Scratch, err = h.expand("scratch", settings.Scratch); err != nil {
+	if settings.Scratch, err = h.expand(settings.Scratch, settings.Scratch); err != nil {
 		return nil, err
 	}
 	return s.Open(ctx, h, rest, settings)
@@ -482,20 +495,42 @@ func (h Host) expand(target, rest string) (string, error) {
 	missing := ""
 	rest = variable.ReplaceAllStringFunc(rest, func(m string) string {
 		name := variable.FindStringSubmatch(m)[1]
-		if h.Getenv == nil {
-			h.Getenv = os.LookupEnv
-		}
-		v, ok := h.Getenv(name)
+		v, ok := h.variable(target, name)
 		if !ok {
 			missing = name
 		}
 		return v
 	})
+	if missing != "" && h.Keys != nil {
+		return "", fault.New(fault.Refused, "An administrator gives it with oaken login ENV, in a workspace of the project.",
+			"The target %s needs the secret %s, which the server was not given for it.", target, missing)
+	}
 	if missing != "" {
 		return "", fault.New(fault.Usage, "Set it and try again.", "The target %s needs the variable %s, which is not set.",
 			target, missing)
 	}
 	return rest, nil
+}
+
+// variable gives the value of a name in a target.
+func (h Host) variable(target, name string) (string, bool) {
+	switch {
+	case h.Keys != nil:
+		return h.Keys(target, name)
+	case h.Getenv != nil:
+		return h.Getenv(name)
+	}
+	return os.LookupEnv(name)
+}
+
+// Variables lists the names that ${NAME} in an address stands for, each once.
+func Variables(address string) (out []string) {
+	for _, m := range variable.FindAllStringSubmatch(address, -1) {
+		if !slices.Contains(out, m[1]) {
+			out = append(out, m[1])
+		}
+	}
+	return out
 }
 
 // With gives files after edits.

@@ -64,6 +64,15 @@ func (p *Plan) Write(ctx context.Context) ([]Written, error) {
 	return out, nil
 }
 
+// WriteSteps gives steps as data, each with the address in its folder.
+func WriteSteps(steps []Step) []WrittenStep {
+	out := []WrittenStep{}
+	for _, s := range steps {
+		out = append(out, writeStep(s, s.Into))
+	}
+	return out
+}
+
 // placed is the plan for the target in a folder.
 type placed struct {
 	into string

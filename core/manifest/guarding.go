@@ -35,7 +35,7 @@ func (m *Manifest) guards(about map[string]bool) map[string]string {
 		if !about[e.Name] {
 			continue
 		}
-		set("environment "+e.Name, []any{e.Sites(), e.Tier, e.Lane, e.Branch, e.Deciders(), e.Gates})
+		set("environment "+e.Name, []any{e.Sites(), e.Tier, e.Lane, e.Branch, e.Deciders(), e.Gates, e.RunsAtServer()})
 		for _, f := range e.Folders() {
 			folders[f] = true
 		}

@@ -188,6 +188,8 @@ type Environment struct {
 	About        string   `toml:"about"`
 	Integrations []string `toml:"integrations"`
 	Volume       string   `toml:"volume"`
+	// Runs says where its drivers run; empty for the usual.
+	Runs Runs `toml:"runs"`
 }
 
 // DefaultLockWait is how long a deployment waits for a lock unless it is said.
@@ -343,6 +345,9 @@ func CheckEnvironment(e Environment) error {
 		return fmt.Errorf("%q can't be an environment's name: use letters, digits, spaces, dots and - or _", e.Name)
 	case e.Tier != "" && e.Tier.Rank() < 0:
 		return fmt.Errorf("the tier %q of environment %s is none of %s", e.Tier, e.Name, tierNames())
+	}
+	if err := e.checkRuns(); err != nil {
+		return err
 	}
 	for i, s := range e.Sites() {
 		switch {

@@ -165,7 +165,8 @@ func (m *Mover) runAfter(ctx context.Context, one provenOne, a manifest.After) (
 	}
 	defer done()
 	began := time.Now()
-	output, failed := check.Run(ctx, a.Command, a.Time(), dir, "OAKEN_ENVIRONMENT="+one.env.Name, "OAKEN_STATE="+label(one.commit))
+	output, failed := check.RunAmong(ctx, m.variables(), a.Command, a.Time(), dir, "OAKEN_ENVIRONMENT="+one.env.Name,
+		"OAKEN_STATE="+label(one.commit))
 	if err := ctx.Err(); err != nil {
 		return AfterResult{}, err
 	}
@@ -198,6 +199,9 @@ func (m *Mover) Prove(ctx context.Context, name string, told func(name string)) 
 	env, err := m.declaration(ctx, name)
 	if err != nil {
 		return nil, err
+	}
+	if m.elsewhere(ctx, name) {
+		return m.proveThere(ctx, name, told)
 	}
 	list := m.aftersOf(ctx, env)
 	if len(list) == 0 {

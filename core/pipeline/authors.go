@@ -41,6 +41,9 @@ func (m *Mover) traces(ctx context.Context, d environment.Driver) (t traces, err
 	if l, ok := d.(environment.Logger); ok {
 		t.authors, t.self, err = l.Authors(ctx)
 	}
+	if m.At != nil { // the server's login is everybody's
+		t.self = ""
+	}
 	return t, err
 }
 
@@ -148,6 +151,9 @@ func (m *Mover) mine(ctx context.Context, f folder, d environment.Driver, own, o
 // PrepareLog sets up the log of who changes what in an environment, or takes it away;
 // done says that there was nothing to do.
 func (m *Mover) PrepareLog(ctx context.Context, name string, remove bool) (done bool, err error) {
+	if m.elsewhere(ctx, name) {
+		return m.prepareLogThere(ctx, name, remove)
+	}
 	env, d, err := m.open(ctx, name)
 	if err != nil {
 		return false, err

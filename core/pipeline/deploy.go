@@ -34,8 +34,8 @@ type DeployOptions struct {
 	// knows; it is kept first.
 	ReplaceDrift bool
 	// Done, when set, is told after each step; After before each command that must pass afterwards.
-	Done  func(step int)
-	After func(name string)
+	Done  func(step int)    `json:"-"`
+	After func(name string) `json:"-"`
 
 	follow *PlanFile // the plan that is followed; nil for none
 }
@@ -53,8 +53,11 @@ type Deployment struct {
 	Part bool
 	// Done says that the plan was carried out and the environment proven equal.
 	Done bool
-	// Saved is the folder in which what is lost was saved first; empty for none.
+	// Saved is the folder in which what is lost was saved first; empty for none. Kept says that it was kept in the chest alone.
 	Saved string
+	Kept  bool
+	// There says that the server carries it out.
+	There bool
 
 	// Unknown lists what the environment has that no commit knows, and that the plan would
 	// change, by address.
@@ -120,7 +123,7 @@ func (m *Mover) prepare(ctx context.Context, name string, s state.State, label s
 	if err != nil {
 		return nil, err
 	}
-	dep := &Deployment{Environment: env, Label: label, driver: d, Part: mine}
+	dep := &Deployment{Environment: env, Label: label, driver: d, Part: mine, There: m.elsewhere(ctx, env.Name)}
 	files, err := holding(ctx, s, env)
 	if err == nil && len(files) == 0 {
 		err = fault.New(fault.Refused, "Capture an environment into it and commit, or deploy another state.",
@@ -235,6 +238,9 @@ func (d *Deployment) Close() error {
 func (m *Mover) Deploy(ctx context.Context, d *Deployment, o DeployOptions) (err error) {
 	if err := m.Stands(ctx, d, o); err != nil {
 		return err
+	}
+	if m.elsewhere(ctx, d.Environment.Name) {
+		return m.deployThere(ctx, d, o)
 	}
 	if err := m.mayRun(ctx, m.runsAfter(ctx, d.Environment)); err != nil {
 		return err
@@ -354,7 +360,7 @@ func (d *Deployment) recorded(ctx context.Context) {
 // what would be lost is kept in the chest; kept is the number of that record, 0 for
 // none.
 func (m *Mover) carryOut(ctx context.Context, d *Deployment, o DeployOptions) (kept int64, err error) {
-	if err := d.losing(o); err != nil {
+	if err := errors.Join(d.losing(o), m.onlyThere(ctx, d.Environment.Name)); err != nil {
 		return 0, err
 	}
 	if len(d.Plan.Steps) > 0 {

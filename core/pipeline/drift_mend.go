@@ -84,6 +84,9 @@ func (m *Mover) Undo(ctx context.Context, d *Deployment, o DeployOptions) error 
 	if err := m.mayControl(m.rules(ctx), d.Environment, "change it"); err != nil {
 		return err
 	}
+	if m.elsewhere(ctx, d.Environment.Name) {
+		return m.undoThere(ctx, d, o)
+	}
 	if err := m.change(ctx, d, o); err != nil {
 		return err
 	}

@@ -20,6 +20,9 @@ func (m *Mover) EndFresh(ctx context.Context, name string, allowLoss bool) (save
 	if err != nil {
 		return "", err
 	}
+	if err := m.onlyThere(ctx, name); err != nil {
+		return "", err
+	}
 	done, err := m.Project.Chest.Deployments(ctx, name)
 	if err != nil {
 		return "", err

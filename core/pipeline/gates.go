@@ -513,7 +513,7 @@ func (m *Mover) runGates(ctx context.Context, l *landscape.Landscape, p *Promoti
 			in = judged
 		}
 		began := time.Now()
-		output, failed := check.Run(ctx, g.Command, g.Time(), in)
+		output, failed := check.RunAmong(ctx, m.variables(), g.Command, g.Time(), in)
 		r.Output, r.Took, r.Verdict, r.Said = output, time.Since(began).Milliseconds(), Open, "passed"
 		if failed != nil {
 			r.Verdict, r.Do = Shut, "Mend what it found, and promote again."

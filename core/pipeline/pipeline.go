@@ -31,6 +31,10 @@ type Mover struct {
 	Now  func() time.Time
 	// Fill gives values for columns that are to take no null; see environment.Settings.
 	Fill map[string]string
+	// Station reaches environments that run at the server that keeps the project; nil where a folder keeps it.
+	Station Station
+	// At is set where it works at that server itself.
+	At *Attended
 	// Trust, when set, is asked before a command of the project is run, and a target reached.
 	Trust trust.Keeper
 	// Counting, when set, is told which of the tables is read to see what would be lost.
@@ -56,6 +60,12 @@ func (m *Mover) open(ctx context.Context, name string) (manifest.Environment, en
 
 // reach opens a target of an environment, which need not be declared.
 func (m *Mover) reach(ctx context.Context, name string, s manifest.Site) (environment.Driver, error) {
+	if m.elsewhere(ctx, name) {
+		return m.afar(ctx, name, s)
+	}
+	if err := m.reachable(ctx, name); err != nil {
+		return nil, err
+	}
 	if m.Trust != nil {
 		if err := m.Trust.Allow(ctx, trust.Reach(name, s)...); err != nil {
 			return nil, err
@@ -63,6 +73,18 @@ func (m *Mover) reach(ctx context.Context, name string, s manifest.Site) (enviro
 	}
 	return environment.Open(ctx, m.Host, s.Target, environment.Settings{Scope: m.counting(ctx, s.Into).Scope(s.Into), Scratch: s.Scratch,
 		LockWait: s.Wait(), Online: s.Online, Fill: m.Fill, Counting: m.Counting})
+}
+
+// reachable refuses, at the server, environments that are not reached from there.
+func (m *Mover) reachable(ctx context.Context, name string) error {
+	if m.At == nil {
+		return nil
+	}
+	env, err := m.declaration(ctx, name)
+	if err != nil {
+		return err
+	}
+	return m.At.Reachable(env)
 }
 
 // declared gives the files below an environment's folder in a state.
@@ -133,6 +155,11 @@ func (m *Mover) StateBeside(ctx context.Context, name string, beside state.State
 // environment holds something that none of them does.
 func (m *Mover) Has(ctx context.Context, name string) (ledger.Commit, error) {
 	var none ledger.Commit
+	if m.At != nil {
+		if id := m.At.Holds[name]; id != none.ID && m.reachable(ctx, name) != nil {
+			return m.Project.Chest.Commit(ctx, id)
+		}
+	}
 	env, d, err := m.stage(ctx, name)
 	if err != nil {
 		return none, err

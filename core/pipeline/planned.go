@@ -144,6 +144,10 @@ func (m *Mover) anyDue(ctx context.Context) (bool, error) {
 }
 
 func (m *Mover) carryOutPlanned(ctx context.Context, p ledger.Planned) error {
+	if m.elsewhere(ctx, p.Target) {
+		_, err := m.send(ctx, Errand{Do: errandPlanned, Environment: p.Target, Number: p.ID}, nil)
+		return err
+	}
 	as := *m
 	as.Project = m.Project.As(p.Person)
 	o := PromoteOptions{Lane: p.Lane, Item: p.Item, Items: p.Items, Paths: p.Paths, Override: p.Override, Reason: p.Reason,

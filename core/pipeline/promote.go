@@ -38,8 +38,8 @@ type PromoteOptions struct {
 	// AllowLoss consents to the loss of data, which is kept first.
 	AllowLoss bool
 	// Done, when set, is told after each step; Gate before each command.
-	Done func(step int)
-	Gate func(name string)
+	Done func(step int)    `json:"-"`
+	Gate func(name string) `json:"-"`
 
 	tried  []content.Digest // see Promotion
 	follow *PlanFile        // the plan that is followed; nil for none
@@ -391,6 +391,9 @@ const mostTries = 5
 // have published to that branch meanwhile it is done again on top of theirs.
 func (m *Mover) Promote(ctx context.Context, p *Promotion, o PromoteOptions) (err error) {
 	to := p.To.Name
+	if m.elsewhere(ctx, to) {
+		return m.promoteThere(ctx, p, o)
+	}
 	defer func() { m.attempted(ctx, to, ActionPromote, err) }()
 	l := m.rules(ctx)
 	began := m.Now()

@@ -29,9 +29,9 @@ type RefreshOptions struct {
 	// AllowLoss consents to the loss of all that the environment holds, which is kept first.
 	AllowLoss bool
 	// Told, when set, hears what is being done.
-	Told func(what string)
+	Told func(what string) `json:"-"`
 	// After, when set, hears of each command that must pass afterwards before it runs.
-	After func(name string)
+	After func(name string) `json:"-"`
 }
 
 // Refreshed is what came of it.
@@ -51,6 +51,9 @@ type Refreshed struct {
 // Refresh makes the databases of an environment copies of those of a later one, with columns masked by the rules of the
 // project, and deploys the work again that it has and the later one has not. What it held is kept first.
 func (m *Mover) Refresh(ctx context.Context, to, from string, o RefreshOptions) (out *Refreshed, err error) {
+	if m.elsewhere(ctx, to) || m.elsewhere(ctx, from) {
+		return m.refreshThere(ctx, to, from, o)
+	}
 	defer func() { m.attempted(ctx, to, ActionRefresh, err) }()
 	l := m.rules(ctx)
 	out = &Refreshed{}

@@ -32,10 +32,12 @@ type Rollback struct {
 	// is that branch, where it could not be taken back from it.
 	Made    *ledger.Commit
 	StillOn string
-	kept    []ledger.Kept // the newest first
-	was, is ledger.Commit // the environment's record before and after; is may be zero
-	all     bool          // Takes is all that the record had
-	to      ledger.Commit // of the deployment to go back to, when one was named
+	kept    []ledger.Kept     // the newest first
+	was, is ledger.Commit     // the environment's record before and after; is may be zero
+	all     bool              // Takes is all that the record had
+	to      ledger.Commit     // of the deployment to go back to, when one was named
+	asked   int64             // its number
+	filled  map[string]string // the values that were given for columns
 }
 
 // PrepareRollback computes what brings an environment back to what it held after one of
@@ -50,7 +52,10 @@ func (m *Mover) PrepareRollback(ctx context.Context, name string, to int64) (*Ro
 	if err != nil {
 		return nil, err
 	}
-	r := &Rollback{}
+	r := &Rollback{asked: to, filled: m.Fill}
+	if r.filled == nil {
+		r.filled = map[string]string{}
+	}
 	if err := m.planRollback(ctx, env, to, r); err != nil {
 		release()
 		return nil, err
@@ -78,7 +83,8 @@ func (m *Mover) planRollback(ctx context.Context, env manifest.Environment, to i
 		return err
 	}
 	oldest := r.kept[len(r.kept)-1]
-	r.Deployment = Deployment{Environment: env, Label: "what it was on " + oldest.Time.Local().Format("2006-01-02 15:04")}
+	r.Deployment = Deployment{Environment: env, There: m.elsewhere(ctx, env.Name),
+		Label: "what it was on " + oldest.Time.Local().Format("2006-01-02 15:04")}
 	if to != 0 {
 		r.Label = label(r.to)
 	}
@@ -266,6 +272,9 @@ func (m *Mover) kept(k ledger.Kept, env manifest.Environment) (before, lost envi
 // which work is not there any more. Where nobody else takes work from the environment's
 // branch, a commit takes it back from that too.
 func (m *Mover) Rollback(ctx context.Context, r *Rollback, o DeployOptions) (err error) {
+	if m.elsewhere(ctx, r.Environment.Name) {
+		return m.rollBackThere(ctx, r, o)
+	}
 	defer func() { m.attempted(ctx, r.Environment.Name, ActionRollback, err) }()
 	if err := m.mayControl(m.rules(ctx), r.Environment, "roll it back"); err != nil {
 		return err

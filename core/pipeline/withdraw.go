@@ -30,6 +30,7 @@ type Withdrawal struct {
 	Takes      []ledger.Commit
 	Dependents []Need
 
+	asked  WithdrawOptions
 	onto   ledger.Commit
 	drafts []chest.Draft // what comes before
 	draft  chest.Draft
@@ -70,7 +71,7 @@ func (m *Mover) PrepareWithdrawal(ctx context.Context, name string, o WithdrawOp
 				"\" in oaken.toml.",
 			"%s has no branch of its own, so what is taken out of it would go from others too.", name)
 	}
-	x := &Withdrawal{Item: o.Item}
+	x := &Withdrawal{Item: o.Item, asked: o}
 	if x.release, err = m.Project.Chest.Reserve(ctx, name); err != nil {
 		return nil, err
 	}
@@ -219,6 +220,9 @@ func (m *Mover) dependents(ctx context.Context, chosen, all []ledger.Commit) (ou
 
 // Withdraw carries a prepared withdrawal out, and records it.
 func (m *Mover) Withdraw(ctx context.Context, x *Withdrawal, o DeployOptions) (err error) {
+	if m.elsewhere(ctx, x.Environment.Name) {
+		return m.withdrawThere(ctx, x, o)
+	}
 	defer func() { m.attempted(ctx, x.Environment.Name, ActionWithdraw, err) }()
 	began := m.Now()
 	var list []error

@@ -85,24 +85,14 @@ func Reach(environment string, s manifest.Site) (out []Wish) {
 	return out
 }
 
-// Of lists all wishes of a project's rules.
-func Of(m *manifest.Manifest) (out []Wish) {
+// Of lists all wishes of a project's rules on somebody's machine; served says that a server keeps the project, so that some
+// of its environments are reached there.
+func Of(m *manifest.Manifest, served bool) (out []Wish) {
 	if m == nil {
 		return nil
 	}
-	for _, e := range m.Environments {
-		for _, s := range e.Sites() {
-			out = append(out, Reach(e.Name, s)...)
-		}
-	}
-	for _, g := range m.Pipeline.Gates {
-		if len(g.Command) > 0 {
-			out = append(out, Command(Gate, g.Name, g.Command))
-		}
-	}
-	for _, a := range m.Pipeline.Afters {
-		out = append(out, Command(After, a.Name, a.Command))
-	}
+	here := func(e manifest.Environment) bool { return !served || !e.RunsAtServer() }
+	out = moving(m, here, true)
 	for _, c := range m.Review.Checks {
 		out = append(out, Command(Check, c.Name, c.Command))
 	}
@@ -110,6 +100,59 @@ func Of(m *manifest.Manifest) (out []Wish) {
 		out = append(out, Command(Viewer, v.Kind, v.Command))
 	}
 	return out
+}
+
+// AtServer lists the wishes of a project's rules at the server that keeps it.
+func AtServer(m *manifest.Manifest) []Wish {
+	if m == nil {
+		return nil
+	}
+	return moving(m, manifest.Environment.RunsAtServer, false)
+}
+
+// moving lists the wishes for some environments: their targets, and the commands that judge what moves there. Those that are
+// for no environment yet are listed when loose is set.
+func moving(m *manifest.Manifest, here func(manifest.Environment) bool, loose bool) (out []Wish) {
+	for _, e := range m.Environments {
+		if !here(e) {
+			continue
+		}
+		for _, s := range e.Sites() {
+			out = append(out, Reach(e.Name, s)...)
+		}
+	}
+	for _, g := range m.Pipeline.Gates {
+		if len(g.Command) > 0 && forSome(m, here, loose, func(e manifest.Environment) bool { return judges(m, g.Name, e) }) {
+			out = append(out, Command(Gate, g.Name, g.Command))
+		}
+	}
+	for _, a := range m.Pipeline.Afters {
+		if forSome(m, here, loose, a.For) {
+			out = append(out, Command(After, a.Name, a.Command))
+		}
+	}
+	return out
+}
+
+// judges reports whether a gate stands before an environment.
+func judges(m *manifest.Manifest, gate string, e manifest.Environment) bool {
+	return slices.Contains(e.Gates, gate) || slices.ContainsFunc(m.Pipeline.Moves, func(v manifest.Move) bool {
+		return v.To == e.Name && slices.Contains(v.Gates, gate)
+	})
+}
+
+// forSome reports whether something is for one of the environments that are here, or, when loose is set, for none at all.
+func forSome(m *manifest.Manifest, here func(manifest.Environment) bool, loose bool, is func(manifest.Environment) bool) bool {
+	any := false
+	for _, e := range m.Environments {
+		if is(e) {
+			if here(e) {
+				return true
+			}
+			any = true
+		}
+	}
+	return loose && !any
 }
 
 // Keeper says what was agreed to, and asks.
@@ -129,4 +172,17 @@ func Refused(wishes []Wish) error {
 		"oaken trust shows all that it wants, and takes your word for it; nothing was run, and nothing reached. In a script: --trust "+
 			"DIGEST, as oaken trust gives it.",
 		"The project wants to %s (%s %s), and nobody on this machine has agreed to that.", doing, w.Sort, w.Name)
+}
+
+// RefusedAtServer is the error for wishes that nobody has agreed to for the server.
+func RefusedAtServer(wishes []Wish) error {
+	w := wishes[0]
+	doing := "run " + w.Shown()
+	if w.Sort == Target || w.Sort == Scratch {
+		doing = "reach " + w.Shown()
+	}
+	return fault.New(fault.Refused,
+		"An administrator looks at it and agrees with oaken trust --server, in a workspace of the project; nothing was run, and nothing "+
+			"reached.",
+		"The project wants to %s at the server (%s %s), and nobody has agreed to that there.", doing, w.Sort, w.Name)
 }

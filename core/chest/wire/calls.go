@@ -25,6 +25,10 @@ const (
 	CallExamine  = "examine"
 	CallTidy     = "tidy"
 	CallUsage    = "usage"
+	CallTarget   = "target"
+	CallJobs     = "jobs"
+	CallAgreed   = "agreed"
+	CallKeys     = "keys"
 )
 
 // Since is the moment of the asker's copy; the answer holds what happened since.
@@ -99,6 +103,64 @@ type ContentAsked struct {
 	Path   string           `json:"path,omitempty"`
 	Digest content.Digest   `json:"digest"`
 	Parts  []content.Digest `json:"parts,omitempty"`
+}
+
+// JobCall asks for something that changes an environment, or for what comes of it. ID names it among all of who asks: asked for
+// again, it is not begun again. Seen is how many lines of the answer have been read.
+type JobCall struct {
+	ID        string          `json:"id"`
+	Workspace string          `json:"workspace"`
+	Errand    json.RawMessage `json:"errand,omitempty"`
+	Seen      int             `json:"seen,omitempty"`
+}
+
+// TargetCall puts a question to the driver of a target.
+type TargetCall struct {
+	At       json.RawMessage `json:"at"`
+	Question json.RawMessage `json:"question"`
+}
+
+// Agreed is what a project wants to run and to reach at the server, and whether an administrator agreed. Digest names the list.
+type Agreed struct {
+	Digest string `json:"digest"`
+	Wishes []Wish `json:"wishes"`
+}
+
+// Wish is one thing of it.
+type Wish struct {
+	Sort string    `json:"sort"`
+	Name string    `json:"name"`
+	Text string    `json:"text"`
+	By   string    `json:"by,omitempty"`
+	Time time.Time `json:"time,omitzero"`
+}
+
+// AgreeCall agrees to the list of a digest; Back takes back all that was agreed to.
+type AgreeCall struct {
+	Digest string `json:"digest,omitempty"`
+	Back   bool   `json:"back,omitempty"`
+}
+
+// TargetKeys are the secrets that an environment's targets need at the server.
+type TargetKeys struct {
+	Environment string      `json:"environment"`
+	Runs        string      `json:"runs"`
+	Targets     []KeyTarget `json:"targets"`
+}
+
+// KeyTarget is a target as it is written, and the names of the secrets in it; Given are those that the server has.
+type KeyTarget struct {
+	Target string   `json:"target"`
+	Names  []string `json:"names"`
+	Given  []string `json:"given"`
+}
+
+// KeysCall gives the server the secrets of an environment, by name, for the targets as they were seen; Back takes them back.
+type KeysCall struct {
+	Environment string            `json:"environment"`
+	Targets     []string          `json:"targets,omitempty"`
+	Values      map[string]string `json:"values,omitempty"`
+	Back        bool              `json:"back,omitempty"`
 }
 
 // Coming is how much of a bale has arrived.
@@ -263,6 +325,7 @@ type Project struct {
 // Told is one line of an answer that takes long: how far it is, then what came of it.
 type Told struct {
 	Progress *Progress       `json:"progress,omitempty"`
+	Sign     json.RawMessage `json:"sign,omitempty"`
 	Result   json.RawMessage `json:"result,omitempty"`
 	Error    json.RawMessage `json:"error,omitempty"`
 	Status   int             `json:"status,omitempty"`

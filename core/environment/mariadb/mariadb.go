@@ -272,7 +272,7 @@ func (d *driver) Plan(ctx context.Context, files environment.Files, past *enviro
 	p := &environment.Plan{Opening: []string{"set sql_mode = 'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION'",
 		fmt.Sprintf("set lock_wait_timeout = %[1]d, innodb_lock_wait_timeout = %[1]d", max(int(d.settings.LockWait.Seconds()), 1))}}
 	database.WithSteps(p, catalog.Journal, steps, changes, data, bare)
-	p.Ending, p.ModeOf, p.SessionOf = catalog.Ended, catalog.SetMode, catalog.SetSession
+	speaks(p)
 	p.Guard = func(ctx context.Context) ([]string, error) {
 		guard, err := catalog.StartsFrom(ctx, d.db)
 		return []string{guard}, err

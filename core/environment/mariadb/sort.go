@@ -17,7 +17,7 @@ var Sort = environment.Sort{
 	Open: open, Create: func(ctx context.Context, _ environment.Host, rest string) (func(context.Context) error, error) {
 		return create(ctx, "mysql:"+rest)
 	},
-	Drop: drop, Tables: tables, Copy: copyDatabase, NothingDone: nothingDone,
+	Drop: drop, Tables: tables, Copy: copyDatabase, NothingDone: nothingDone, Speaks: speaks,
 }
 
 func drop(ctx context.Context, _ environment.Host, rest string) error {
@@ -34,4 +34,9 @@ func tables(_ context.Context, files environment.Files) ([]rows.Table, error) {
 		return nil, err
 	}
 	return catalog.Tables(d.Root), nil
+}
+
+// speaks gives a plan what its scripts are written with.
+func speaks(p *environment.Plan) {
+	p.Journal, p.Ending, p.ModeOf, p.SessionOf = catalog.Journal, catalog.Ended, catalog.SetMode, catalog.SetSession
 }

@@ -54,7 +54,7 @@ func (d *driver) Authors(ctx context.Context) ([]environment.Author, string, err
 	for i := len(list) - 1; i >= 0; i-- {
 		l := list[i]
 		names := l.Names()
-		out = append(out, environment.Author{Login: l.Login, Program: l.Program, Command: l.Command, At: l.At,
+		out = append(out, environment.Author{Login: l.Login, Program: l.Program, Command: l.Command, At: l.At, Names: names,
 			Changed: func(schema string, e *element.Element) bool { return changed(names, schema, e) }})
 	}
 	return out, self, nil

@@ -217,7 +217,7 @@ func (d *driver) Plan(ctx context.Context, files environment.Files, past *enviro
 	p := &environment.Plan{Opening: []string{"set check_function_bodies = off", "set search_path = ''",
 		fmt.Sprintf("set lock_timeout = %d", d.settings.LockWait.Milliseconds())}, Begin: []string{"begin"}, Closing: []string{"commit"}}
 	database.WithSteps(p, catalog.Journal, steps, changes, data, bare)
-	if p.Ending = catalog.Ended; !p.Whole() { // psql goes on after an error, unless it is told not to
+	if speaks(p); !p.Whole() { // psql goes on after an error, unless it is told not to
 		p.Opening = append([]string{`\set ON_ERROR_STOP on`}, p.Opening...)
 	}
 	p.Guard = func(ctx context.Context) ([]string, error) {

@@ -18,7 +18,7 @@ var Sort = environment.Sort{
 	Open: open, Create: func(ctx context.Context, _ environment.Host, rest string) (func(context.Context) error, error) {
 		return create(ctx, "postgres:"+rest)
 	},
-	Drop: drop, Tables: tables, Copy: copyDatabase,
+	Drop: drop, Tables: tables, Copy: copyDatabase, Speaks: speaks, Concerns: changed,
 }
 
 func drop(ctx context.Context, _ environment.Host, rest string) error {
@@ -36,3 +36,6 @@ func tables(_ context.Context, files environment.Files) ([]rows.Table, error) {
 	}
 	return catalog.Tables(d.Root), nil
 }
+
+// speaks gives a plan what its scripts are written with.
+func speaks(p *environment.Plan) { p.Journal, p.Ending = catalog.Journal, catalog.Ended }

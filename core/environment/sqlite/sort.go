@@ -15,8 +15,8 @@ import (
 var Sort = environment.Sort{
 	Scheme: "sqlite", About: "an SQLite database file: sqlite:PATH", Kind: "schema", Open: open, Tables: tables, Copy: copyFile,
 	Disk: &manifest.Disk{Beside: []string{"-journal", "-wal", "-shm"}}, Endings: []string{".db", ".sqlite", ".sqlite3"},
-	Begins: "SQLite format 3\x00",
-	Drop:   func(_ context.Context, h environment.Host, rest string) error { return os.Remove(h.File(rest)) },
+	Begins: "SQLite format 3\x00", Speaks: speaks,
+	Drop: func(_ context.Context, h environment.Host, rest string) error { return os.Remove(h.File(rest)) },
 }
 
 func tables(ctx context.Context, files environment.Files) ([]rows.Table, error) {
@@ -26,3 +26,6 @@ func tables(ctx context.Context, files environment.Files) ([]rows.Table, error) 
 	}
 	return catalog.Tables(d.Root), nil
 }
+
+// speaks gives a plan what its scripts are written with.
+func speaks(p *environment.Plan) { p.Journal, p.Ending = catalog.Journal, catalog.Ended }

@@ -169,7 +169,7 @@ func (d *driver) Plan(ctx context.Context, declared environment.Files, past *env
 	p := &environment.Plan{Opening: []string{".bail on", ".timeout 10000", "pragma foreign_keys = off", "pragma legacy_alter_table = on"},
 		Begin: []string{"begin immediate"}, Closing: []string{"commit"}}
 	database.WithSteps(p, catalog.Journal, steps, changes, data, bare)
-	p.Ending = catalog.Ended
+	speaks(p)
 	p.Guard = func(ctx context.Context) ([]string, error) {
 		if d.db == nil {
 			return nil, nil

@@ -18,6 +18,9 @@ type Environment struct {
 	Lane   string   `json:"lane"`
 	Branch string   `json:"branch"`
 	Also   []Target `json:"also"`
+	// Runs says where it is reached from, person or server, as it is declared; empty for the usual: live ones from the server,
+	// where one keeps the project.
+	Runs string `json:"runs"`
 }
 
 // Target is a further target of an environment.
@@ -28,7 +31,7 @@ type Target struct {
 
 // EnvironmentOf gives an environment.
 func EnvironmentOf(e manifest.Environment) Environment {
-	out := Environment{e.Name, environment.Shown(e.Target), e.Into, string(e.Tier), e.Lane, e.Branch, []Target{}}
+	out := Environment{e.Name, environment.Shown(e.Target), e.Into, string(e.Tier), e.Lane, e.Branch, []Target{}, string(e.Runs)}
 	for _, s := range e.Also {
 		out.Also = append(out.Also, Target{environment.Shown(s.Target), s.Into})
 	}

@@ -38,6 +38,7 @@ var All = []Known{
 	{Bookings{}, "book"}, {Owed{}, "owed"}, {Backfills{}, "backfill"}, {Lookalikes{}, "lookalikes"}, {Distinct{}, "lookalikes distinct"},
 	{Health{}, "health"}, {GivenUp{}, "health --give-up"}, {Tidied{}, "tidy"}, {Usage{}, "usage"}, {Relocated{}, "relocate"},
 	{Serving{}, "serve"}, {BackedUp{}, "serve backup, serve restore"}, {SignedIn{}, "login, who"}, {SignedOut{}, "logout"},
+	{TargetSecrets{}, "login, logout"},
 	{People{}, "people list"}, {AccountShown{}, "people show"}, {AccountChanged{}, "people add, people token --revoke"},
 	{Invitation{}, "people invite"}, {Token{}, "people token"}, {AccountEnded{}, "people end"}, {Groups{}, "people group"},
 }

@@ -219,3 +219,15 @@ func (Groups) Schema() string { return "oaken.groups/1" }
 func GroupsOf(server string, list []wire.Group) Groups {
 	return Groups{server, each(list, func(g wire.Group) Group { return Group{g.Name, List(g.People)} })}
 }
+
+// TargetSecrets are the secrets that the server has for the targets of an environment.
+type TargetSecrets struct {
+	Environment string `json:"environment"`
+	// Given are the names of those that it was given now.
+	Given []string `json:"given"`
+	// Forgotten counts those that it has no more.
+	Forgotten *int `json:"forgotten,omitempty"`
+}
+
+// Schema names it.
+func (TargetSecrets) Schema() string { return "oaken.target-secrets/1" }

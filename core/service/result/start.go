@@ -107,6 +107,8 @@ type Wish struct {
 	Name   string `json:"name"`
 	Text   string `json:"text"`
 	Agreed bool   `json:"agreed"`
+	// By is the administrator who agreed, for the server; empty where a person's own machine is meant.
+	By string `json:"by,omitempty"`
 }
 
 // Schema names it.
