@@ -341,12 +341,12 @@ func (s *stretch) cut(above, upTo int) []ledger.Commit {
 	return s.commits[from:min(to, len(s.commits))]
 }
 
-// alike reports whether an extent holds a commit that did just what a work did, and that
-// the work does not stand on: else a change that was made, undone and made again would
-// seem to be there.
+// alike reports whether an extent holds work that did just what another did, and that
+// this does not stand on: else a change that was made, undone and made again would
+// seem to be there. What took something back is no work, and brings none.
 func (r *Reader) alike(x ledger.Extent, work ledger.Commit) bool {
 	for _, o := range r.twins[work.ID] {
-		if x.Holds(o) && !r.Extent(work).Holds(o) {
+		if !r.taken.isTaker[o.ID] && x.Holds(o) && !r.Extent(work).Holds(o) {
 			return true
 		}
 	}

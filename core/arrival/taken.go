@@ -45,6 +45,9 @@ func (r *Reader) readTakings() error {
 	}
 	r.taken = takings{map[ledger.ID]ledger.ID{}, map[ledger.ID][]ledger.Commit{}, map[ledger.ID][]ledger.Commit{}, map[ledger.ID]bool{},
 		map[takenKey]bool{}}
+	for _, t := range list { // what one of them did is no other's work, in whatever order they come
+		r.taken.isTaker[t.Commit] = true
+	}
 	for _, t := range list {
 		taker, err := r.tx.Commit(t.Commit)
 		if err != nil {
@@ -54,7 +57,6 @@ func (r *Reader) readTakings() error {
 		if known, ok := r.taken.of[root]; ok {
 			root = known
 		}
-		r.taken.isTaker[taker.ID] = true
 		r.taken.takers[root] = append(r.taken.takers[root], taker)
 		if _, known := r.taken.works[root]; known {
 			continue

@@ -132,3 +132,37 @@ func TestWhatWasTakenBackAgreesWithItsDefinition(t *testing.T) {
 		}
 	}
 }
+
+// TestWhatTakesBackBringsNothing: a commit that takes work back may do just what other work did, by its files. It is none of that
+// work, whichever of the two is read first.
+func TestWhatTakesBackBringsNothing(t *testing.T) {
+	for round := range 12 { // commits are read in the order of their ids, which the author's name changes
+		c := chesttest.New(t, fmt.Sprint("Imke", round))
+		s := &scribe{t: t, c: c, now: time.Date(2026, 6, 1, 9, round, 0, 0, time.UTC)}
+		first := s.commit("main", ledger.Commit{}, "a", nil)
+		names := s.commit("main", first, "b", nil)
+		none := s.commit("main", names, "a", nil)
+		s.branch("live", none)
+		back := s.commit("live", none, "b", func(d *chest.Draft) { d.Takes = []ledger.ID{none.ID} })
+		tip := s.commit("live", back, "a", func(d *chest.Draft) { d.Takes = []ledger.ID{names.ID} })
+		again := s.commit("main", none, "b", nil)
+		err := View(t.Context(), c, func(r *Reader) error {
+			for _, work := range []ledger.Commit{names, none, again} {
+				if r.Has(tip, work) {
+					return fmt.Errorf("round %d: live has main:%d", round, work.Depth)
+				}
+			}
+			missing, err := r.Missing(tip, again)
+			if err == nil && len(missing) != 2 { // what is done again is the work that it was
+				err = fmt.Errorf("round %d: %d works are missing, not 2", round, len(missing))
+			}
+			return err
+		})
+		if err != nil {
+			t.Error(err)
+		}
+		if err := c.Close(); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
