@@ -95,8 +95,10 @@ func (at *playing) admits(p *project, input string, args ...string) {
 
 // alike takes out of an answer what differs between two projects by itself.
 var alike = []struct{ from, to string }{{`"[0-9a-z]{52}"`, `"ID"`}, {`"[0-9]{4}-[0-9]{2}-[0-9]{2}T[^"]*"`, `"TIME"`},
-	{`"milliseconds": *[0-9]+`, `"milliseconds": 0`}, {`on [0-9]{4}-[0-9]{2}-[0-9]{2} [0-9:]{5}`, "on DAY"}, {`"(saved|runs|workspace)": *"[^"]*"`, `"$1": ""`},
-	{`/[^" ]*/(test|live)\.db`, "$1.db"}, {`[0-9a-f]{64}`, "SUM"}, {`"took": *"[^"]*"`, `"took": ""`}, {`"rescued": *"[^"]*"`, `"rescued": ""`}}
+	{`"milliseconds": *[0-9]+`, `"milliseconds": 0`}, {`on [0-9]{4}-[0-9]{2}-[0-9]{2} [0-9:]{5}`, "on DAY"},
+	{`"(saved|runs|workspace)": *"[^"]*"`, `"$1": ""`},
+	{`/[^" ]*/(test|live)\.db`, "$1.db"}, {`[0-9a-f]{64}`, "SUM"}, {`"took": *"[^"]*"`, `"took": ""`}, {`"rescued": *"[^"]*"`,
+		`"rescued": ""`}}
 
 // twinOf plays a story of a pipeline, and gives what each command answered.
 func twinOf(t *testing.T, p *project, dbs string) (said []string) {
@@ -215,7 +217,8 @@ func TestASecretOfATargetStaysAtTheServer(t *testing.T) {
 	}
 	p.ok("deploy", "test", "--yes")
 	said := ""
-	for _, call := range [][]string{{"env", "list"}, {"drift", "live"}, {"deployments", "live"}, {"compare", "env:live", "main"}, {"trust", "--server"},
+	for _, call := range [][]string{{"env", "list"}, {"drift", "live"}, {"deployments", "live"}, {"compare", "env:live", "main"}, {"trust",
+		"--server"},
 		{"promote", "test", "live", "--yes", "--json"}, {"deploy", "live", "--script", "x.sql"}} {
 		r := p.run(call...)
 		said += r.out + r.err
@@ -281,7 +284,8 @@ func TestWhatRunsAtTheServerIsAgreedToByAnAdministrator(t *testing.T) {
 	p.ok("commit", "-m", "Another gate")
 	p.ok("deploy", "test", "--yes")
 	p.fails(4, `run sh -c "exit 0" at the server (gate judged)`, "promote", "test", "live", "--yes")
-	if out, err := at.asAdmin(p, "", "trust", "--server", "--trust", shown["digest"].(string)); err == nil && strings.Contains(out, "All of this") {
+	if out, err := at.asAdmin(p, "", "trust", "--server", "--trust", shown["digest"].(string)); err == nil && strings.Contains(out,
+		"All of this") {
 		t.Errorf("the digest of what was wanted before counts: %s", out)
 	}
 	at.admits(p, "", "trust", "--server", "--yes")
@@ -313,7 +317,8 @@ func TestAnEnvironmentRunsWhereItSays(t *testing.T) {
 	p.ok("drift", "live") // what the first branch says counts
 	p.write("oaken.toml", strings.Replace(p.read("oaken.toml"), `runs = "server"`, `runs = "moon"`, 1))
 	p.fails(2, "is person or server", "env", "list")
-	p.write("oaken.toml", regexp.MustCompile(`sqlite:[^"]*live.db`).ReplaceAllString(strings.Replace(p.read("oaken.toml"), `"moon"`, `"server"`, 1),
+	p.write("oaken.toml", regexp.MustCompile(`sqlite:[^"]*live.db`).ReplaceAllString(strings.Replace(p.read("oaken.toml"), `"moon"`,
+		`"server"`, 1),
 		"sqlite:live.db"))
 	p.fails(2, "write the whole path", "env", "list")
 }
@@ -383,6 +388,17 @@ func TestAJobGoesOnWithoutItsCaller(t *testing.T) {
 	}
 	settled(2)
 	p.ok("drift", "live", "--check")
+	more()
+	wait, _ = begin()
+	if err := at.stop(); err != nil { // it is asked to stop: what is under way is finished
+		t.Error(err)
+	}
+	status, said := wait()
+	at.start(strings.TrimPrefix(at.url, "http://"))
+	if status != 0 {
+		t.Errorf("the server stopped: %d, %s", status, said)
+	}
+	settled(3)
 }
 
 // TestAJobOfAnotherIsNobodysElse: who knows the name of a job hears nothing of it, and can't stop it, unless it is their own; a
@@ -397,7 +413,8 @@ func TestAJobOfAnotherIsNobodysElse(t *testing.T) {
 		e, _ := json.Marshal(map[string]any{"do": "prove", "environment": "live"})
 		return `{"id":"` + id + `","workspace":"","errand":` + string(e) + `}`
 	}
-	if status, said := ask(at.people["Imke"], "jobs", deploy("one")); status != 200 || !strings.Contains(said, "Nothing was deployed to live") {
+	if status, said := ask(at.people["Imke"], "jobs", deploy("one")); status != 200 || !strings.Contains(said,
+		"Nothing was deployed to live") {
 		t.Errorf("%d: %s", status, said)
 	}
 	for _, bad := range []string{deploy("../x"), deploy(""), `{"id":"a","errand":{"do":"dance","environment":"live"}}`, `{"id":"a"}`, `{`,

@@ -360,10 +360,13 @@ func (d *Deployment) recorded(ctx context.Context) {
 // what would be lost is kept in the chest; kept is the number of that record, 0 for
 // none.
 func (m *Mover) carryOut(ctx context.Context, d *Deployment, o DeployOptions) (kept int64, err error) {
-	if err := errors.Join(d.losing(o), m.onlyThere(ctx, d.Environment.Name)); err != nil {
+	if err := d.losing(o); err != nil {
 		return 0, err
 	}
 	if len(d.Plan.Steps) > 0 {
+		if err := m.onlyThere(ctx, d.Environment.Name); err != nil {
+			return 0, err
+		}
 		if kept, err = m.keep(ctx, d); err != nil {
 			return 0, err
 		}

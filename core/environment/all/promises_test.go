@@ -72,7 +72,7 @@ func TestDriversKeepTheirPromises(t *testing.T) {
 			t.Run(s[0]+"/"+sentence, func(t *testing.T) {
 				t.Parallel()
 				target, one, other, wrong := make(t)
-				out, err := drivertest.Try(t.Context(), drivertest.Subject{One: one, Other: other, Wrong: wrong,
+				out, err := drivertest.Try(t.Context(), drivertest.Subject{Address: target, One: one, Other: other, Wrong: wrong,
 					New: func(context.Context) (drivertest.Target, error) {
 						return drivertest.Target{Open: func(ctx context.Context) (environment.Driver, error) {
 							return environment.Open(ctx, environment.Host{}, target, environment.Settings{})

@@ -21,6 +21,8 @@ type Target struct {
 
 // Subject is what is tried: where, and with which files.
 type Subject struct {
+	// Address says of which sort the targets are, as any address of one does; empty where that is of no matter.
+	Address string
 	// New makes a target with nothing in it, for each promise another one.
 	New func(ctx context.Context) (Target, error)
 	// One and Other are what a target may be asked to hold. Other has something that One has not, has something

@@ -3,6 +3,7 @@ package drivertest
 import (
 	"context"
 	"errors"
+	"fmt"
 	"maps"
 	"os"
 	"path/filepath"
@@ -36,6 +37,9 @@ func (d *memory) Capture(_ context.Context, have environment.Files) (*environmen
 		}
 	}
 	switch d.lie {
+	case "never says the same":
+		d.asked++
+		c.Untracked = []string{fmt.Sprint(d.asked)}
 	case "says that nothing differs":
 		c.Edits = environment.Files{}
 	case "reads what is not there":
@@ -130,7 +134,7 @@ func (d *memory) apply(ctx context.Context, before, declared environment.Files, 
 
 func subject(t *testing.T, lie string) Subject {
 	return Subject{
-		One:   environment.Files{"a.txt": []byte("1"), "b.txt": []byte("1"), "c.txt": []byte("1")},
+		Address: "memory:x", One: environment.Files{"a.txt": []byte("1"), "b.txt": []byte("1"), "c.txt": []byte("1")},
 		Other: environment.Files{"a.txt": []byte("2"), "b.txt": []byte("1"), "d.txt": []byte("1")},
 		Wrong: environment.Files{"wrong.txt": []byte("1")},
 		New: func(context.Context) (Target, error) {
@@ -144,6 +148,7 @@ func subject(t *testing.T, lie string) Subject {
 
 // TestEveryLieIsFound lets a driver break one promise after the other.
 func TestEveryLieIsFound(t *testing.T) {
+	environment.Register(environment.Sort{Scheme: "memory"})
 	lies := map[string]string{
 		"": "", "says that nothing differs": "what was carried out is there",
 		"reads what is not there":     "a new target holds nothing, or is missing",
@@ -153,7 +158,9 @@ func TestEveryLieIsFound(t *testing.T) {
 		"says that nothing was there": "a plan says what was there before it", "changes things while planning": "planning changes nothing",
 		"keeps nothing": "what was lost comes back", "works for the dead": "a call that was cut off before does nothing",
 		"carries out old plans": "a plan for what has changed since is refused", "does half": "what was carried out is there",
-		"tells nothing": "each step is told of", "says undone and is not": "a call that was cut off is undone, or can be gone on from",
+		"never says the same":    "from afar it is the same",
+		"tells nothing":          "each step is told of",
+		"says undone and is not": "a call that was cut off is undone, or can be gone on from",
 	}
 	found := map[string]bool{}
 	for lie, promise := range lies {

@@ -23,6 +23,7 @@ var promises = []promise{
 	{"each step is told of", (*trial).stepsAreTold},
 	{"a call that was cut off before does nothing", (*trial).aDeadCallDoesNothing},
 	{"a call that was cut off is undone, or can be gone on from", (*trial).aCutCallIsUndoneOrGoesOn},
+	{"from afar it is the same", (*trial).fromAfarItIsTheSame},
 }
 
 func (t *trial) nothingIsNothing() {
