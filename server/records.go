@@ -48,8 +48,10 @@ func (a *asked) written(what wire.Written, since wire.Since) error {
 		return err
 	}
 	out := append(binary.AppendUvarint(nil, uint64(len(said))), said...)
-	if news, err := a.newsSince(since); err == nil {
-		out = append(out, news...)
+	if a.URL.Query().Get("news") != "no" {
+		if news, err := a.newsSince(since); err == nil {
+			out = append(out, news...)
+		}
 	}
 	a.out.Header().Set("Content-Type", "application/octet-stream")
 	_, err = a.out.Write(out)
@@ -86,15 +88,17 @@ func (a *asked) do(r chest.Request) (out chest.Outcome, err error) {
 	if err := a.inOwnName(wire.People(r.Act)...); err != nil {
 		return out, err
 	}
-	fence, err := p.chest.Untidied(ctx)
-	if err != nil {
-		return out, err
-	}
-	if err := p.provided(ctx, r.Act, a.session.Person.ID); err != nil {
-		return out, err
-	}
-	if r.On.Tidied == nil && len(chest.TreesOf(r.Act)) > 0 {
-		r.On.Tidied = &fence
+	if len(chest.TreesOf(r.Act)) > 0 {
+		fence, err := p.chest.Untidied(ctx)
+		if err != nil {
+			return out, err
+		}
+		if err := p.provided(ctx, r.Act, a.session.Person.ID); err != nil {
+			return out, err
+		}
+		if r.On.Tidied == nil {
+			r.On.Tidied = &fence
+		}
 	}
 	if ruled(r.Act) {
 		p.rules.Lock()

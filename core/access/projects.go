@@ -82,12 +82,19 @@ func (b *Book) Projects(ctx context.Context) ([]Project, error) {
 
 // Project gives one by name.
 func (b *Book) Project(ctx context.Context, name string) (p Project, err error) {
+	p, at, ok := b.known.project(name)
+	if ok {
+		return p, nil
+	}
 	var ms int64
 	err = b.db.QueryRowContext(ctx, "select name, id, made, made_by from projects where name = ?", name).Scan(&p.Name, &p.ID, &ms, &p.By)
 	p.Made = timeOf(ms)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = fault.New(fault.Unreachable, "Check the address; oaken begin --chest ADDRESS puts a new one there.",
 			"The server has no project %s, or none that you may see.", name)
+	}
+	if err == nil {
+		b.known.keepProject(p, at)
 	}
 	return p, err
 }

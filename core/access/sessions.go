@@ -131,11 +131,33 @@ func (b *Book) Check(ctx context.Context, token string) (Session, error) {
 	return s, nil
 }
 
-// known remembers sessions until anything changes in the book.
+// known remembers sessions and projects until anything changes in the book.
 type known struct {
 	mu       sync.Mutex // guards what follows
 	sessions map[string]Session
+	projects map[string]Project
 	changes  int // how often something changed
+}
+
+// project gives a project, or at what change it was asked for.
+func (k *known) project(name string) (Project, int, bool) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	p, ok := k.projects[name]
+	return p, k.changes, ok
+}
+
+// keepProject remembers a project that was read at a change, unless something has changed since.
+func (k *known) keepProject(p Project, at int) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if at != k.changes {
+		return
+	}
+	if k.projects == nil || len(k.projects) > 1<<14 {
+		k.projects = map[string]Project{}
+	}
+	k.projects[p.Name] = p
 }
 
 // get gives a session, or at what change it was asked for.
@@ -162,7 +184,7 @@ func (k *known) keep(digest string, s Session, at int) {
 func (k *known) forget() {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	k.sessions, k.changes = nil, k.changes+1
+	k.sessions, k.projects, k.changes = nil, nil, k.changes+1
 }
 
 const sessionFields = "s.number, s.purpose, s.machine, s.reads_only, s.project, s.made, s.ends, s.used, p.id, p.name, p.administrator, " +

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"path"
 	"slices"
+	"sync"
 
 	"oakenchest/core/chest"
 	"oakenchest/core/ledger"
@@ -13,12 +14,9 @@ import (
 
 // takeLocks takes locks, all or none.
 func takeLocks(tx *tables.Tx, a chest.TakeLocks) (out chest.Outcome, err error) {
-	j, err := chest.NewJudge(tx, a.Now, a.SilentAfter)
-	if err != nil {
-		return out, err
-	}
+	judge := sync.OnceValues(func() (chest.Judge, error) { return chest.NewJudge(tx, a.Now, a.SilentAfter) })
 	for _, w := range a.Wanted {
-		over, had, err := takeLock(tx, w, j, a.TakeSilent)
+		over, had, err := takeLock(tx, w, judge, a.TakeSilent)
 		if err != nil {
 			return out, err
 		}
@@ -29,8 +27,9 @@ func takeLocks(tx *tables.Tx, a chest.TakeLocks) (out chest.Outcome, err error) 
 	return out, nil
 }
 
-// takeLock takes one lock; had says that the caller holds it, or one that reaches it.
-func takeLock(tx *tables.Tx, w ledger.Lock, j chest.Judge, takeSilent bool) (over []ledger.Lock, had bool, err error) {
+// takeLock takes one lock; had says that the caller holds it, or one that reaches it. The judge is asked for where one of
+// somebody else is in the way.
+func takeLock(tx *tables.Tx, w ledger.Lock, judge func() (chest.Judge, error), takeSilent bool) (over []ledger.Lock, had bool, err error) {
 	near, err := tx.LocksNear(w.Address)
 	if w.Pattern { // it may reach anything
 		near, err = tx.Locks()
@@ -47,6 +46,10 @@ func takeLock(tx *tables.Tx, w ledger.Lock, j chest.Judge, takeSilent bool) (ove
 			mine = mine || chest.Reaches(h, w.Address) && !w.Pattern || h.Address == w.Address
 			same = same || h.Address == w.Address
 			continue
+		}
+		j, err := judge()
+		if err != nil {
+			return nil, false, err
 		}
 		if err := mayTake(h, w, j, takeSilent); err != nil {
 			return nil, false, err

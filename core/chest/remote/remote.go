@@ -223,9 +223,14 @@ func (s *Store) newsSince(ctx context.Context, since tables.Moment) (*tables.Hap
 	return wire.DecodeHappened(in, 1<<40)
 }
 
-// write asks for something that changes the records, and takes the news that come with the answer.
+// write asks for something that changes the records. A command that ends soon takes the news that come with the answer; who
+// stays asks for them when the records are looked at again.
 func (s *Store) write(ctx context.Context, call string, body func(since tables.Moment) any, how repeat) (wire.Written, error) {
 	s.fresh.Store(false)
+	if !s.isBrief() || call == wire.CallLease { // a lease is renewed beside a view that may be open for long
+		out, _, err := s.written(ctx, call+wire.WithoutNews, body(tables.Moment{}), how)
+		return out, err
+	}
 	since, err := s.moment(ctx)
 	if err != nil {
 		return wire.Written{}, err
@@ -234,13 +239,16 @@ func (s *Store) write(ctx context.Context, call string, body func(since tables.M
 	if err != nil {
 		return out, err
 	}
-	if call == wire.CallLease { // it is renewed beside a view that may be open for long
-		return out, nil
-	}
 	if news != nil && (news.Empty() || s.records.Take(ctx, news) == nil) { // else the next view asks
 		s.fresh.Store(true)
 	}
 	return out, nil
+}
+
+func (s *Store) isBrief() bool {
+	s.following.Lock()
+	defer s.following.Unlock()
+	return s.brief
 }
 
 // written makes a call until its answer was read, where it may be made again.

@@ -31,6 +31,9 @@ const (
 	CallKeys     = "keys"
 )
 
+// WithoutNews behind a call that changes something asks for what came of it alone.
+const WithoutNews = "?news=no"
+
 // Since is the moment of the asker's copy; the answer holds what happened since.
 type Since = tables.Moment
 

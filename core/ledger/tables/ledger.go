@@ -48,6 +48,7 @@ type Ledger struct {
 	db *sql.DB
 	// reads are connections for views, where they need not wait for who writes; nil when db serves both.
 	reads *sql.DB
+	group *group // those who change served records; nil else
 }
 
 // Create makes a new ledger in an SQLite file that must not exist yet.
@@ -98,7 +99,7 @@ func OpenServed(ctx context.Context, file string) (*Ledger, error) {
 	}
 	reads.db.SetMaxOpenConns(viewsAtOnce)
 	reads.db.SetMaxIdleConns(viewsAtOnce)
-	l.reads = reads.db
+	l.reads, l.group = reads.db, &group{ledger: l}
 	return l, nil
 }
 
@@ -216,6 +217,9 @@ func (l *Ledger) Close() error {
 	if l == nil {
 		return nil
 	}
+	if l.group != nil {
+		l.group.under.Wait()
+	}
 	if l.reads != nil {
 		return errors.Join(l.reads.Close(), l.db.Close())
 	}
@@ -305,6 +309,9 @@ func (tx *Tx) Close() error {
 
 // Update runs fn in a transaction of its own, and keeps what it changed when it gives no error.
 func (l *Ledger) Update(ctx context.Context, fn func(*Tx) error) error {
+	if l != nil && l.group != nil {
+		return l.group.update(ctx, fn)
+	}
 	tx, err := l.Begin(ctx)
 	if err != nil {
 		return err
