@@ -1,6 +1,7 @@
 package server
 
 import (
+	"bufio"
 	"context"
 	"encoding/base64"
 	"errors"
@@ -245,12 +246,14 @@ func (a *asked) bale() error {
 	if err != nil {
 		return err
 	}
-	f, err := a.takePiece(file, from, size)
+	f, err := beginPiece(file, from)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	err = a.take(io.NewSectionReader(f, 0, size))
+	// It is proven while it comes; what has come stays for the next try.
+	more := &keeping{&exactly{in: a.body, left: size - from}, f}
+	err = a.take(bufio.NewReaderSize(io.MultiReader(io.NewSectionReader(f, 0, from), more), 1<<18))
 	if err == nil || errors.Is(err, content.ErrNoBale) {
 		_ = os.Remove(file) // what is left goes with the next start
 	}
@@ -269,10 +272,7 @@ func (a *asked) piece() (from, size int64, err error) {
 
 // takePiece writes a piece to the end of what has arrived of a file, and gives the file when it is whole.
 func (a *asked) takePiece(file string, from, size int64) (*os.File, error) {
-	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
-		return nil, err
-	}
-	f, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o600)
+	f, err := beginPiece(file, from)
 	if err != nil {
 		return nil, err
 	}
@@ -282,20 +282,30 @@ func (a *asked) takePiece(file string, from, size int64) (*os.File, error) {
 	return f, nil
 }
 
-func (a *asked) append(f *os.File, from, size int64) error {
-	have, err := f.Seek(0, io.SeekEnd)
-	if err != nil {
-		return err
+// beginPiece opens a file that has arrived in part, for a piece from some byte on; what was there of it before the first is
+// forgotten.
+func beginPiece(file string, from int64) (*os.File, error) {
+	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
+		return nil, err
 	}
-	if from == 0 && have > 0 {
-		if err := f.Truncate(0); err != nil {
-			return err
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	have, err := f.Seek(0, io.SeekEnd)
+	if err == nil && from == 0 && have > 0 {
+		if err = f.Truncate(0); err == nil {
+			have, err = f.Seek(0, io.SeekStart)
 		}
-		have, err = f.Seek(0, io.SeekStart)
 	}
 	if err != nil || have != from {
-		return errors.Join(err, fault.New(fault.Usage, "Ask how much has arrived.", "%d bytes of it are here, and not %d.", have, from))
+		return nil, errors.Join(err, f.Close(),
+			fault.New(fault.Usage, "Ask how much has arrived.", "%d bytes of it are here, and not %d.", have, from))
 	}
+	return f, nil
+}
+
+func (a *asked) append(f *os.File, from, size int64) error {
 	n, err := io.Copy(f, io.LimitReader(a.body, size-from))
 	if err != nil {
 		return fullOr(cutOff(err), err)
@@ -382,6 +392,20 @@ func (e *exactly) Read(p []byte) (int, error) {
 		err = io.ErrUnexpectedEOF
 	} else if err == io.EOF {
 		err = nil
+	}
+	return n, err
+}
+
+// keeping writes what it reads to the end of a file.
+type keeping struct {
+	in io.Reader
+	f  *os.File
+}
+
+func (k *keeping) Read(p []byte) (int, error) {
+	n, err := k.in.Read(p)
+	if _, bad := k.f.Write(p[:n]); bad != nil {
+		return 0, fullOr(bad, bad)
 	}
 	return n, err
 }

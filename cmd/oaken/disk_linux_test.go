@@ -200,3 +200,40 @@ func TestADiskThatCantBeWritten(t *testing.T) {
 	copied.write("notes/new.txt", "new\n")
 	copied.fails(5, "can't be written", "commit", "-m", "Into a chest that can't be written")
 }
+
+// TestAFullDiskUnderTheServer: what has no room is refused and loses nothing, on the disk that is full a little later than the
+// acts before, or from the first byte on; once there is room, work goes on, and what had come of a bale is not sent again.
+func TestAFullDiskUnderTheServer(t *testing.T) {
+	disk := smallDisk(t, 24<<10)
+	at := serveIn(t, filepath.Join(disk, "data"))
+	atServers.Lock()
+	serversByOf[t.Name()] = at
+	atServers.Unlock()
+	p := empty(t)
+	p.write("a.txt", "one\n")
+	p.ok("begin", "--as", "Imke", "--chest", "../chest")
+	p.ok("commit", "-m", "One")
+	for n, leave := range []int64{10 << 20, 64 << 10, 0} {
+		free := fill(t, disk, leave)
+		big := make([]byte, 12<<20)
+		for i := range big {
+			big[i] = byte(rand.Uint32())
+		}
+		p.write("big.bin", string(big))
+		r := p.run("commit", "-m", "Too much")
+		if r.status != 5 || !strings.Contains(r.err, "there is no room") && !strings.Contains(r.err, "full") {
+			t.Errorf("with %d bytes left: %d\n%s%s", leave, r.status, r.out, r.err)
+		}
+		p.tells("main:"+strconv.Itoa(n+1), "history")
+		free()
+		if err := os.Remove(p.path("big.bin")); err != nil {
+			t.Fatal(err)
+		}
+		p.write("a.txt", fmt.Sprint("after ", n, "\n"))
+		p.tells(fmt.Sprint("main:", n+2), "commit", "-m", "There is room")
+	}
+	p.tells("The chest is whole", "health")
+	if list, err := filepath.Glob(filepath.Join(at.data, "projects", "*", "bales", "*.part")); err != nil || len(list) > 0 {
+		t.Errorf("%v, %v", list, err)
+	}
+}

@@ -59,8 +59,13 @@ const secret = "four words like these"
 // serve starts a server.
 func serve(t *testing.T) *playing {
 	t.Helper()
-	at := &playing{t: t, dir: t.TempDir(), people: map[string]string{}, projects: map[string]string{}}
-	at.data = filepath.Join(at.dir, "data")
+	return serveIn(t, filepath.Join(t.TempDir(), "data"))
+}
+
+// serveIn starts a server with its data in a folder.
+func serveIn(t *testing.T, data string) *playing {
+	t.Helper()
+	at := &playing{t: t, dir: t.TempDir(), data: data, people: map[string]string{}, projects: map[string]string{}}
 	first := at.start("127.0.0.1:0")
 	at.url, _ = first["url"].(string)
 	at.admin = filepath.Join(at.dir, "config-admin")
