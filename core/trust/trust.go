@@ -163,26 +163,25 @@ type Keeper interface {
 
 // Refused is the error for wishes that nobody has agreed to.
 func Refused(wishes []Wish) error {
-	w := wishes[0]
-	doing := "run " + w.Shown()
-	if w.Sort == Target || w.Sort == Scratch {
-		doing = "reach " + w.Shown()
-	}
 	return fault.New(fault.Refused,
 		"oaken trust shows all that it wants, and takes your word for it; nothing was run, and nothing reached. In a script: --trust "+
 			"DIGEST, as oaken trust gives it.",
-		"The project wants to %s (%s %s), and nobody on this machine has agreed to that.", doing, w.Sort, w.Name)
+		"The project wants to %s, and nobody on this machine has agreed to that.", wanted(wishes[0], ""))
 }
 
 // RefusedAtServer is the error for wishes that nobody has agreed to for the server.
 func RefusedAtServer(wishes []Wish) error {
-	w := wishes[0]
-	doing := "run " + w.Shown()
-	if w.Sort == Target || w.Sort == Scratch {
-		doing = "reach " + w.Shown()
-	}
 	return fault.New(fault.Refused,
 		"An administrator looks at it and agrees with oaken trust --server, in a workspace of the project; nothing was run, and nothing "+
 			"reached.",
-		"The project wants to %s at the server (%s %s), and nobody has agreed to that there.", doing, w.Sort, w.Name)
+		"The project wants to %s, and nobody has agreed to that there.", wanted(wishes[0], " at the server"))
+}
+
+// wanted says what a wish is, and where.
+func wanted(w Wish, where string) string {
+	doing := "run"
+	if w.Sort == Target || w.Sort == Scratch {
+		doing = "reach"
+	}
+	return fmt.Sprintf("%s %s%s (%s %s)", doing, w.Shown(), where, w.Sort, w.Name)
 }

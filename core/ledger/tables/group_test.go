@@ -11,20 +11,27 @@ import (
 	"oakenchest/core/ledger"
 )
 
-// TestManyWriteTogetherEachAsIfAlone lets many change served records at once, some of whom fail after a change, some panic, some
-// have given up: what they did is not there, what the others did is, and each of these sees what came before it.
-func TestManyWriteTogetherEachAsIfAlone(t *testing.T) {
-	file := filepath.Join(t.TempDir(), "ledger.db")
+// newServed makes records that are served, in a file.
+func newServed(t *testing.T) (l *Ledger, file string) {
+	t.Helper()
+	file = filepath.Join(t.TempDir(), "ledger.db")
 	l, err := Create(t.Context(), file)
 	if err == nil {
 		err = l.Close()
 	}
+	if err == nil {
+		l, err = OpenServed(t.Context(), file)
+	}
 	if err != nil {
 		t.Fatal(err)
 	}
-	if l, err = OpenServed(t.Context(), file); err != nil {
-		t.Fatal(err)
-	}
+	return l, file
+}
+
+// TestManyWriteTogetherEachAsIfAlone lets many change served records at once, some of whom fail after a change, some panic, some
+// have given up: what they did is not there, what the others did is, and each of these sees what came before it.
+func TestManyWriteTogetherEachAsIfAlone(t *testing.T) {
+	l, file := newServed(t)
 	gone, give := context.WithCancel(t.Context())
 	give()
 	const many = 400
@@ -65,7 +72,8 @@ func TestManyWriteTogetherEachAsIfAlone(t *testing.T) {
 	if err := l.Close(); err != nil {
 		t.Fatal(err)
 	}
-	if l, err = Open(t.Context(), file); err != nil {
+	l, err := Open(t.Context(), file)
+	if err != nil {
 		t.Fatal(err)
 	}
 	defer l.Close()
@@ -87,17 +95,7 @@ func TestManyWriteTogetherEachAsIfAlone(t *testing.T) {
 // TestWhatTheEngineGivesUpIsDoneAnewAlone: where the engine gives a whole transaction up in the middle, nobody is told that
 // something was done that is not there.
 func TestWhatTheEngineGivesUpIsDoneAnewAlone(t *testing.T) {
-	file := filepath.Join(t.TempDir(), "ledger.db")
-	l, err := Create(t.Context(), file)
-	if err == nil {
-		err = l.Close()
-	}
-	if err != nil {
-		t.Fatal(err)
-	}
-	if l, err = OpenServed(t.Context(), file); err != nil {
-		t.Fatal(err)
-	}
+	l, _ := newServed(t)
 	defer l.Close()
 	add := func(name string) func(*Tx) error {
 		return func(tx *Tx) error {
