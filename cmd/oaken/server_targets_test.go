@@ -399,6 +399,12 @@ func TestAJobGoesOnWithoutItsCaller(t *testing.T) {
 		t.Errorf("the server stopped: %d, %s", status, said)
 	}
 	settled(3)
+	if err := at.stop(); err != nil {
+		t.Error(err)
+	}
+	p.fails(5, "is out of reach", "drift", "live") // nobody reaches it from here instead
+	p.fails(5, "is out of reach", "promote", "test", "live", "--yes")
+	at.start(strings.TrimPrefix(at.url, "http://"))
 }
 
 // TestAJobOfAnotherIsNobodysElse: who knows the name of a job hears nothing of it, and can't stop it, unless it is their own; a

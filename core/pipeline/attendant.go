@@ -29,7 +29,8 @@ type station struct {
 // Ask answers Station.
 func (s station) Ask(ctx context.Context, at Spot, q environment.Question, counting func(string, int, int)) (a environment.Answer,
 	err error) {
-	return a, s.at.Inquire(ctx, at, q, &a, counting)
+	err = chest.Explain(s.at.Inquire(ctx, at, q, &a, counting))
+	return a, err
 }
 
 // Do answers Station.
