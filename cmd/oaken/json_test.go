@@ -88,6 +88,12 @@ func TestEveryResultOccurs(t *testing.T) {
 	ask("preset", "nothing") // an error
 	at := serve(t)
 	p = &project{t: t, dir: at.dir, config: at.admin}
+	p = &project{t: t, dir: t.TempDir(), config: at.admin}
+	p.write("oaken.toml", "project = \"reef\"\n[[environment]]\nname = \"live\"\ntarget = \"sqlite:/srv/${A}.db\"\ninto = \"d\"\nruns = \"server\"\n")
+	ask("begin", "--chest", at.url+"/reef")
+	ask("commit", "-m", "First")
+	ask("logout", "live")
+	p = &project{t: t, dir: at.dir, config: at.admin}
 	for _, call := range []string{"who", "people invite Tarek", "people add Ysolde", "people list", "people show Admin",
 		"people token --for night --until 3d", "people group artists Ysolde", "people end Ysolde --to Admin",
 		"serve backup ../copy --data " + at.data, "logout"} {
