@@ -85,7 +85,8 @@ func (a *asked) do(r chest.Request) (out chest.Outcome, err error) {
 	ctx, p := a.Context(), a.project
 	r.Actor.Person = a.session.Person.Name
 	r.Asked, r.Act = r.Act, onClock(r.Act, a.server.o.Now())
-	if err := a.inOwnName(wire.People(r.Act)...); err != nil {
+	names := slices.DeleteFunc(wire.People(r.Act), func(name string) bool { return a.planned(r.Act, name) })
+	if err := a.inOwnName(names...); err != nil {
 		return out, err
 	}
 	if len(chest.TreesOf(r.Act)) > 0 {
@@ -141,6 +142,31 @@ func (a *asked) inOwnName(names ...string) error {
 		}
 	}
 	return nil
+}
+
+// planned reports whether an act carries out what somebody else planned, and is due: that is recorded as who planned it.
+func (a *asked) planned(act chest.Act, name string) bool {
+	var environment string
+	switch act := act.(type) {
+	case chest.Publish:
+		if act.Deployment == nil || act.Review != nil || len(act.Back) > 0 {
+			return false
+		}
+		environment = act.Deployment.Environment
+	case chest.NoteAttempt:
+		environment = act.Attempt.Environment
+	case chest.NoteLook:
+		environment = act.Look.Environment
+	default:
+		return false
+	}
+	if name == a.session.Person.Name {
+		return false
+	}
+	list, err := a.project.chest.Planned(a.Context())
+	return err == nil && slices.ContainsFunc(list, func(p ledger.Planned) bool {
+		return p.Person == name && p.Ended.IsZero() && !p.Due.After(a.server.o.Now()) && (p.Target == environment || p.Origin == environment)
+	})
 }
 
 // ruled reports whether an act moves the first branch, and so has to be by its rules.

@@ -476,3 +476,33 @@ func onSQLite(t *testing.T, file string, statements ...string) {
 		}
 	}
 }
+
+// TestWorkGoesBetweenWhatPeopleAndTheServerReach: from a database that a person reaches to one that the server does, and the other
+// way; planned for later too, and carried out by somebody else, as who planned it.
+func TestWorkGoesBetweenWhatPeopleAndTheServerReach(t *testing.T) {
+	at := playAt(t)
+	for n, runs := range [][2]string{{"person", "server"}, {"server", "person"}} {
+		manifest := strings.Replace(strings.Replace(pipelineAt, "RUNS", runs[0], 1), "RUNS", runs[1], 1)
+		p, dbs := targetProject(t, manifest, "JUDGE", "true", "SMOKE", "true")
+		folder := filepath.Join(t.TempDir(), "admins")
+		address := at.address(p, "../chest-"+filepath.Base(dbs))
+		for _, call := range [][]string{{"open", address, folder}, {"--in", folder, "trust", "--server", "--yes"}, {"--in", folder, "trust", "--yes"}} {
+			if out, err := at.as(at.admin, "", call...); err != nil {
+				t.Fatalf("%v: %v\n%s", call, err, out)
+			}
+		}
+		p.ok("deploy", "test", "--yes")
+		p.tells("1 step done", "promote", "test", "live", "--yes")
+		p.write("database/schema.sql", "create table tank (id integer primary key, litres integer not null, name text);\n")
+		p.ok("commit", "-m", "Names")
+		p.ok("deploy", "test", "--yes")
+		p.ok("promote", "test", "live", "--at", "1s")
+		time.Sleep(1100 * time.Millisecond)
+		if out, err := at.as(at.admin, "", "--in", folder, "--yes", "promote", "--due"); err != nil {
+			t.Errorf("%d: %v\n%s", n, err, out)
+		}
+		p.says(p.ok("deployments", "live", "--limit", "1"), "promoted from test")
+		p.ok("verify", "env:test", "env:live")
+		p.fails(4, "nothing can be copied between them", "env", "refresh", "test", "--from", "live", "--allow-loss")
+	}
+}

@@ -84,7 +84,7 @@ func (m *Mover) Attend(ctx context.Context, e Errand, told func(Sign)) (*Report,
 		r.Already, err = m.PrepareLog(ctx, e.Environment, e.Remove)
 		return r, err
 	case errandPlanned:
-		return r, m.attendPlanned(ctx, e.Number)
+		return r, m.attendPlanned(ctx, e)
 	}
 	return nil, fault.New(fault.Usage, "Use the same version of oaken at both ends.", "The server does not know how to %q.", e.Do)
 }
@@ -200,15 +200,16 @@ func (m *Mover) attendWithdrawal(ctx context.Context, e Errand, r *Report) error
 }
 
 // attendPlanned carries out a promotion that somebody planned, as who planned it, once it is due.
-func (m *Mover) attendPlanned(ctx context.Context, number int64) error {
+func (m *Mover) attendPlanned(ctx context.Context, e Errand) error {
+	m.At.Holds = map[string]ledger.ID{e.From: e.Holds}
 	list, err := m.Planned(ctx, false)
 	if err != nil {
 		return err
 	}
 	for _, p := range list {
-		if p.ID == number && !p.Due.After(m.Now()) {
+		if p.ID == e.Number && p.Target == e.Environment && !p.Due.After(m.Now()) {
 			return m.carryOutPlanned(ctx, p)
 		}
 	}
-	return fault.New(fault.Refused, "oaken promote --planned lists them.", "There is no promotion %d that is due.", number)
+	return fault.New(fault.Refused, "oaken promote --planned lists them.", "There is no promotion %d that is due.", e.Number)
 }

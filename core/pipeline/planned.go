@@ -145,7 +145,10 @@ func (m *Mover) anyDue(ctx context.Context) (bool, error) {
 
 func (m *Mover) carryOutPlanned(ctx context.Context, p ledger.Planned) error {
 	if m.elsewhere(ctx, p.Target) {
-		_, err := m.send(ctx, Errand{Do: errandPlanned, Environment: p.Target, Number: p.ID}, nil)
+		from, err := m.Has(ctx, p.Origin) // the server may not reach it
+		if err == nil {
+			_, err = m.send(ctx, Errand{Do: errandPlanned, Environment: p.Target, From: p.Origin, Holds: from.ID, Number: p.ID}, nil)
+		}
 		return err
 	}
 	as := *m
