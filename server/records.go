@@ -165,7 +165,8 @@ func (a *asked) planned(act chest.Act, name string) bool {
 	}
 	list, err := a.project.chest.Planned(a.Context())
 	return err == nil && slices.ContainsFunc(list, func(p ledger.Planned) bool {
-		return p.Person == name && p.Ended.IsZero() && !p.Due.After(a.server.o.Now()) && (p.Target == environment || p.Origin == environment)
+		due := p.Ended.IsZero() && !p.Due.After(a.server.o.Now())
+		return due && p.Person == name && (p.Target == environment || p.Origin == environment)
 	})
 }
 

@@ -490,7 +490,8 @@ func TestWorkGoesBetweenWhatPeopleAndTheServerReach(t *testing.T) {
 		p, dbs := targetProject(t, manifest, "JUDGE", "true", "SMOKE", "true")
 		folder := filepath.Join(t.TempDir(), "admins")
 		address := at.address(p, "../chest-"+filepath.Base(dbs))
-		for _, call := range [][]string{{"open", address, folder}, {"--in", folder, "trust", "--server", "--yes"}, {"--in", folder, "trust", "--yes"}} {
+		for _, call := range [][]string{{"open", address, folder}, {"--in", folder, "trust", "--server", "--yes"}, {"--in", folder, "trust",
+			"--yes"}} {
 			if out, err := at.as(at.admin, "", call...); err != nil {
 				t.Fatalf("%v: %v\n%s", call, err, out)
 			}
