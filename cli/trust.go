@@ -51,11 +51,7 @@ Environments that run at the server are reached from there, and their commands r
 					if err != nil {
 						return err
 					}
-					if a.JSON {
-						a.print(result.Trust{Wishes: []result.Wish{}, Forgotten: &n})
-						return nil
-					}
-					a.Say("%s taken back.", screen.Count(n, "word"))
+					a.showForgotten(n)
 					return nil
 				}
 				return a.giveTrust(cmd.Context(), k, check)
@@ -67,6 +63,15 @@ Environments that run at the server are reached from there, and their commands r
 	cmd.Flags().BoolVar(&server, "server", false, "what it wants of the server that keeps it, in place of this machine")
 	cmd.MarkFlagsMutuallyExclusive("check", "forget")
 	return cmd
+}
+
+// showForgotten says how much of what was agreed to was taken back.
+func (a *App) showForgotten(n int) {
+	if a.JSON {
+		a.print(result.Trust{Wishes: []result.Wish{}, Forgotten: &n})
+		return
+	}
+	a.Say("%s taken back.", screen.Count(n, "word"))
 }
 
 // giveTrust shows the wishes, and asks.

@@ -24,16 +24,13 @@ func (a *App) trustServer(ctx context.Context, check, forget bool) error {
 		if err := put(wire.AgreeCall{Back: true}, &n); err != nil {
 			return err
 		}
-		if a.JSON {
-			a.print(result.Trust{Wishes: []result.Wish{}, Forgotten: &n})
-			return nil
-		}
-		a.Say("%s taken back.", screen.Count(n, "word"))
+		a.showForgotten(n)
 		return nil
 	}
 	var list wire.Agreed
-	if err := calls.Ask(ctx, project+"/"+wire.CallAgreed, struct{}{}, &list); err != nil {
-		return chest.Explain(err)
+	look := func() error { return chest.Explain(calls.Ask(ctx, project+"/"+wire.CallAgreed, struct{}{}, &list)) }
+	if err := look(); err != nil {
+		return err
 	}
 	lacking := 0
 	for _, w := range list.Wishes {
@@ -51,12 +48,14 @@ func (a *App) trustServer(ctx context.Context, check, forget bool) error {
 			return err
 		}
 		lacking = 0
+		if err := look(); err != nil { // who agreed is in it now
+			return err
+		}
 	}
 	if a.JSON {
 		out := result.Trust{Wishes: []result.Wish{}, Digest: list.Digest}
 		for _, w := range list.Wishes {
-			out.Wishes = append(out.Wishes, result.Wish{Sort: w.Sort, Name: w.Name, Text: w.Text, Agreed: w.By != "" || lacking == 0,
-				By: w.By})
+			out.Wishes = append(out.Wishes, result.Wish{Sort: w.Sort, Name: w.Name, Text: w.Text, Agreed: w.By != "", By: w.By})
 		}
 		a.print(out)
 	}
