@@ -195,7 +195,7 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 	}
 	var rows [][]screen.Cell
 	for _, e := range list {
-		last, lacks := "nothing deployed yet", ""
+		last, lacks, by := "nothing deployed yet", "", ""
 		if e.Last != nil {
 			last = workspace.Label(e.Has) + " by " + e.Last.Author + ", " + screen.Clock(e.Last.Time)
 		}
@@ -203,10 +203,10 @@ func (a *App) listEnvironments(ctx context.Context, w *workspace.Workspace) erro
 			lacks = fmt.Sprintf("lacks %s of %s", screen.Count(n, "commit"), e.Lacks.Branch)
 		}
 		if w.Chest.Served() && e.RunsAtServer() {
-			last += "; by the server"
+			by = "reached by the server"
 		}
 		rows = append(rows, []screen.Cell{screen.Strong.Cell(e.Name), screen.Plain.Cell(environment.Shown(e.Target)),
-			screen.Plain.Cell(e.Into), screen.Faint.Cell(last), screen.Warm.Cell(lacks)})
+			screen.Plain.Cell(e.Into), screen.Faint.Cell(last), screen.Warm.Cell(lacks), screen.Faint.Cell(by)})
 	}
 	switch {
 	case a.JSON:
